@@ -1,0 +1,158 @@
+//! The command line.
+
+use std::path::PathBuf;
+
+use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+use wagon_yard_core::layout::{ToolName, Variable, Version};
+use wagon_yard_core::receive::Sha256Hex;
+use wagon_yard_core::resolve::Caller;
+
+/// Receives a downloaded command-line tool, registers it in PATH, and proves that it works in every new terminal
+#[derive(Debug, Parser)]
+#[command(name = "wyard", version, disable_help_subcommand = true, max_term_width = 100)]
+pub struct Args {
+    /// What holds for every command.
+    #[command(flatten)]
+    pub global: Global,
+    /// The command; none prints a short page.
+    #[command(subcommand)]
+    pub command: Option<Command>,
+}
+
+/// Options of every command.
+#[derive(Debug, Clone, ClapArgs)]
+#[command(next_help_heading = "Everywhere")]
+pub struct Global {
+    /// Print one JSON document on standard output, and nothing else there
+    #[arg(long, global = true)]
+    pub json: bool,
+    /// Use the yard in this folder
+    #[arg(long, global = true, value_name = "DIR")]
+    pub yard: Option<PathBuf>,
+    /// Read and write home, startup files and yard under this folder: for rehearsals
+    #[arg(long, global = true, value_name = "DIR")]
+    pub sandbox: Option<PathBuf>,
+    /// When to use colour
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub color: ColorWhen,
+    /// Print no progress and no stage lines
+    #[arg(long, short, global = true)]
+    pub quiet: bool,
+    /// Tell on standard error what is done inside; twice for more
+    #[arg(short, long, global = true, action = clap::ArgAction::Count)]
+    pub verbose: u8,
+}
+
+/// When to use colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ColorWhen {
+    /// On a terminal, unless NO_COLOR is set
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+/// The commands.
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    /// Check a downloaded archive, unpack it, register its commands, and prove that they work
+    Receive(Box<ReceiveArgs>),
+    /// Prove that received tools work in every new terminal
+    Check(NamesArgs),
+    /// Show every file that a command name could mean, and which one runs
+    Trace(TraceArgs),
+    /// List the received tools
+    Stock,
+    /// Put a received tool's command folders and home variables into the startup files
+    Register(NameArgs),
+    /// Take exactly those out again; the tool stays in the yard
+    Unregister(NameArgs),
+    /// Run the full example on made-up data in a sandbox
+    Demo(DemoArgs),
+    /// Print a completion script for a shell
+    Completions {
+        /// The shell
+        shell: clap_complete::Shell,
+    },
+}
+
+/// Options of `receive`.
+#[derive(Debug, ClapArgs)]
+pub struct ReceiveArgs {
+    /// The downloaded archive: zip, tar, or tar in gzip
+    pub file: PathBuf,
+    /// The published SHA-256 of the file, compared before anything is unpacked
+    #[arg(long, value_name = "HEX")]
+    pub sha256: Option<Sha256Hex>,
+    /// The tool's name, where the file's name does not tell
+    #[arg(long)]
+    pub name: Option<ToolName>,
+    /// The tool's version, where the file's name does not tell
+    #[arg(long)]
+    pub version: Option<Version>,
+    /// A folder that holds its programs, relative to the tool's root; repeatable
+    #[arg(long = "command-folder", value_name = "DIR")]
+    pub command_folders: Vec<PathBuf>,
+    /// A variable that is to point to the tool's root, instead of NAME_HOME; repeatable
+    #[arg(long = "home-variable", value_name = "X", conflicts_with = "no_home_variable")]
+    pub home_variables: Vec<Variable>,
+    /// Set no variable
+    #[arg(long)]
+    pub no_home_variable: bool,
+    /// Replace this version if it is in the yard already
+    #[arg(long)]
+    pub replace: bool,
+    /// Show what would be done, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// Names of tools.
+#[derive(Debug, ClapArgs)]
+pub struct NamesArgs {
+    /// Tools as NAME or NAME@VERSION; none means all in service
+    pub names: Vec<String>,
+}
+
+/// The name of a tool.
+#[derive(Debug, ClapArgs)]
+pub struct NameArgs {
+    /// The tool, as NAME or NAME@VERSION
+    pub name: String,
+    /// Show what would be done, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// Options of `trace`.
+#[derive(Debug, ClapArgs)]
+pub struct TraceArgs {
+    /// The command names
+    #[arg(required = true, value_name = "COMMAND")]
+    pub commands: Vec<String>,
+    /// Only this terminal's answer, or only a new one's
+    #[arg(long, value_name = "WHICH")]
+    pub terminal: Option<TerminalWhich>,
+    /// Only this caller: exec, sh, bash, zsh or fish
+    #[arg(long = "as", value_name = "CALLER")]
+    pub caller: Option<Caller>,
+}
+
+/// Which terminal.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum TerminalWhich {
+    /// The one wyard was started in
+    This,
+    /// One opened now
+    New,
+}
+
+/// Options of `demo`.
+#[derive(Debug, ClapArgs)]
+pub struct DemoArgs {
+    /// Leave the sandbox in this new folder, to play with
+    #[arg(long, value_name = "DIR")]
+    pub keep: Option<PathBuf>,
+}

@@ -1,0 +1,36 @@
+//! `wyard demo`
+
+use std::process::ExitCode;
+
+use crate::args::DemoArgs;
+use crate::context::Context;
+use crate::demo::{Show, World};
+use crate::failure::{Failure, exit};
+
+/// Builds the made-up world and shows the main job in it.
+pub fn run(args: &DemoArgs, context: &Context) -> Result<ExitCode, Failure> {
+    if context.global.json {
+        return Err(Failure::new(exit::CALL, "the demo is a show for people and has no JSON", None));
+    }
+    let temporary;
+    let folder = match &args.keep {
+        Some(kept) if kept.exists() => {
+            let message = format!("{} exists already", kept.display());
+            return Err(Failure::new(exit::CALL, message, Some("name a folder that does not exist yet")));
+        }
+        Some(kept) => kept.clone(),
+        None => {
+            temporary = tempfile::Builder::new().prefix("wyard-demo-").tempdir().map_err(machine)?;
+            temporary.path().to_owned()
+        }
+    };
+    let folder = std::path::absolute(folder).map_err(machine)?;
+    let world = World::build(&folder).map_err(machine)?;
+    let well = Show::new(&world, context)?.run()?;
+    Ok(if well { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })
+}
+
+fn machine(error: std::io::Error) -> Failure {
+    let message = format!("the demo's sandbox could not be built: {error}");
+    Failure::new(exit::MACHINE, message, Some("name another place with --keep DIR"))
+}

@@ -1,0 +1,38 @@
+//! The commands: one file each, from arguments to a report and an exit code.
+
+mod check;
+mod completions;
+mod demo;
+mod overview;
+mod receive;
+mod register;
+mod stock;
+mod trace;
+
+use std::process::ExitCode;
+
+use wagon_yard_core::check::Verdict;
+
+use crate::args::Command;
+use crate::context::Context;
+use crate::failure::{Failure, exit};
+
+/// Runs the command.
+pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Failure> {
+    match command {
+        None => overview::run(context),
+        Some(Command::Receive(args)) => receive::run(*args, context),
+        Some(Command::Check(args)) => check::run(&args, context),
+        Some(Command::Trace(args)) => trace::run(args, context),
+        Some(Command::Stock) => stock::run(context),
+        Some(Command::Register(args)) => register::run(&args, context, true),
+        Some(Command::Unregister(args)) => register::run(&args, context, false),
+        Some(Command::Demo(args)) => demo::run(&args, context),
+        Some(Command::Completions { shell }) => completions::run(shell),
+    }
+}
+
+/// The exit code of a check.
+fn exit_code(verdict: Verdict) -> ExitCode {
+    if verdict.passes() { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) }
+}

@@ -1,0 +1,47 @@
+//! `wyard` alone: a short page.
+
+use std::io::Write as _;
+use std::process::ExitCode;
+
+use crate::context::Context;
+use crate::failure::{Failure, OutputError};
+use crate::view::style;
+
+const FIRST: [(&str, &str); 3] = [
+    ("wyard demo", "see it work, on made-up data in a sandbox"),
+    ("wyard receive FILE", "unpack a downloaded tool, register it, prove it"),
+    ("wyard trace COMMAND", "see which copy of a command runs, and why"),
+];
+
+const GROUPS: [(&str, &[(&str, &str)]); 3] = [
+    ("prove", &[("check [NAME…]", "do received tools work in every new terminal?")]),
+    (
+        "keep",
+        &[
+            ("stock", "list the received tools"),
+            ("register NAME", "put a tool into the startup files"),
+            ("unregister NAME", "take it out again"),
+        ],
+    ),
+    ("more", &[("completions SHELL", "completion script"), ("help of a command", "wyard COMMAND --help")]),
+];
+
+/// Prints the page.
+pub fn run(_context: &Context) -> Result<ExitCode, Failure> {
+    let mut out = anstream::stdout();
+    let mut page = || {
+        writeln!(out, "Wagon Yard makes the commands of a downloaded tool work in every new terminal.\n")?;
+        for (call, does) in FIRST {
+            writeln!(out, "  {}{call:<22}{}{does}", style::STRONG, style::STRONG.render_reset())?;
+        }
+        for (group, calls) in GROUPS {
+            writeln!(out, "\n{group}")?;
+            for (call, does) in calls {
+                writeln!(out, "  {call:<22}{does}")?;
+            }
+        }
+        out.flush()
+    };
+    page().map_err(OutputError)?;
+    Ok(ExitCode::SUCCESS)
+}

@@ -1,0 +1,33 @@
+//! `wyard receive FILE`
+
+use std::process::ExitCode;
+
+use wagon_yard_core::receive::{HomeVariables, ReceiveRequest, receive};
+
+use crate::args::ReceiveArgs;
+use crate::context::Context;
+use crate::failure::Failure;
+use crate::progress::Shown;
+use crate::view;
+
+/// Receives a tool.
+pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
+    let home_variables = match (args.no_home_variable, args.home_variables) {
+        (true, _) => HomeVariables::None,
+        (false, given) if given.is_empty() => HomeVariables::Usual,
+        (false, given) => HomeVariables::These(given),
+    };
+    let request = ReceiveRequest {
+        file: args.file,
+        sha256: args.sha256,
+        name: args.name,
+        version: args.version,
+        command_folders: args.command_folders,
+        home_variables,
+        replace: args.replace,
+        dry_run: args.dry_run,
+    };
+    let report = receive(&context.machine, &request, &Shown::new(context), &context.stop)?;
+    context.report(&report, view::receive::write)?;
+    Ok(report.verdict.map_or(ExitCode::SUCCESS, super::exit_code))
+}

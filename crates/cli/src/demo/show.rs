@@ -1,0 +1,161 @@
+//! The show: each command line, what it prints, and whether that is what it should have been.
+
+use std::io::{self, IsTerminal as _, Write as _};
+use std::path::PathBuf;
+use std::process::{Command, Stdio};
+
+use serde_json::Value;
+use wagon_yard_core::resolve::Shell;
+use wagon_yard_core::terminal;
+
+use super::World;
+use super::world::{NEW, OLD};
+use crate::args::ColorWhen;
+use crate::context::Context;
+use crate::failure::{Failure, OutputError, exit};
+use crate::view::style;
+
+/// Runs the demo's steps through the program itself.
+#[derive(Debug)]
+pub struct Show<'a> {
+    world: &'a World,
+    context: &'a Context,
+    program: PathBuf,
+    color: bool,
+    wrong: Vec<String>,
+}
+
+impl<'a> Show<'a> {
+    /// Prepares the show.
+    pub fn new(world: &'a World, context: &'a Context) -> Result<Self, Failure> {
+        let program = std::env::current_exe()
+            .map_err(|e| Failure::new(exit::MACHINE, format!("the program's own file is not known: {e}"), None))?;
+        let color = match context.global.color {
+            ColorWhen::Always => true,
+            ColorWhen::Never => false,
+            ColorWhen::Auto => io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none(),
+        };
+        Ok(Self { world, context, program, color, wrong: Vec::new() })
+    }
+
+    /// Shows everything; `false` where a step came out otherwise than it should.
+    pub fn run(mut self) -> Result<bool, Failure> {
+        let stock = self.world.folder.join("home/.local/share/wagon-yard/stock");
+        let old = self.world.old_bin.join("tidelog");
+        let new = stock.join("tidelog").join(NEW).join("bin/tidelog");
+        let sort = stock.join("coastkit/1.8.0/bin/sort");
+        let archive = self.world.download(&format!("tidelog-{NEW}-linux-x64.tar.gz"));
+
+        self.say("The Brackwater Tide Office sets up a workstation. An old tidelog is on its PATH.")?;
+        self.terminal("tidelog --version", &format!("tidelog {OLD}"))?;
+        self.wyard(&["trace", "tidelog"])?;
+        self.expect_winner("tidelog", &old)?;
+
+        self.say("A new one was downloaded. It is checked, unpacked, registered, and proved.")?;
+        self.wyard(&["receive", &archive.to_string_lossy()])?;
+        self.expect_winner("tidelog", &new)?;
+        self.terminal("tidelog --version", &format!("tidelog {NEW}"))?;
+        self.wyard(&["trace", "tidelog"])?;
+
+        self.say("shoal is a bare program in a zip.")?;
+        self.wyard(&["receive", &self.world.download("shoal_2.0.3.zip").to_string_lossy()])?;
+        self.terminal("shoal version", "2.0.3")?;
+
+        self.say("coastkit is a suite; one of its commands is called sort, as one of the system's is.")?;
+        self.wyard(&["receive", &self.world.download("coastkit-1.8.0.zip").to_string_lossy()])?;
+        self.expect_winner("sort", &sort)?;
+        self.wyard(&["trace", "sort", "--terminal", "new"])?;
+
+        self.say("Everything in the yard, and whether it works.")?;
+        self.wyard(&["stock"])?;
+        self.wyard(&["check"])?;
+
+        for wrong in &self.wrong {
+            self.line(&format!("{} {wrong}", style::BAD.over("not as it should be:")))?;
+        }
+        let well = self.wrong.is_empty();
+        self.say(if well { "Every step came out as it should." } else { "The demo failed." })?;
+        if !self.world.folder.starts_with(std::env::temp_dir()) {
+            let place = self.world.folder.display();
+            self.line(&format!("The sandbox stays in {place}: play with wyard --sandbox {place} …"))?;
+        }
+        Ok(well)
+    }
+
+    fn line(&self, text: &str) -> Result<(), Failure> {
+        let mut out = anstream::stdout();
+        writeln!(out, "{text}").and_then(|()| out.flush()).map_err(|e| OutputError(e).into())
+    }
+
+    fn say(&self, text: &str) -> Result<(), Failure> {
+        self.line(&format!("\n{}", style::STRONG.over(text)))
+    }
+
+    fn call(&self, arguments: &[&str]) -> Command {
+        let mut command = Command::new(&self.program);
+        command.arg("--sandbox").arg(&self.world.folder).args(arguments).env("PATH", self.world.old_path());
+        command.env_remove("WYARD_YARD");
+        command
+    }
+
+    /// Shows a call of the program and its output; it has to end well.
+    fn wyard(&mut self, arguments: &[&str]) -> Result<(), Failure> {
+        let shown: Vec<String> = arguments.iter().map(|a| self.short(a)).collect();
+        self.line(&format!("\n{} wyard {}", style::DIM.over("$"), shown.join(" ")))?;
+        let color = if self.color { "always" } else { "never" };
+        let status = self.call(arguments).args(["--color", color]).stdin(Stdio::null()).status().map_err(start)?;
+        if self.context.stop.requested() {
+            return Err(Failure::new(exit::INTERRUPTED, "interrupted; the sandbox has been removed", None));
+        }
+        if !status.success() {
+            self.wrong.push(format!("wyard {} ended with {status}", shown.join(" ")));
+        }
+        Ok(())
+    }
+
+    /// Shows a command typed into a fresh terminal of the sandbox's user, and what a shell answers.
+    fn terminal(&mut self, line: &str, expected: &str) -> Result<(), Failure> {
+        let shells = terminal::installed(&[Shell::Bash, Shell::Sh]);
+        let Some(shell) = shells.first() else {
+            self.wrong.push("no shell was found for a fresh terminal".to_owned());
+            return Ok(());
+        };
+        self.line(&format!("\n{} {line}   {}", style::DIM.over("$"), style::DIM.over("(in a fresh terminal)")))?;
+        let output = Command::new(&shell.program)
+            .args(["-lc", line])
+            .env_clear()
+            .env("HOME", self.world.folder.join("home"))
+            .env("PATH", "/usr/local/bin:/usr/bin:/bin")
+            .stdin(Stdio::null())
+            .output()
+            .map_err(start)?;
+        let text = String::from_utf8_lossy(&output.stdout).trim_end().to_owned();
+        self.line(&text)?;
+        if !text.contains(expected) {
+            self.wrong.push(format!("a fresh terminal answered \"{text}\" to {line}, not {expected}"));
+        }
+        Ok(())
+    }
+
+    /// Asks for the trace as JSON: in every new terminal of every caller the winner has to be this file.
+    fn expect_winner(&mut self, name: &str, file: &std::path::Path) -> Result<(), Failure> {
+        let output = self.call(&["trace", name, "--terminal", "new", "--json"]).output().map_err(start)?;
+        let document: Value = serde_json::from_slice(&output.stdout).unwrap_or_default();
+        let callers = document["commands"][0]["callers"].as_array().cloned().unwrap_or_default();
+        let expected = file.to_string_lossy();
+        if callers.is_empty() || !callers.iter().all(|c| c["winner"] == *expected) {
+            self.wrong.push(format!("{name} should be {expected} in every new terminal"));
+        }
+        Ok(())
+    }
+
+    /// Paths inside the sandbox without its long beginning.
+    fn short(&self, text: &str) -> String {
+        let inside = std::path::Path::new(text).strip_prefix(&self.world.folder);
+        inside.map_or_else(|_| text.to_owned(), |p| p.display().to_string())
+    }
+}
+
+fn start(error: io::Error) -> Failure {
+    Failure::new(exit::MACHINE, format!("a step of the demo could not be started: {error}"), None)
+}

@@ -1,0 +1,103 @@
+//! The one error type of the program: a message, its causes, the next thing to do, and the exit code.
+
+use std::io::{self, Write};
+use std::process::ExitCode;
+
+use wagon_yard_core::error::{Blame, Blamed};
+
+use crate::view;
+
+/// Exit codes, as `design.md` and the README state them.
+pub mod exit {
+    /// Done, and the verdict is bad.
+    pub const VERDICT: u8 = 1;
+    /// The call is wrong.
+    pub const CALL: u8 = 2;
+    /// The input was refused.
+    pub const INPUT: u8 = 3;
+    /// The machine refused.
+    pub const MACHINE: u8 = 4;
+    /// Interrupted.
+    pub const INTERRUPTED: u8 = 130;
+}
+
+/// Why a command could not do what it was asked.
+#[derive(Debug)]
+pub struct Failure {
+    message: String,
+    causes: Vec<String>,
+    next: Option<String>,
+    code: u8,
+    quiet: bool,
+}
+
+impl Failure {
+    /// A failure of the program's own making.
+    pub fn new(code: u8, message: impl Into<String>, next: Option<&str>) -> Self {
+        Self { message: message.into(), causes: Vec::new(), next: next.map(str::to_owned), code, quiet: false }
+    }
+
+    /// Prints it and gives the exit code.
+    pub fn tell(&self, json: bool) -> ExitCode {
+        if !self.quiet {
+            // Nobody is left to be told when these writes fail.
+            let _ = self.write(json);
+        }
+        ExitCode::from(self.code)
+    }
+
+    fn write(&self, json: bool) -> io::Result<()> {
+        if json {
+            let document = serde_json::json!({
+                "format": 1, "report": "error", "message": self.message, "causes": self.causes,
+                "next": self.next, "exit_code": self.code,
+            });
+            writeln!(io::stdout(), "{document:#}")?;
+        }
+        let mut out = anstream::stderr();
+        writeln!(out, "wyard: {}", view::escape_lines(&self.message))?;
+        for cause in &self.causes {
+            writeln!(out, "  because: {}", view::escape(cause))?;
+        }
+        if let Some(next) = &self.next {
+            writeln!(out, "  next: {}", view::escape(next))?;
+        }
+        Ok(())
+    }
+}
+
+impl<E: Blamed> From<E> for Failure {
+    fn from(error: E) -> Self {
+        let code = match error.blame() {
+            Blame::Call => exit::CALL,
+            Blame::Input => exit::INPUT,
+            Blame::Machine => exit::MACHINE,
+            Blame::Interrupted => exit::INTERRUPTED,
+        };
+        let message = error.to_string();
+        let mut causes = Vec::new();
+        let mut source = error.source();
+        while let Some(cause) = source {
+            let text = cause.to_string();
+            if causes.last() != Some(&text) && text != message {
+                causes.push(text);
+            }
+            source = cause.source();
+        }
+        Self { message, causes, next: error.hint(), code, quiet: false }
+    }
+}
+
+/// Standard output could not be written: a closed pipe ends the program quietly.
+impl From<OutputError> for Failure {
+    fn from(OutputError(error): OutputError) -> Self {
+        let quiet = error.kind() == io::ErrorKind::BrokenPipe;
+        let mut failure = Self::new(exit::MACHINE, "could not write the output", None);
+        failure.causes.push(error.to_string());
+        Self { quiet, ..failure }
+    }
+}
+
+/// An error of standard output.
+#[derive(Debug)]
+pub struct OutputError(pub io::Error);

@@ -1,0 +1,128 @@
+//! The stages of `receive`, and what to do at its end.
+
+use std::io::{self, Write};
+use std::path::Path;
+
+use wagon_yard_core::receive::{ReceiveReport, Stage};
+use wagon_yard_core::store::{Action, StartupChange};
+
+use super::{Page, bytes, check, count, escape, style};
+
+/// The column that stage texts stand in.
+const COLUMNS: usize = 10;
+
+/// One line for a stage.
+pub fn stage(stage: &Stage<'_>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let (label, text) = match stage {
+        Stage::Identified(format) => ("identify", format!("{}, {}", format.words(), bytes(format.bytes))),
+        Stage::Summed { sha256, compared } => {
+            let word = if *compared { style::GOOD.over("as published") } else { style::CAUTION.over("not compared") };
+            ("checksum", format!("SHA-256 {word} {sha256}"))
+        }
+        Stage::LaidOut(report) => ("layout", layout(report)),
+        Stage::Unpacked(report) => ("unpack", unpacked(report)),
+        Stage::Registered(report) => ("register", registered(report)),
+        Stage::Checked(checked) => ("check", check::summary(checked)),
+    };
+    page.labelled(out, &style::STRONG.over(label), COLUMNS, &text)
+}
+
+/// What follows the stages.
+pub fn write(report: &ReceiveReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    writeln!(out)?;
+    if report.dry_run {
+        return writeln!(out, "Nothing was written. Without --dry-run this is what happens.");
+    }
+    if let Some(checked) = &report.check {
+        check::tool(checked, page, out)?;
+        if checked.verdict.passes() {
+            let first = checked.commands.first().map_or("", |c| c.name.as_str());
+            let text = format!("Open a new terminal, then run: {}", style::STRONG.over(&escape(first)));
+            writeln!(out)?;
+            page.labelled(out, "", 0, &text)?;
+        } else {
+            writeln!(out)?;
+            page.labelled(out, "", 0, "The tool is in the yard, but new terminals do not run it as they should: see above.")?;
+        }
+    }
+    Ok(())
+}
+
+fn layout(report: &ReceiveReport) -> String {
+    let meant = match (report.os, report.arch) {
+        (Some(os), Some(arch)) => format!(" for {os} {arch}"),
+        (Some(one), None) | (None, Some(one)) => format!(" for {one}"),
+        (None, None) => String::new(),
+    };
+    let wrapper = match report.wrapper.as_os_str().is_empty() {
+        true => "no wrapper folder".to_owned(),
+        false => format!("wrapper folder {} removed", shown(&report.wrapper)),
+    };
+    let folders: Vec<String> = report
+        .command_folders
+        .iter()
+        .map(|f| f.strip_prefix(&report.home).unwrap_or(f))
+        .map(|f| if f.as_os_str().is_empty() { "its root".to_owned() } else { shown(f) })
+        .collect();
+    let names: Vec<String> = report.commands.iter().map(|c| escape(&c.name)).collect();
+    format!(
+        "{} {}{meant}; {wrapper}; {} in {}: {}",
+        style::STRONG.over(&report.name),
+        style::STRONG.over(&report.version),
+        count(names.len(), "command", "commands"),
+        folders.join(" and "),
+        some_of(&names),
+    )
+}
+
+fn unpacked(report: &ReceiveReport) -> String {
+    let amount = format!("{}, {}", count(report.files, "file", "files"), bytes(report.unpacked_bytes));
+    let verb = match (report.dry_run, report.replaced) {
+        (false, false) => "in",
+        (false, true) => "in place of what was in",
+        (true, false) => "would go into",
+        (true, true) => "would replace what is in",
+    };
+    format!("{amount} {verb} {}", shown(&report.home))
+}
+
+fn registered(report: &ReceiveReport) -> String {
+    let folders = count(report.command_folders.len(), "command folder", "command folders");
+    let variables: Vec<&str> = report.home_variables.iter().map(wagon_yard_core::layout::Variable::as_str).collect();
+    let variables = if variables.is_empty() { String::new() } else { format!(", {} set", variables.join(" and ")) };
+    let would = if report.dry_run { "would be " } else { "" };
+    let scope = "the user's PATH";
+    format!("{folders} {would}first in {scope}{variables}; {}", startup(&report.startup_files, report.dry_run))
+}
+
+/// What happens to startup files, in words.
+pub(super) fn startup(changes: &[StartupChange], dry_run: bool) -> String {
+    let named = |action: Action| -> Vec<String> {
+        changes.iter().filter(|c| c.action == action).map(|c| shown(c.path.file_name().map_or(&c.path, Path::new))).collect()
+    };
+    let mut parts = Vec::new();
+    for (action, done, planned) in [
+        (Action::AddBlock, "block added to", "block to be added to"),
+        (Action::Make, "made", "to be made:"),
+        (Action::RemoveBlock, "block taken out of", "block to be taken out of"),
+        (Action::Remove, "removed, since nothing else was in it:", "to be removed, since nothing else is in it:"),
+    ] {
+        let files = named(action);
+        if !files.is_empty() {
+            parts.push(format!("{} {}", if dry_run { planned } else { done }, files.join(", ")));
+        }
+    }
+    if parts.is_empty() { "startup files stay as they are".to_owned() } else { parts.join("; ") }
+}
+
+/// The first of many names.
+fn some_of(names: &[String]) -> String {
+    const MOST: usize = 8;
+    let first = names.iter().take(MOST).cloned().collect::<Vec<_>>().join(", ");
+    if names.len() > MOST { format!("{first} and {} more", names.len() - MOST) } else { first }
+}
+
+/// A path for people.
+pub(super) fn shown(path: &Path) -> String {
+    escape(&path.to_string_lossy())
+}

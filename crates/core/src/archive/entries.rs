@@ -1,0 +1,55 @@
+//! What a container's reader hands on for each entry, before anything about it is believed.
+
+use std::io::{self, Read};
+
+use super::ArchiveError;
+
+/// An entry as its container describes it.
+#[derive(Debug)]
+pub(super) struct RawEntry {
+    /// The name, in the archive's own bytes.
+    pub name: Vec<u8>,
+    /// What it claims to be.
+    pub kind: RawKind,
+    /// Its permission bits, where the container has them.
+    pub mode: Option<u32>,
+    /// Time of last change in seconds since 1970, where the container has it without doubt about the time zone.
+    pub modified: Option<u64>,
+}
+
+/// What an entry claims to be.
+#[derive(Debug)]
+pub(super) enum RawKind {
+    Folder,
+    File,
+    /// A symbolic link with its target.
+    Link(Vec<u8>),
+    /// A hard link with the name of an earlier entry.
+    HardLink(Vec<u8>),
+    /// Device, pipe, socket.
+    Special,
+}
+
+/// Takes each entry with its content.
+pub(super) type Visit<'a> = dyn FnMut(RawEntry, &mut dyn Read) -> Result<(), ArchiveError> + 'a;
+
+/// Permission and type bits of a Unix mode.
+pub(super) mod mode {
+    pub const TYPE: u32 = 0o170_000;
+    pub const FOLDER: u32 = 0o040_000;
+    pub const FILE: u32 = 0o100_000;
+    pub const LINK: u32 = 0o120_000;
+}
+
+/// The longest link target that is read from an archive, in bytes: Linux allows no longer path (`PATH_MAX`).
+const LONGEST_TARGET: u64 = 4096;
+
+/// Reads the target of a link that is stored as content.
+pub(super) fn read_target(content: &mut dyn Read) -> io::Result<Vec<u8>> {
+    let mut target = Vec::new();
+    content.take(LONGEST_TARGET + 1).read_to_end(&mut target)?;
+    if target.len() as u64 > LONGEST_TARGET {
+        return Err(io::Error::new(io::ErrorKind::InvalidData, "a link's target is longer than any path may be"));
+    }
+    Ok(target)
+}

@@ -1,0 +1,110 @@
+//! Why an archive was refused.
+
+use std::io;
+use std::path::PathBuf;
+
+use super::member::MemberError;
+use crate::error::{Blame, Blamed, FileError};
+
+/// Why an archive was refused or could not be read. Entry names are lossy text, for people.
+#[derive(Debug, thiserror::Error)]
+pub enum ArchiveError {
+    /// The file is something else.
+    #[error("{} is not an archive that can be received: it looks like {looks_like}", file.display())]
+    NotAnArchive {
+        /// The file.
+        file: PathBuf,
+        /// What it looks like, as in "it looks like …".
+        looks_like: String,
+    },
+    /// The archive's structure or an entry's content is damaged.
+    #[error("{} is damaged or cut off", file.display())]
+    Damaged {
+        /// The file.
+        file: PathBuf,
+        /// The decoder's words.
+        #[source]
+        source: io::Error,
+    },
+    /// An entry's name cannot be used.
+    #[error("the entry \"{entry}\" was refused")]
+    Member {
+        /// The entry's name.
+        entry: String,
+        /// The reason.
+        #[source]
+        source: MemberError,
+    },
+    /// An entry is neither file, folder nor link.
+    #[error("the entry \"{0}\" is a device, pipe or other special file: a tool needs none")]
+    Special(String),
+    /// A link leads out of the archive.
+    #[error("the link \"{entry}\" leads out of the archive, to \"{target}\"")]
+    LinkOutside {
+        /// The link's name.
+        entry: String,
+        /// What it points to.
+        target: String,
+    },
+    /// An entry lies behind a link of the same archive.
+    #[error("the entry \"{entry}\" would be written through the link \"{link}\"")]
+    ThroughLink {
+        /// The entry.
+        entry: String,
+        /// The link it goes through.
+        link: String,
+    },
+    /// A zip names the same entry twice, or an entry is both file and folder.
+    #[error("the entry \"{0}\" is in the archive twice, with different meanings")]
+    Twice(String),
+    /// A hard link names a file that is not in the archive before it.
+    #[error("the hard link \"{entry}\" refers to \"{target}\", which is not a file of the archive before it")]
+    HardLink {
+        /// The link.
+        entry: String,
+        /// What it refers to.
+        target: String,
+    },
+    /// An entry needs a password.
+    #[error("the entry \"{0}\" is encrypted: unpack it by hand, then pack it again without a password")]
+    Encrypted(String),
+    /// An entry is packed with a method this version cannot read.
+    #[error("the entry \"{entry}\" is packed with a method that can't be read here: {method}")]
+    Method {
+        /// The entry.
+        entry: String,
+        /// The method, in the words of its format.
+        method: String,
+    },
+    /// The archive holds no file.
+    #[error("{} is an archive with no file in it", .0.display())]
+    Empty(PathBuf),
+    /// The user asked to stop.
+    #[error("interrupted; what was unpacked so far has been removed")]
+    Interrupted,
+    /// The machine would not let us read or write.
+    #[error(transparent)]
+    File(#[from] FileError),
+}
+
+impl Blamed for ArchiveError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::File(e) => e.blame(),
+            Self::Interrupted => Blame::Interrupted,
+            _ => Blame::Input,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::NotAnArchive { .. } => Some("download the .zip or .tar.gz of the tool and give that file".to_owned()),
+            Self::Damaged { .. } => Some("download it again, and compare its size with the published one".to_owned()),
+            Self::File(e) => e.hint(),
+            Self::Member { .. } | Self::Special(_) | Self::LinkOutside { .. } | Self::ThroughLink { .. } => {
+                Some("nothing was unpacked; ask whoever made the archive".to_owned())
+            }
+            _ => None,
+        }
+    }
+}

@@ -1,0 +1,66 @@
+//! What an archive holds: its entries with what layout analysis needs to know of each.
+
+use std::ffi::OsString;
+
+use super::member::MemberPath;
+use crate::program::{Program, ProgramKind};
+
+/// What an entry is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum EntryKind {
+    /// A folder.
+    Folder,
+    /// A regular file, or a hard link to one.
+    File,
+    /// A symbolic link, with its target as the archive has it.
+    Link(OsString),
+}
+
+/// One entry of an archive.
+#[derive(Debug, Clone)]
+pub struct Entry {
+    /// Its checked name.
+    pub path: MemberPath,
+    /// What it is.
+    pub kind: EntryKind,
+    /// Its unpacked size in bytes; 0 for folders and links.
+    pub bytes: u64,
+    /// Its permission bits, where the archive has them.
+    pub mode: Option<u32>,
+    /// What its first bytes say about it; `None` for folders and links.
+    pub program: Option<Program>,
+}
+
+/// All entries of an archive in the order in which they stand, later ones of the same name replacing earlier ones.
+#[derive(Debug, Clone, Default)]
+pub struct Listing {
+    /// The entries.
+    pub entries: Vec<Entry>,
+    /// Whether the format can say which files are executable but says it of none, so that content has to tell.
+    pub without_modes: bool,
+}
+
+impl Listing {
+    /// Whether a file is meant to be executed: by its execute bits, or, in a zip without modes, by being a program or
+    /// beginning with `#!`.
+    #[must_use]
+    pub fn executable(&self, entry: &Entry) -> bool {
+        let Some(program) = &entry.program else { return false };
+        if self.without_modes {
+            return matches!(program.kind, ProgramKind::Elf | ProgramKind::Macho | ProgramKind::Script);
+        }
+        entry.mode.is_some_and(|mode| mode & 0o111 != 0)
+    }
+
+    /// The sum of all files' sizes in bytes.
+    #[must_use]
+    pub fn unpacked_bytes(&self) -> u64 {
+        self.entries.iter().map(|e| e.bytes).sum()
+    }
+
+    /// The number of regular files.
+    #[must_use]
+    pub fn files(&self) -> usize {
+        self.entries.iter().filter(|e| e.kind == EntryKind::File).count()
+    }
+}

@@ -1,0 +1,117 @@
+//! The name of an archive's entry, checked: only a [`MemberPath`] is ever joined to a folder on disk.
+
+use std::path::{Component, Path, PathBuf};
+
+use crate::os;
+
+/// A relative path of plain components: no root, no drive, no `..`, no `.`, not empty.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct MemberPath(PathBuf);
+
+/// Why an entry's name was refused.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum MemberError {
+    /// It begins with a root or a drive.
+    #[error("its name is absolute")]
+    Absolute,
+    /// It has a `..` component.
+    #[error("its name climbs out of the archive")]
+    Climbs,
+    /// It holds a NUL byte.
+    #[error("its name holds a zero byte")]
+    Nul,
+}
+
+impl MemberPath {
+    /// Checks a name as the archive has it, with `/` between components. A trailing `/`, repeated `/` and `.`
+    /// components are dropped; `None` is the archive's own root (`./`).
+    ///
+    /// # Errors
+    /// With the reason for a refusal.
+    pub fn new(name: &[u8]) -> Result<Option<Self>, MemberError> {
+        if name.contains(&0) {
+            return Err(MemberError::Nul);
+        }
+        let drive = name.len() >= 2 && name[0].is_ascii_alphabetic() && name[1] == b':';
+        if name.starts_with(b"/") || name.starts_with(b"\\") || (drive && matches!(name.get(2), Some(b'/' | b'\\'))) {
+            return Err(MemberError::Absolute);
+        }
+        let mut path = PathBuf::new();
+        for part in name.split(|b| *b == b'/') {
+            match part {
+                b"" | b"." => {}
+                b".." => return Err(MemberError::Climbs),
+                plain => path.push(os::name_from_bytes(plain.to_vec())),
+            }
+        }
+        // On a system with other separators or prefixes a "plain" part can still be more than that.
+        if path.components().any(|c| !matches!(c, Component::Normal(_))) {
+            return Err(MemberError::Climbs);
+        }
+        Ok((!path.as_os_str().is_empty()).then_some(Self(path)))
+    }
+
+    /// The relative path.
+    #[must_use]
+    pub fn as_path(&self) -> &Path {
+        &self.0
+    }
+
+    /// The place of this member under a folder.
+    #[must_use]
+    pub fn under(&self, root: &Path) -> PathBuf {
+        root.join(&self.0)
+    }
+
+    /// The last component, lossy.
+    #[must_use]
+    pub fn file_name(&self) -> String {
+        self.0.file_name().unwrap_or_default().to_string_lossy().into_owned()
+    }
+
+    /// The whole, lossy, for people.
+    #[must_use]
+    pub fn display(&self) -> String {
+        self.0.to_string_lossy().into_owned()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn names_are_checked_by_component() {
+        let ok = |path: &str| Ok(Some(path.to_owned()));
+        let cases: [(&[u8], Result<Option<String>, MemberError>); 12] = [
+            (b"bin/tidelog", ok("bin/tidelog")),
+            (b"./bin//tidelog/", ok("bin/tidelog")),
+            (b"./", Ok(None)),
+            (b"a/..b/c..", ok("a/..b/c..")),
+            (b"/etc/passwd", Err(MemberError::Absolute)),
+            (b"\\\\host\\share\\x", Err(MemberError::Absolute)),
+            (b"C:/x", Err(MemberError::Absolute)),
+            (b"c:\\x", Err(MemberError::Absolute)),
+            (b"../x", Err(MemberError::Climbs)),
+            (b"a/../../x", Err(MemberError::Climbs)),
+            (b"a/..", Err(MemberError::Climbs)),
+            (b"a\0b", Err(MemberError::Nul)),
+        ];
+        for (name, expected) in cases {
+            let seen = MemberPath::new(name).map(|m| m.map(|m| m.display()));
+            assert_eq!(seen, expected, "{}", String::from_utf8_lossy(name));
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn a_join_never_leaves_its_root(name in proptest::collection::vec(any::<u8>(), 0..40)) {
+            if let Ok(Some(member)) = MemberPath::new(&name) {
+                let joined = member.under(Path::new("/root"));
+                prop_assert!(joined.starts_with("/root") && joined != Path::new("/root"));
+                prop_assert!(joined.components().skip(1).all(|c| matches!(c, Component::Normal(_))));
+            }
+        }
+    }
+}

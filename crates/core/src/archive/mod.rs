@@ -1,0 +1,17 @@
+//! Archives: recognised by content, listed, and unpacked without ever leaving the folder they are unpacked into.
+
+mod entries;
+mod error;
+mod identify;
+mod links;
+mod listing;
+mod member;
+mod tar;
+mod unpack;
+mod zip;
+
+pub use error::ArchiveError;
+pub use identify::{Compression, Container, Format, identify};
+pub use listing::{Entry, EntryKind, Listing};
+pub use member::{MemberError, MemberPath};
+pub use unpack::{Finish, list, unpack};

@@ -1,0 +1,120 @@
+//! Findings: things worth telling, each with a stable code. This is the one list.
+
+use serde::{Serialize, Serializer};
+
+/// How much a finding matters.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// Something does not work.
+    Problem,
+    /// Something may surprise.
+    Caution,
+    /// Good to know.
+    Note,
+}
+
+macro_rules! codes {
+    ($($(#[$doc:meta])* $name:ident = $text:literal, $severity:ident;)*) => {
+        /// What was found, as a stable kebab-case code.
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        pub enum Code { $($(#[$doc])* $name,)* }
+
+        impl Code {
+            /// All codes.
+            pub const ALL: &'static [Self] = &[$(Self::$name,)*];
+
+            /// The stable text.
+            #[must_use]
+            pub fn as_str(self) -> &'static str {
+                match self { $(Self::$name => $text,)* }
+            }
+
+            /// How much it matters.
+            #[must_use]
+            pub fn severity(self) -> Severity {
+                match self { $(Self::$name => Severity::$severity,)* }
+            }
+        }
+    };
+}
+
+codes! {
+    /// A new terminal does not find the command at all.
+    NotFound = "not-found", Problem;
+    /// A new terminal finds another copy first.
+    Shadowed = "shadowed", Problem;
+    /// An alias, function or builtin of the shell answers before any file.
+    HiddenByShell = "hidden-by-shell", Problem;
+    /// A shell gave no answer, so nothing is proved there.
+    NoTerminalAnswer = "no-terminal-answer", Problem;
+    /// No shell was found to prove anything in.
+    NoShell = "no-shell", Problem;
+    /// The command answers with another version than the one received.
+    WrongVersion = "wrong-version", Problem;
+    /// The command cannot be started, or crashes.
+    DoesNotStart = "does-not-start", Problem;
+    /// The command starts and does not end.
+    NoAnswerInTime = "no-answer-in-time", Problem;
+    /// The command starts, and complains.
+    StartedWithError = "started-with-error", Caution;
+    /// The script has no `#!` line: shells run it, other programs can't.
+    NoInterpreterLine = "no-interpreter-line", Caution;
+    /// The command comes before another of the same name.
+    HidesOther = "hides-other", Caution;
+    /// This terminal runs something else than a new one would.
+    StaleTerminal = "stale-terminal", Caution;
+    /// The command runs, but says no version that could be compared.
+    VersionNotStated = "version-not-stated", Note;
+    /// The checksum was compared with nothing.
+    NotCompared = "not-compared", Note;
+}
+
+impl Serialize for Code {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(self.as_str())
+    }
+}
+
+/// One thing worth telling.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Finding {
+    /// What it is.
+    pub code: Code,
+    /// How much it matters.
+    pub severity: Severity,
+    /// What was seen, in a sentence.
+    pub seen: String,
+    /// What to do about it, where there is something to do.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub remedy: Option<String>,
+}
+
+impl Finding {
+    /// A finding with nothing to do about it.
+    #[must_use]
+    pub fn new(code: Code, seen: impl Into<String>) -> Self {
+        Self { code, severity: code.severity(), seen: seen.into(), remedy: None }
+    }
+
+    /// Adds what to do.
+    #[must_use]
+    pub fn remedy(mut self, remedy: impl Into<String>) -> Self {
+        self.remedy = Some(remedy.into());
+        self
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn codes_are_kebab_case_and_unique() {
+        let mut texts: Vec<_> = Code::ALL.iter().map(|c| c.as_str()).collect();
+        assert!(texts.iter().all(|t| t.bytes().all(|b| b.is_ascii_lowercase() || b == b'-')));
+        texts.sort_unstable();
+        texts.dedup();
+        assert_eq!(texts.len(), Code::ALL.len());
+    }
+}

@@ -1,0 +1,56 @@
+//! Which folders of a tool hold what a person types.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+
+use crate::program::{Program, ProgramKind};
+
+/// Folders whose programs are for the tool itself, for its makers, or for reading.
+const NEVER: [&str; 22] = [
+    "lib", "lib64", "libexec", "share", "test", "tests", "testing", "example", "examples", "sample", "samples", "demo",
+    "doc", "docs", "src", "include", "etc", "contrib", "node_modules", "completions", "completion", "man",
+];
+
+/// Beginnings of scripts at a tool's root that set it up or build it.
+const SET_UP: [&str; 8] = ["install", "uninstall", "setup", "configure", "build", "make", "bootstrap", "autogen"];
+
+/// Whether a folder's name says that it holds programs.
+pub(super) fn is_named_for_programs(folder: &Path) -> bool {
+    folder.file_name().is_some_and(|n| n == "bin" || n == "sbin")
+}
+
+/// Finds the command folders, the more important first:
+/// 1. `bin` and `sbin` at the root, where they hold programs; and the root too, where a compiled program lies there;
+/// 2. else the root, where programs lie there that do not just set the tool up;
+/// 3. else the folders named `bin` or `sbin` that lie least deep;
+/// 4. else the folders with programs that lie least deep.
+pub(super) fn find(programs: &[(PathBuf, &Program)]) -> Vec<PathBuf> {
+    let root = Path::new("");
+    let with_programs: BTreeSet<&Path> = programs.iter().filter_map(|(path, _)| path.parent()).collect();
+    let mut found: Vec<&Path> =
+        ["bin", "sbin"].map(Path::new).into_iter().filter(|f| with_programs.contains(f)).collect();
+    let at_root = |only_compiled: bool| {
+        programs.iter().any(|(path, program)| {
+            path.parent() == Some(root)
+                && !(only_compiled && program.kind == ProgramKind::Script)
+                && !is_set_up(&path.to_string_lossy())
+        })
+    };
+    if at_root(!found.is_empty()) {
+        found.push(root);
+    }
+    if found.is_empty() {
+        let open = |f: &&Path| !f.iter().any(|part| NEVER.iter().any(|n| part.eq_ignore_ascii_case(n)));
+        let below: Vec<&Path> = with_programs.into_iter().filter(|f| *f != root).filter(open).collect();
+        let named: Vec<&Path> = below.iter().copied().filter(|f| is_named_for_programs(f)).collect();
+        let choice = if named.is_empty() { below } else { named };
+        let least = choice.iter().map(|f| f.iter().count()).min();
+        found = choice.into_iter().filter(|f| Some(f.iter().count()) == least).collect();
+    }
+    found.into_iter().map(Path::to_owned).collect()
+}
+
+fn is_set_up(name: &str) -> bool {
+    let stem = name.split(['.', '-', '_']).next().unwrap_or_default();
+    SET_UP.iter().any(|s| stem.eq_ignore_ascii_case(s))
+}

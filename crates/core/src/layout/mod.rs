@@ -1,0 +1,253 @@
+//! What an unpacked tool looks like: the wrapper folder around it, the folders that belong in PATH, the commands in
+//! them, and the name and version that its file name tells.
+
+mod command_folders;
+mod guess;
+mod names;
+mod wrapper;
+
+use std::path::{Path, PathBuf};
+
+pub use guess::{Guess, guess};
+pub use names::{NameError, ToolName, Variable, Version};
+use serde::{Deserialize, Serialize};
+
+use crate::archive::{Entry, EntryKind, Listing};
+use crate::error::{Blame, Blamed};
+use crate::path_list::{self, EntryError};
+use crate::program::{Program, ProgramKind};
+
+/// A command that a tool brings.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Command {
+    /// What a person types.
+    pub name: String,
+    /// Its file, relative to the tool's home.
+    pub path: PathBuf,
+    /// The kind of program.
+    pub program: ProgramKind,
+    /// The system it was built for, where its header says so.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub os: Option<String>,
+    /// The processor it was built for, where its header says so.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub arch: Option<String>,
+}
+
+/// Where things are in an archive.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Layout {
+    /// The folder of the archive that becomes the home; empty when the archive has no wrapper.
+    pub wrapper: PathBuf,
+    /// The command folders, relative to the home; an empty path is the home itself.
+    pub command_folders: Vec<PathBuf>,
+    /// The commands, by name.
+    pub commands: Vec<Command>,
+}
+
+/// Why no layout could be found.
+#[derive(Debug, thiserror::Error)]
+pub enum LayoutError {
+    /// Nothing in the archive can be run here as a command.
+    #[error("there is no program in the archive that could be a command")]
+    NoCommands,
+    /// The folder given with `--command-folder` has no program.
+    #[error("the folder \"{}\" of the archive holds no program", .0.display())]
+    FolderWithoutCommands(PathBuf),
+    /// A command folder cannot stand in PATH.
+    #[error("the folder \"{}\" can't be a command folder", folder.display())]
+    Folder {
+        /// The folder.
+        folder: PathBuf,
+        /// The reason.
+        #[source]
+        source: EntryError,
+    },
+}
+
+impl Blamed for LayoutError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::FolderWithoutCommands(_) => Blame::Call,
+            Self::NoCommands | Self::Folder { .. } => Blame::Input,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::NoCommands => Some(
+                "if you know the folder that holds its programs, name it with --command-folder DIR; a package of \
+                 sources or libraries has none"
+                    .to_owned(),
+            ),
+            Self::FolderWithoutCommands(_) => {
+                Some("--command-folder is relative to the tool's root, below any wrapper folder".to_owned())
+            }
+            Self::Folder { .. } => Some("name another folder with --command-folder DIR".to_owned()),
+        }
+    }
+}
+
+/// The files and links below the home that could be typed as a command, with their path from there.
+fn programs<'a>(listing: &'a Listing, home: &Path) -> Vec<(PathBuf, &'a Program)> {
+    let link_ends = listing.link_ends();
+    let program = |entry: &'a Entry| {
+        let path = entry.path.as_path().strip_prefix(home).ok()?;
+        let file = match &entry.kind {
+            EntryKind::File => entry,
+            EntryKind::Folder => return None,
+            EntryKind::Link(_) => link_ends.get(entry.path.as_path()).filter(|e| e.kind == EntryKind::File)?,
+        };
+        let program = file.program.as_ref()?;
+        (listing.executable(file) && is_command(path, program)).then(|| (path.to_owned(), program))
+    };
+    listing.entries.iter().filter_map(program).collect()
+}
+
+/// Files that carry an execute bit by accident or for another use than being typed.
+fn is_command(path: &Path, program: &Program) -> bool {
+    let name = path.file_name().unwrap_or_default().to_string_lossy().to_ascii_lowercase();
+    if name.starts_with('.') || is_library(&name) {
+        return false;
+    }
+    match program.kind {
+        ProgramKind::Elf | ProgramKind::Macho | ProgramKind::Script => true,
+        // Programs of the other system lie beside ours in many archives; here nobody can type them.
+        ProgramKind::Pe | ProgramKind::Batch => false,
+        // A text without `#!` is run by shells as a script; only a folder named for programs makes it likely.
+        ProgramKind::Other => {
+            program.is_text && !name.contains('.') && path.parent().is_some_and(command_folders::is_named_for_programs)
+        }
+    }
+}
+
+fn is_library(name: &str) -> bool {
+    let has_ending = |ending: &str| Path::new(name).extension().is_some_and(|e| e == ending);
+    name.contains(".so.") || ["so", "dylib", "dll", "a", "o", "jar"].into_iter().any(has_ending)
+}
+
+/// Finds wrapper, command folders and commands. `given` are the folders of `--command-folder`, relative to the home;
+/// none means: find them.
+///
+/// # Errors
+/// When there is no command, or a command folder cannot stand in PATH.
+pub fn analyse(listing: &Listing, given: &[PathBuf]) -> Result<Layout, LayoutError> {
+    let wrapper = wrapper::find(listing);
+    let programs = programs(listing, &wrapper);
+    let command_folders = if given.is_empty() { command_folders::find(&programs) } else { given.to_vec() };
+    if command_folders.is_empty() {
+        return Err(LayoutError::NoCommands);
+    }
+    let mut commands = Vec::new();
+    for folder in &command_folders {
+        path_list::check_entry(folder).map_err(|source| LayoutError::Folder { folder: folder.clone(), source })?;
+        let before = commands.len();
+        for (path, program) in programs.iter().filter(|(path, _)| path.parent() == Some(folder)) {
+            commands.push(Command {
+                name: path.file_name().unwrap_or_default().to_string_lossy().into_owned(),
+                path: path.clone(),
+                program: program.kind,
+                os: program.os.map(str::to_owned),
+                arch: program.arch.map(str::to_owned),
+            });
+        }
+        if commands.len() == before {
+            return Err(LayoutError::FolderWithoutCommands(folder.clone()));
+        }
+    }
+    // Of two folders with the same command the first wins in PATH, so the second's is none.
+    let mut seen = std::collections::HashSet::new();
+    commands.retain(|c| seen.insert(c.name.clone()));
+    commands.sort_by(|a, b| a.name.cmp(&b.name));
+    Ok(Layout { wrapper, command_folders, commands })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::archive::MemberPath;
+
+    /// A listing from lines: `x path` is an executable script, `- path` a plain file, `d path` a folder, `e path` an
+    /// executable ELF program, `l path target` a link.
+    pub(super) fn listing(lines: &[&str]) -> Listing {
+        let entries = lines.iter().map(|line| {
+            let mut words = line.split(' ');
+            let (mark, path, target) = (words.next().unwrap(), words.next().unwrap(), words.next());
+            let mut elf = vec![0u8; 64];
+            elf[..8].copy_from_slice(b"\x7fELF\x02\x01\x01\x00");
+            elf[18] = 62;
+            let head: &[u8] = match mark {
+                "x" => b"#!/bin/sh\n",
+                "e" => &elf,
+                _ => b"text\n",
+            };
+            Entry {
+                path: MemberPath::new(path.as_bytes()).unwrap().unwrap(),
+                kind: match mark {
+                    "d" => EntryKind::Folder,
+                    "l" => EntryKind::Link(target.unwrap().into()),
+                    _ => EntryKind::File,
+                },
+                bytes: 1,
+                mode: Some(if matches!(mark, "x" | "e" | "t") { 0o755 } else { 0o644 }),
+                program: (!matches!(mark, "d" | "l")).then(|| Program::identify(path, head)),
+            }
+        });
+        Listing { entries: entries.collect(), without_modes: false }
+    }
+
+    #[test]
+    fn layouts_met_in_practice() {
+        type Case<'a> = (&'a [&'a str], &'a str, &'a [&'a str], &'a [&'a str]);
+        let cases: [Case; 19] = [
+            (&["x t-4/bin/tidelog", "x t-4/bin/tidelogc", "- t-4/README"], "t-4", &["bin"], &["tidelog", "tidelogc"]),
+            (&["x shoal"], "", &[""], &["shoal"]),
+            (&["x shoal-2/shoal", "- shoal-2/LICENSE"], "shoal-2", &[""], &["shoal"]),
+            (&["x a/b/bin/t", "- a/b/doc"], "a/b", &["bin"], &["t"]),
+            // Only a `bin`: it is no wrapper.
+            (&["x bin/t"], "", &["bin"], &["t"]),
+            (&["x w/bin/t"], "w", &["bin"], &["t"]),
+            // Litter beside the wrapper.
+            (&["x w/bin/t", "- __MACOSX/w/._t", "- .DS_Store", "- w/.DS_Store"], "w", &["bin"], &["t"]),
+            (&["x bin/t", "x sbin/td", "- lib/t.so"], "", &["bin", "sbin"], &["t", "td"]),
+            // Programs under lib, share, tests and examples are not for typing.
+            (&["x w/t", "x w/lib/helper", "x w/tests/run", "x w/examples/e"], "w", &[""], &["t"]),
+            (&["x w/bin/t", "x w/install.sh", "x w/configure"], "w", &["bin"], &["t"]),
+            (&["x w/bin/t", "e w/t-server"], "w", &["bin", ""], &["t", "t-server"]),
+            (&["x w/client/bin/c", "x w/server/bin/s", "- w/r"], "w", &["client/bin", "server/bin"], &["c", "s"]),
+            (&["x w/usr/bin/t", "- w/usr/share/x", "- w/r"], "w", &["usr/bin"], &["t"]),
+            (&["l w/bin/t ../lib/t.sh", "x w/lib/t.sh"], "w", &["bin"], &["t"]),
+            (&["e w/bin/libx.so", "e w/bin/libx.so.1", "e w/bin/t"], "w", &["bin"], &["t"]),
+            (&["e w/bin/t", "- w/bin/t.bat", "t w/bin/README.md"], "w", &["bin"], &["t"]),
+            (&["e w/bin/t", "e w/jre/bin/j"], "w", &["bin"], &["t"]),
+            (&["e w/tools/t", "- w/readme"], "w", &["tools"], &["t"]),
+            // Everything executable, as from a disk without modes: only the programs count.
+            (&["t w/README", "t w/LICENSE", "e w/t"], "w", &[""], &["t"]),
+        ];
+        for (lines, wrapper, folders, commands) in cases {
+            let layout = analyse(&listing(lines), &[]).unwrap_or_else(|e| panic!("{lines:?}: {e}"));
+            assert_eq!(layout.wrapper, Path::new(wrapper), "{lines:?}");
+            let found: Vec<_> = layout.command_folders.iter().map(|f| f.to_str().unwrap()).collect();
+            assert_eq!(found, folders, "{lines:?}");
+            let found: Vec<_> = layout.commands.iter().map(|c| c.name.as_str()).collect();
+            assert_eq!(found, commands, "{lines:?}");
+        }
+    }
+
+    #[test]
+    fn what_has_no_command_is_refused() {
+        assert!(matches!(analyse(&listing(&["- w/README", "x w/lib/x"]), &[]), Err(LayoutError::NoCommands)));
+        let given = [PathBuf::from("tools")];
+        let lines = ["x w/bin/t", "- w/tools/x"];
+        assert!(matches!(analyse(&listing(&lines), &given), Err(LayoutError::FolderWithoutCommands(_))));
+        let colon = analyse(&listing(&["x w/a:b/bin/t", "- w/r"]), &[]);
+        assert!(matches!(colon, Err(LayoutError::Folder { .. })), "{colon:?}");
+    }
+
+    #[test]
+    fn a_given_command_folder_is_taken() {
+        let layout = analyse(&listing(&["x w/bin/t", "x w/lib/tools/u"]), &["lib/tools".into()]).unwrap();
+        assert_eq!(layout.commands.len(), 1);
+        assert_eq!(layout.commands[0].name, "u");
+    }
+}

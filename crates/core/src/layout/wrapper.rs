@@ -1,0 +1,45 @@
+//! The folder that packers put around a tool.
+
+use std::collections::BTreeMap;
+use std::ffi::OsStr;
+use std::path::{Path, PathBuf};
+
+use super::command_folders::is_named_for_programs;
+use crate::archive::{EntryKind, Listing};
+
+/// Names of folders that are a part of a tool, however alone they stand.
+const PARTS: [&str; 8] = ["lib", "lib64", "libexec", "share", "usr", "opt", "etc", "include"];
+
+/// Files and folders that systems leave in archives: the macOS archiver, the Finder, the Windows Explorer.
+#[must_use]
+pub(super) fn is_litter(name: &OsStr) -> bool {
+    let name = name.to_string_lossy();
+    matches!(&*name, "__MACOSX" | ".DS_Store" | "Thumbs.db" | "desktop.ini") || name.starts_with("._")
+}
+
+/// The innermost folder that holds everything but litter; empty where there is none.
+pub(super) fn find(listing: &Listing) -> PathBuf {
+    let mut wrapper = PathBuf::new();
+    while let Some(inner) = only_folder(listing, &wrapper) {
+        wrapper = inner;
+    }
+    wrapper
+}
+
+fn only_folder(listing: &Listing, home: &Path) -> Option<PathBuf> {
+    // Name of each thing directly in `home`, and whether it is a folder.
+    let mut inside: BTreeMap<&OsStr, bool> = BTreeMap::new();
+    for entry in &listing.entries {
+        let Ok(below) = entry.path.as_path().strip_prefix(home) else { continue };
+        let mut parts = below.iter();
+        let Some(first) = parts.next().filter(|name| !is_litter(name)) else { continue };
+        let is_folder = parts.next().is_some() || entry.kind == EntryKind::Folder;
+        *inside.entry(first).or_default() |= is_folder;
+    }
+    match inside.into_iter().collect::<Vec<_>>()[..] {
+        [(name, true)] if !is_named_for_programs(Path::new(name)) && !PARTS.iter().any(|p| name == *p) => {
+            Some(home.join(name))
+        }
+        _ => None,
+    }
+}

@@ -1,0 +1,140 @@
+//! The machine a call works on: the environment it was started with, the home folder, the yard. Handed in, never
+//! looked up, so that a sandbox is the same code with other places.
+
+use std::collections::BTreeMap;
+use std::ffi::{OsStr, OsString};
+use std::path::{Path, PathBuf};
+
+use crate::error::{Blame, Blamed};
+
+/// Environment variables by name.
+pub type Environment = BTreeMap<OsString, OsString>;
+
+/// Variables that say where a program finds its files; in a sandbox they count only when they point into it.
+const PLACES: [&str; 4] = ["XDG_DATA_HOME", "XDG_CONFIG_HOME", "ZDOTDIR", "ENV"];
+
+/// Why the machine could not be described.
+#[derive(Debug, thiserror::Error)]
+pub enum MachineError {
+    /// No home folder is known.
+    #[error("the home folder is not known: HOME is not set to an absolute folder")]
+    NoHome,
+    /// A folder given on the command line cannot be made absolute.
+    #[error("the folder {} cannot be made absolute", .0.display())]
+    NotAbsolute(PathBuf, #[source] std::io::Error),
+}
+
+impl Blamed for MachineError {
+    fn blame(&self) -> Blame {
+        Blame::Call
+    }
+
+    fn hint(&self) -> Option<String> {
+        matches!(self, Self::NoHome).then(|| "set HOME, or rehearse with --sandbox DIR".to_owned())
+    }
+}
+
+/// Where things are on this machine.
+#[derive(Debug, Clone)]
+pub struct Machine {
+    /// The environment of this terminal.
+    pub environment: Environment,
+    /// The user's home folder, or the one inside the sandbox.
+    pub home: PathBuf,
+    /// The folder under which everything is read and written instead of the real places.
+    pub sandbox: Option<PathBuf>,
+    /// The yard.
+    pub yard: PathBuf,
+}
+
+impl Machine {
+    /// Works out the places from the environment and the two options.
+    ///
+    /// The yard lies in the user's data folder: `$XDG_DATA_HOME`, or `~/.local/share` (XDG Base Directory
+    /// Specification 0.8), unless `WYARD_YARD` or `yard` names another place.
+    ///
+    /// # Errors
+    /// When no home folder is known or a folder cannot be made absolute.
+    pub fn new(
+        mut environment: Environment,
+        sandbox: Option<&Path>,
+        yard: Option<&Path>,
+    ) -> Result<Self, MachineError> {
+        let sandbox = sandbox.map(absolute).transpose()?;
+        if let Some(sandbox) = &sandbox {
+            environment.insert("HOME".into(), sandbox.join("home").into());
+            for name in PLACES {
+                let inside = environment.get(OsStr::new(name)).is_some_and(|v| Path::new(v).starts_with(sandbox));
+                if !inside {
+                    environment.remove(OsStr::new(name));
+                }
+            }
+            environment.remove(OsStr::new("WYARD_YARD"));
+        }
+        let home = absolute_in(&environment, "HOME").ok_or(MachineError::NoHome)?;
+        let yard = match (yard, environment.get(OsStr::new("WYARD_YARD")).filter(|v| !v.is_empty())) {
+            (Some(given), _) => absolute(given)?,
+            (None, Some(given)) => absolute(Path::new(given))?,
+            (None, None) => absolute_in(&environment, "XDG_DATA_HOME")
+                .unwrap_or_else(|| home.join(".local").join("share"))
+                .join("wagon-yard"),
+        };
+        Ok(Self { environment, home, sandbox, yard })
+    }
+
+    /// A variable of this terminal that holds an absolute path.
+    #[must_use]
+    pub fn folder_variable(&self, name: &str) -> Option<PathBuf> {
+        absolute_in(&self.environment, name)
+    }
+
+    /// This terminal's PATH, empty where it is not set.
+    #[must_use]
+    pub fn path_value(&self) -> OsString {
+        self.environment.get(OsStr::new("PATH")).cloned().unwrap_or_default()
+    }
+}
+
+fn absolute(path: &Path) -> Result<PathBuf, MachineError> {
+    std::path::absolute(path).map_err(|e| MachineError::NotAbsolute(path.to_owned(), e))
+}
+
+fn absolute_in(environment: &Environment, name: &str) -> Option<PathBuf> {
+    environment.get(OsStr::new(name)).map(PathBuf::from).filter(|p| p.is_absolute())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn environment(pairs: &[(&str, &str)]) -> Environment {
+        pairs.iter().map(|(k, v)| ((*k).into(), (*v).into())).collect()
+    }
+
+    #[test]
+    fn the_yard_lies_where_the_nearest_setting_says() {
+        type Case<'a> = (&'a [(&'a str, &'a str)], Option<&'a str>, Option<&'a str>, &'a str);
+        let cases: [Case; 6] = [
+            (&[("HOME", "/h")], None, None, "/h/.local/share/wagon-yard"),
+            (&[("HOME", "/h"), ("XDG_DATA_HOME", "/d")], None, None, "/d/wagon-yard"),
+            (&[("HOME", "/h"), ("XDG_DATA_HOME", "relative")], None, None, "/h/.local/share/wagon-yard"),
+            (&[("HOME", "/h"), ("WYARD_YARD", "/y")], None, None, "/y"),
+            (&[("HOME", "/h"), ("WYARD_YARD", "/y")], None, Some("/z"), "/z"),
+            (&[("HOME", "/h"), ("WYARD_YARD", "/y")], Some("/s"), None, "/s/home/.local/share/wagon-yard"),
+        ];
+        for (pairs, sandbox, yard, expected) in cases {
+            let machine = Machine::new(environment(pairs), sandbox.map(Path::new), yard.map(Path::new)).unwrap();
+            assert_eq!(machine.yard, Path::new(expected), "{pairs:?} {sandbox:?} {yard:?}");
+        }
+        assert!(Machine::new(environment(&[("HOME", "")]), None, None).is_err());
+    }
+
+    #[test]
+    fn a_sandbox_does_not_follow_variables_that_lead_out_of_it() {
+        let pairs = [("HOME", "/h"), ("ZDOTDIR", "/h/zsh"), ("XDG_CONFIG_HOME", "/s/home/conf")];
+        let machine = Machine::new(environment(&pairs), Some(Path::new("/s")), None).unwrap();
+        assert_eq!(machine.folder_variable("ZDOTDIR"), None);
+        assert_eq!(machine.folder_variable("XDG_CONFIG_HOME"), Some("/s/home/conf".into()));
+        assert_eq!(machine.home, Path::new("/s/home"));
+    }
+}

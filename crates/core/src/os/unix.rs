@@ -1,0 +1,133 @@
+//! Unix: rights, links, ids, exact bytes of names.
+
+use std::ffi::OsString;
+use std::fs::{self, File};
+use std::io;
+use std::os::unix::ffi::OsStringExt;
+use std::os::unix::fs::{MetadataExt, PermissionsExt};
+use std::os::unix::process::ExitStatusExt;
+use std::path::Path;
+use std::process::ExitStatus;
+
+use rustix::fs::{Access, AtFlags, CWD, RenameFlags};
+
+/// The name this program was built for, as archives write it: `linux`, `macos`, `windows`.
+pub const SYSTEM: &str = std::env::consts::OS;
+
+/// Makes a name from exact bytes, as a shell or an archive gave them.
+#[must_use]
+pub fn name_from_bytes(bytes: Vec<u8>) -> OsString {
+    OsString::from_vec(bytes)
+}
+
+/// Whether the effective user may execute the file (faccessat(2) with `X_OK`, effective ids). For the superuser one
+/// execute bit of any class must be set.
+#[must_use]
+pub fn may_execute(path: &Path) -> bool {
+    rustix::fs::accessat(CWD, path, Access::EXEC_OK, AtFlags::EACCESS).is_ok()
+}
+
+/// Whether the effective user may write to the file or create entries in the folder.
+#[must_use]
+pub fn may_write(path: &Path) -> bool {
+    rustix::fs::accessat(CWD, path, Access::WRITE_OK, AtFlags::EACCESS).is_ok()
+}
+
+/// Sets the permission bits of an open file.
+///
+/// # Errors
+/// When the system refuses.
+pub fn set_mode(file: &File, mode: u32) -> io::Result<()> {
+    file.set_permissions(fs::Permissions::from_mode(mode))
+}
+
+/// Sets the permission bits of a folder.
+///
+/// # Errors
+/// When the system refuses.
+pub fn set_folder_mode(path: &Path, mode: u32) -> io::Result<()> {
+    fs::set_permissions(path, fs::Permissions::from_mode(mode))
+}
+
+/// Gives `target` the mode and owner that `like` has; the owner is left alone where this user may not change it.
+///
+/// # Errors
+/// When `like` cannot be read or the mode not be set.
+pub fn copy_rights(like: &Path, target: &File) -> io::Result<()> {
+    let rights = fs::metadata(like)?;
+    target.set_permissions(fs::Permissions::from_mode(rights.mode() & 0o7777))?;
+    let now = target.metadata()?;
+    if (now.uid(), now.gid()) != (rights.uid(), rights.gid()) {
+        std::os::unix::fs::fchown(target, Some(rights.uid()), Some(rights.gid()))?;
+    }
+    Ok(())
+}
+
+/// Makes a symbolic link.
+///
+/// # Errors
+/// When the system refuses.
+pub fn make_link(target: &Path, link: &Path) -> io::Result<()> {
+    std::os::unix::fs::symlink(target, link)
+}
+
+/// Swaps two folders in one step where the file system can (renameat2(2) `RENAME_EXCHANGE`); `false` where it cannot.
+///
+/// # Errors
+/// Any failure other than "not supported here".
+pub fn exchange(one: &Path, other: &Path) -> io::Result<bool> {
+    #[cfg(target_os = "linux")]
+    match rustix::fs::renameat_with(CWD, one, CWD, other, RenameFlags::EXCHANGE) {
+        Ok(()) => return Ok(true),
+        Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS | rustix::io::Errno::OPNOTSUPP) => {}
+        Err(e) => return Err(e.into()),
+    }
+    let _ = (one, other);
+    Ok(false)
+}
+
+/// Flushes a folder's own record of names to the disk.
+///
+/// # Errors
+/// When the folder cannot be opened or flushed.
+pub fn flush_folder(path: &Path) -> io::Result<()> {
+    File::open(path)?.sync_all()
+}
+
+/// Whether the effective user is the superuser.
+#[must_use]
+pub fn is_superuser() -> bool {
+    rustix::process::geteuid().is_root()
+}
+
+/// The signal that ended a process, if one did.
+#[must_use]
+pub fn ending_signal(status: ExitStatus) -> Option<i32> {
+    status.signal()
+}
+
+/// Whether starting a file failed because it is neither a program nor begins with an interpreter line (`ENOEXEC`).
+#[must_use]
+pub fn is_no_program(error: &io::Error) -> bool {
+    error.raw_os_error() == Some(rustix::io::Errno::NOEXEC.raw_os_error())
+}
+
+/// Prepares a command to run in a session of its own: no controlling terminal it could read from or be stopped by, and
+/// one process group that can be ended whole (setsid(2)).
+#[must_use]
+pub fn in_own_session(command: std::process::Command) -> process_wrap::std::CommandWrap {
+    let mut wrapped = process_wrap::std::CommandWrap::from(command);
+    wrapped.wrap(process_wrap::std::ProcessSession);
+    wrapped
+}
+
+/// Whether a start failed only because somebody still has the program open for writing (`ETXTBSY`).
+#[must_use]
+pub fn is_busy(error: &io::Error) -> bool {
+    error.kind() == io::ErrorKind::ExecutableFileBusy
+}
+
+/// Sets the name a program is called by (its `argv[0]`).
+pub fn set_called_name(command: &mut std::process::Command, name: &str) {
+    std::os::unix::process::CommandExt::arg0(command, name);
+}

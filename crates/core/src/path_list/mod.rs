@@ -1,0 +1,104 @@
+//! A PATH value as a list of entries, under the rules of Unix: separated by `:`, an empty entry means the current
+//! folder (POSIX.1-2017, "Environment Variables", PATH).
+
+use std::ffi::{OsStr, OsString};
+use std::path::{Path, PathBuf};
+
+use crate::os;
+
+/// One entry of a PATH list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PathEntry {
+    /// The entry as written.
+    pub raw: OsString,
+    /// Its place in the list, from 0.
+    pub index: usize,
+}
+
+impl PathEntry {
+    /// The folder an entry stands for; the empty one is the current folder.
+    #[must_use]
+    pub fn folder(&self) -> PathBuf {
+        if self.raw.is_empty() { PathBuf::from(".") } else { PathBuf::from(&self.raw) }
+    }
+}
+
+/// A PATH value taken apart; [`PathList::write`] puts it together again to the byte.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PathList(Vec<PathEntry>);
+
+impl PathList {
+    /// Takes a value apart. An empty value has no entry.
+    #[must_use]
+    pub fn parse(value: &OsStr) -> Self {
+        if value.is_empty() {
+            return Self(Vec::new());
+        }
+        let parts = value.as_encoded_bytes().split(|b| *b == b':');
+        Self(
+            parts
+                .enumerate()
+                .map(|(index, raw)| PathEntry { raw: os::name_from_bytes(raw.to_vec()), index })
+                .collect(),
+        )
+    }
+
+    /// The value as text again.
+    #[must_use]
+    pub fn write(&self) -> OsString {
+        let raw: Vec<&OsStr> = self.0.iter().map(|e| e.raw.as_os_str()).collect();
+        raw.join(OsStr::new(":"))
+    }
+
+    /// The entries in order.
+    pub fn entries(&self) -> impl Iterator<Item = &PathEntry> {
+        self.0.iter()
+    }
+}
+
+/// Why a folder cannot stand in PATH.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum EntryError {
+    /// It holds the separator.
+    #[error("its name holds a \":\", which separates the entries of PATH: no shell could find it")]
+    Separator,
+    /// It holds a control character.
+    #[error("its name holds a line break or another control character")]
+    Control,
+}
+
+/// Says whether a folder can stand in PATH as one entry.
+///
+/// # Errors
+/// With the reason why not.
+pub fn check_entry(folder: &Path) -> Result<(), EntryError> {
+    let bytes = folder.as_os_str().as_encoded_bytes();
+    if bytes.contains(&b':') {
+        return Err(EntryError::Separator);
+    }
+    if bytes.iter().any(u8::is_ascii_control) {
+        return Err(EntryError::Control);
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn an_empty_entry_is_the_current_folder() {
+        let list = PathList::parse(OsStr::new("/a::/b:"));
+        let folders: Vec<_> = list.entries().map(PathEntry::folder).collect();
+        assert_eq!(folders, [Path::new("/a"), Path::new("."), Path::new("/b"), Path::new(".")]);
+        assert_eq!(PathList::parse(OsStr::new("")).entries().count(), 0);
+    }
+
+    proptest! {
+        #[test]
+        fn parse_then_write_is_identity(text in "[ -~ä:]{0,60}") {
+            prop_assert_eq!(PathList::parse(OsStr::new(&text)).write(), OsString::from(text));
+        }
+    }
+}

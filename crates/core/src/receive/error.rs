@@ -1,0 +1,115 @@
+//! Why a tool could not be received.
+
+use std::path::PathBuf;
+
+use super::checksum::ChecksumError;
+use crate::archive::ArchiveError;
+use crate::check::CheckError;
+use crate::error::{Blame, Blamed, FileError};
+use crate::layout::{LayoutError, NameError, ToolName, Version};
+use crate::path_list::EntryError;
+use crate::store::StoreError;
+use crate::yard::YardError;
+
+/// Why a tool could not be received or registered.
+#[derive(Debug, thiserror::Error)]
+pub enum ReceiveError {
+    /// The archive was refused.
+    #[error(transparent)]
+    Archive(#[from] ArchiveError),
+    /// The checksum does not match.
+    #[error(transparent)]
+    Checksum(#[from] ChecksumError),
+    /// No layout was found.
+    #[error(transparent)]
+    Layout(#[from] LayoutError),
+    /// Neither the file's name nor the wrapper's tells what is needed.
+    #[error("{} does not tell the tool's {}", file.display(), missing(*name, *version))]
+    NotGuessed {
+        /// The file.
+        file: PathBuf,
+        /// Whether the name is missing.
+        name: bool,
+        /// Whether the version is missing.
+        version: bool,
+    },
+    /// The usual home variable cannot be made of the name.
+    #[error("no home variable can be made of the tool's name")]
+    HomeVariable(#[source] NameError),
+    /// The version is in the yard already.
+    #[error("{name}@{version} is in the yard already")]
+    Present {
+        /// The tool.
+        name: ToolName,
+        /// Its version.
+        version: Version,
+    },
+    /// The yard lies where no PATH entry can point to.
+    #[error("the yard can't be at {}", yard.display())]
+    YardPlace {
+        /// Its folder.
+        yard: PathBuf,
+        /// Why not.
+        #[source]
+        source: EntryError,
+    },
+    /// The yard.
+    #[error(transparent)]
+    Yard(#[from] YardError),
+    /// The stores.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// The check.
+    #[error(transparent)]
+    Check(#[from] CheckError),
+    /// A file.
+    #[error(transparent)]
+    File(#[from] FileError),
+}
+
+fn missing(name: bool, version: bool) -> &'static str {
+    match (name, version) {
+        (true, true) => "name and version",
+        (true, false) => "name",
+        _ => "version",
+    }
+}
+
+impl Blamed for ReceiveError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Archive(e) => e.blame(),
+            Self::Checksum(_) | Self::Present { .. } => Blame::Input,
+            Self::Layout(e) => e.blame(),
+            Self::NotGuessed { .. } | Self::HomeVariable(_) | Self::YardPlace { .. } => Blame::Call,
+            Self::Yard(e) => e.blame(),
+            Self::Store(e) => e.blame(),
+            Self::Check(e) => e.blame(),
+            Self::File(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Archive(e) => e.hint(),
+            Self::Checksum(_) => {
+                Some("download it again from the place that published the checksum; do not use this file".to_owned())
+            }
+            Self::Layout(e) => e.hint(),
+            Self::NotGuessed { name, version, .. } => Some(match (name, version) {
+                (true, true) => "give them with --name NAME --version VERSION".to_owned(),
+                (true, false) => "give it with --name NAME".to_owned(),
+                _ => "give it with --version VERSION".to_owned(),
+            }),
+            Self::HomeVariable(_) => Some("give one with --home-variable X, or use --no-home-variable".to_owned()),
+            Self::Present { name, version } => {
+                Some(format!("'wyard check {name}@{version}' shows how it is; --replace puts this file in its place"))
+            }
+            Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
+            Self::Yard(e) => e.hint(),
+            Self::Store(e) => e.hint(),
+            Self::Check(_) => None,
+            Self::File(e) => e.hint(),
+        }
+    }
+}

@@ -1,0 +1,330 @@
+//! The main job: from a downloaded archive to a proven command.
+
+mod checksum;
+mod error;
+mod placement;
+mod registration;
+mod stock;
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+pub use checksum::{ChecksumError, Sha256Hex, sha256};
+pub use error::ReceiveError;
+pub use registration::{RegisterReport, Registrar, now, register, unregister};
+pub use stock::{StockReport, StockTool, stock};
+
+use crate::archive::{self, Compression, Container, Finish, Format, Listing};
+use crate::check::{CheckReport, ToolCheck, Verdict, check};
+use crate::error::FileContext;
+use crate::finding::{Code, Finding};
+use crate::layout::{self, Command, Guess, Layout, ToolName, Variable, Version};
+use crate::machine::Machine;
+use crate::path_list;
+use crate::progress::{Progress, Stop};
+use crate::store::StartupChange;
+use crate::yard::{Card, CardLayout, Scope, Source, Yard};
+
+/// What the user asks for.
+#[derive(Debug, Clone, Default)]
+pub struct ReceiveRequest {
+    /// The downloaded file.
+    pub file: PathBuf,
+    /// The published checksum.
+    pub sha256: Option<Sha256Hex>,
+    /// The tool's name, where it is not to be guessed.
+    pub name: Option<ToolName>,
+    /// Its version, where it is not to be guessed.
+    pub version: Option<Version>,
+    /// Its command folders, where they are not to be found.
+    pub command_folders: Vec<PathBuf>,
+    /// Its home variables.
+    pub home_variables: HomeVariables,
+    /// Whether a version that is there already is replaced.
+    pub replace: bool,
+    /// Whether only the plan is wanted.
+    pub dry_run: bool,
+}
+
+/// Which variables point to a tool's home.
+#[derive(Debug, Clone, Default)]
+pub enum HomeVariables {
+    /// `NAME_HOME`.
+    #[default]
+    Usual,
+    /// None.
+    None,
+    /// These.
+    These(Vec<Variable>),
+}
+
+/// A stage that has come to its end, for a line of progress.
+#[derive(Debug)]
+pub enum Stage<'a> {
+    /// The file's format is known.
+    Identified(Format),
+    /// Its checksum is known, and whether it was compared.
+    Summed {
+        /// SHA-256 in hex.
+        sha256: &'a Sha256Hex,
+        /// Whether a published one was the same.
+        compared: bool,
+    },
+    /// Name, version and layout are known.
+    LaidOut(&'a ReceiveReport),
+    /// The tool is in the stock, or would be.
+    Unpacked(&'a ReceiveReport),
+    /// The stores are changed, or would be.
+    Registered(&'a ReceiveReport),
+    /// Everything was checked.
+    Checked(&'a ToolCheck),
+}
+
+/// Hears of stages and of progress within them.
+pub trait Witness: Progress {
+    /// A stage has ended.
+    fn stage(&self, _stage: &Stage<'_>) {}
+}
+
+impl Witness for crate::progress::Silent {}
+
+/// The report of `receive`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct ReceiveReport {
+    /// The format number.
+    pub format: u32,
+    /// `receive`.
+    pub report: &'static str,
+    /// Whether this is only what would be done.
+    pub dry_run: bool,
+    /// The file.
+    pub file: PathBuf,
+    /// The kind of archive.
+    pub container: Container,
+    /// How it is packed as a whole.
+    pub compression: Compression,
+    /// Its size in bytes.
+    pub bytes: u64,
+    /// Its SHA-256 in hex.
+    pub sha256: String,
+    /// Whether that was compared with a published one.
+    pub compared: bool,
+    /// How many files it holds.
+    pub files: usize,
+    /// Their sizes together, in bytes.
+    pub unpacked_bytes: u64,
+    /// The tool.
+    pub name: String,
+    /// Its version.
+    pub version: String,
+    /// The system the names tell.
+    pub os: Option<&'static str>,
+    /// The processor the names tell.
+    pub arch: Option<&'static str>,
+    /// The wrapper folder that is removed; empty for none.
+    pub wrapper: PathBuf,
+    /// The tool's home.
+    pub home: PathBuf,
+    /// Whether a version that was there is replaced.
+    pub replaced: bool,
+    /// The command folders, absolute.
+    pub command_folders: Vec<PathBuf>,
+    /// The commands.
+    pub commands: Vec<Command>,
+    /// The variables that point to the home.
+    pub home_variables: Vec<Variable>,
+    /// Whose PATH.
+    pub scope: Scope,
+    /// What happens to the startup files.
+    pub startup_files: Vec<StartupChange>,
+    /// The check at the end; null for a dry run.
+    pub check: Option<ToolCheck>,
+    /// Its verdict; null for a dry run.
+    pub verdict: Option<Verdict>,
+    /// What else is worth telling.
+    pub findings: Vec<Finding>,
+}
+
+/// Receives a tool.
+///
+/// # Errors
+/// With what was wrong; the stock then holds either nothing or the whole tool, and the message says which.
+pub fn receive(
+    machine: &Machine,
+    request: &ReceiveRequest,
+    witness: &dyn Witness,
+    stop: &Stop,
+) -> Result<ReceiveReport, ReceiveError> {
+    let yard = Yard::at(&machine.yard);
+    path_list::check_entry(yard.root())
+        .map_err(|source| ReceiveError::YardPlace { yard: yard.root().to_owned(), source })?;
+    let settings = yard.settings()?;
+    let format = archive::identify(&request.file)?;
+    witness.stage(&Stage::Identified(format));
+
+    let sha256 = sha256(&request.file, format.bytes, witness, stop)?;
+    let compared = checksum::compare(&sha256, request.sha256.as_ref(), &request.file)?;
+    witness.stage(&Stage::Summed { sha256: &sha256, compared });
+
+    let lock = if request.dry_run { None } else { Some(yard.lock()?) };
+    let registrar = Registrar::new(machine, &yard, &settings, stop);
+    let file_guess = layout::guess(&file_name(&request.file));
+    // Known this early in most cases; it saves unpacking what can't be kept.
+    if let (Some(name), Some(version)) = (&request.name, &request.version) {
+        placement::look(&yard, name, version, request.replace)?;
+    }
+    let staged = Staged::unpack(request, format, &yard, witness, stop)?;
+    let layout = layout::analyse(&staged.listing, &request.command_folders)?;
+    let finish = Finish::check(&staged.listing, &layout.wrapper)?;
+    let guess = file_guess.or(layout::guess(&file_name(&layout.wrapper)));
+    let (name, version) = names(request, &guess)?;
+    let present = placement::look(&yard, &name, &version, request.replace)?;
+    let card = card(request, format, &sha256, compared, &layout, &name, &version)?;
+    let registration = registrar.plan(Some(&card), None)?;
+
+    let home = yard.home(&name, &version);
+    let mut report = ReceiveReport {
+        format: 1,
+        report: "receive",
+        dry_run: request.dry_run,
+        file: request.file.clone(),
+        container: format.container,
+        compression: format.compression,
+        bytes: format.bytes,
+        sha256: sha256.to_string(),
+        compared,
+        files: staged.listing.files(),
+        unpacked_bytes: staged.listing.unpacked_bytes(),
+        name: name.to_string(),
+        version: version.to_string(),
+        os: guess.os,
+        arch: guess.arch,
+        wrapper: layout.wrapper.clone(),
+        replaced: present,
+        command_folders: yard.registered(&card).map(|r| r.command_folders).unwrap_or_default(),
+        commands: layout.commands,
+        home_variables: card.registration.iter().flat_map(|r| r.home_variables.clone()).collect(),
+        scope: Scope::User,
+        startup_files: registration.changes.clone(),
+        home,
+        check: None,
+        verdict: None,
+        findings: Vec::new(),
+    };
+    if !compared {
+        let seen = "the checksum was compared with nothing";
+        let remedy = "if a SHA-256 is published for the file, give it with --sha256";
+        report.findings.push(Finding::new(Code::NotCompared, seen).remedy(remedy));
+    }
+    witness.stage(&Stage::LaidOut(&report));
+    if let Some(root) = &staged.root {
+        finish.apply(root.path())?;
+        yard.write_card(&card)?;
+        placement::place(&yard, &root.path().join(&layout.wrapper), &report.home)?;
+    }
+    witness.stage(&Stage::Unpacked(&report));
+    if request.dry_run {
+        witness.stage(&Stage::Registered(&report));
+        return Ok(report);
+    }
+    registrar.apply(registration, Some(&card))?;
+    witness.stage(&Stage::Registered(&report));
+    drop(staged);
+    drop(lock);
+
+    let CheckReport { mut tools, verdict, .. } = check(machine, &yard, &settings, &[card], stop)?;
+    report.check = tools.pop();
+    report.verdict = Some(verdict);
+    if let Some(checked) = &report.check {
+        witness.stage(&Stage::Checked(checked));
+    }
+    Ok(report)
+}
+
+/// The archive's content: in a folder of the yard's staging that goes away by itself, or only listed.
+struct Staged {
+    root: Option<tempfile::TempDir>,
+    listing: Listing,
+}
+
+impl Staged {
+    fn unpack(
+        request: &ReceiveRequest,
+        format: Format,
+        yard: &Yard,
+        witness: &dyn Witness,
+        stop: &Stop,
+    ) -> Result<Self, ReceiveError> {
+        if request.dry_run {
+            return Ok(Self { root: None, listing: archive::list(&request.file, format, stop)? });
+        }
+        let staging = yard.staging();
+        fs::create_dir_all(&staging).at("make the folder", &staging)?;
+        let root = tempfile::Builder::new().prefix("receive-").tempdir_in(&staging).at("make a folder in", &staging)?;
+        crate::os::set_folder_mode(root.path(), 0o755).at("set the rights of", root.path())?;
+        witness.begin("unpack", None);
+        let listing = archive::unpack(&request.file, format, root.path(), witness, stop);
+        witness.end();
+        Ok(Self { root: Some(root), listing: listing? })
+    }
+}
+
+fn file_name(path: &Path) -> String {
+    path.file_name().unwrap_or_default().to_string_lossy().into_owned()
+}
+
+/// Name and version: as given, else as guessed; never invented.
+fn names(request: &ReceiveRequest, guess: &Guess) -> Result<(ToolName, Version), ReceiveError> {
+    let name = match (&request.name, &guess.name) {
+        (Some(given), _) => Some(given.clone()),
+        (None, Some(guessed)) => guessed.parse().ok(),
+        (None, None) => None,
+    };
+    let version = match (&request.version, &guess.version) {
+        (Some(given), _) => Some(given.clone()),
+        (None, Some(guessed)) => guessed.parse().ok(),
+        (None, None) => None,
+    };
+    match (name, version) {
+        (Some(name), Some(version)) => Ok((name, version)),
+        (name, version) => Err(ReceiveError::NotGuessed {
+            file: request.file.clone(),
+            name: name.is_none(),
+            version: version.is_none(),
+        }),
+    }
+}
+
+fn card(
+    request: &ReceiveRequest,
+    format: Format,
+    sha256: &Sha256Hex,
+    compared: bool,
+    layout: &Layout,
+    name: &ToolName,
+    version: &Version,
+) -> Result<Card, ReceiveError> {
+    let home_variables = match &request.home_variables {
+        HomeVariables::Usual => vec![name.home_variable().map_err(ReceiveError::HomeVariable)?],
+        HomeVariables::None => Vec::new(),
+        HomeVariables::These(given) => given.clone(),
+    };
+    let file = std::path::absolute(&request.file).unwrap_or_else(|_| request.file.clone());
+    Ok(Card {
+        card: 1,
+        name: name.clone(),
+        version: version.clone(),
+        received: now(),
+        source: Source {
+            file: file.to_string_lossy().into_owned(),
+            bytes: format.bytes,
+            sha256: sha256.to_string(),
+            compared,
+        },
+        layout: CardLayout { wrapper: layout.wrapper.clone(), command_folders: layout.command_folders.clone() },
+        commands: layout.commands.clone(),
+        registration: Some(registration::registration(home_variables)),
+    })
+}

@@ -1,0 +1,46 @@
+//! The commands and keywords built into each shell: they answer before any file of the same name.
+
+use super::Caller;
+
+/// Keywords of the shell language (POSIX.1-2017, 2.4).
+const KEYWORDS: &str = "! { } case do done elif else esac fi for if in then until while";
+
+/// Built-in commands of the plain shell (dash(1), "Builtins"; POSIX.1-2017, 2.14 and 1.6).
+const SH: &str = ". : [ alias bg break cd chdir command continue echo eval exec exit export false fg getopts hash \
+                  jobs kill local printf pwd read readonly return set shift test times trap true type ulimit umask \
+                  unalias unset wait";
+
+/// bash(1), "SHELL BUILTIN COMMANDS" and "RESERVED WORDS".
+const BASH: &str = ". : [ alias bg bind break builtin caller cd command compgen complete compopt continue declare \
+                    dirs disown echo enable eval exec exit export false fc fg getopts hash help history jobs kill let \
+                    local logout mapfile popd printf pushd pwd read readarray readonly return set shift shopt source \
+                    suspend test times trap true type typeset ulimit umask unalias unset wait select function time \
+                    [[ ]] coproc";
+
+/// zshbuiltins(1) and zshmisc(1), "RESERVED WORDS".
+const ZSH: &str = "- . : [ [[ alias autoload bg bindkey break builtin bye cd chdir command continue coproc declare \
+                   dirs disable disown echo echotc echoti emulate enable end eval exec exit export false fc fg float \
+                   foreach function functions getln getopts hash history integer jobs kill let limit local log logout \
+                   nocorrect noglob popd print printf private pushd pushln pwd r read readonly rehash repeat return \
+                   sched select set setopt shift source suspend test time times trap true ttyctl type typeset ulimit \
+                   umask unalias unfunction unhash unlimit unset unsetopt vared wait whence where which zcompile \
+                   zformat zle zmodload zparseopts zregexparse zstyle";
+
+/// fish's own `builtin --names`; fish has a grammar of its own, so the keywords above do not apply.
+const FISH: &str = ". : [ _ abbr and argparse begin bg bind block break breakpoint builtin case cd command commandline \
+                    complete contains continue count disown echo else emit end eval exec exit false fg for function \
+                    functions history if jobs math not or path printf pwd random read realpath return set set_color \
+                    source status string switch test time true type ulimit wait while";
+
+/// Whether the caller answers to this name itself, before looking for a file.
+#[must_use]
+pub fn builtin(caller: Caller, name: &str) -> bool {
+    let lists: &[&str] = match caller {
+        Caller::Exec => &[],
+        Caller::Sh => &[SH, KEYWORDS],
+        Caller::Bash => &[BASH, KEYWORDS],
+        Caller::Zsh => &[ZSH, KEYWORDS],
+        Caller::Fish => &[FISH],
+    };
+    lists.iter().flat_map(|list| list.split_whitespace()).any(|word| word == name)
+}

@@ -1,0 +1,12 @@
+//! Where PATH lives for new terminals: on Unix, one small block in the startup files of the shells, which reads a file
+//! generated from the cards of all registered tools.
+
+mod block;
+mod generated;
+mod plan;
+pub mod quote;
+mod startup;
+
+pub use generated::Registered;
+pub use plan::{Action, RegistrationPlan, StartupChange, StoreError};
+pub use startup::{Dialect, StartupFile, StartupFolders, startup_files};

@@ -1,0 +1,151 @@
+//! Which startup files carry our block, and why. This is the one place for the shells' rules on that.
+
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use crate::resolve::Shell;
+
+/// The language a startup file is written in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Dialect {
+    /// The language of POSIX shells.
+    Posix,
+    /// fish's own.
+    Fish,
+}
+
+/// A startup file that is to carry the block.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct StartupFile {
+    /// The file; it may not exist yet.
+    pub path: PathBuf,
+    /// Its language.
+    pub dialect: Dialect,
+}
+
+/// The folders that shells look for startup files in.
+#[derive(Debug, Clone, Default)]
+pub struct StartupFolders {
+    /// The user's home.
+    pub home: PathBuf,
+    /// Where zsh looks: `ZDOTDIR`, or the home. More than one where terminals may differ.
+    pub zsh: Vec<PathBuf>,
+    /// fish's configuration folder, `$XDG_CONFIG_HOME/fish`. More than one where terminals may differ.
+    pub fish: Vec<PathBuf>,
+    /// The file that `ENV` names, which interactive plain shells read.
+    pub sh_env: Option<PathBuf>,
+}
+
+/// The startup files that make a new interactive login shell, a new interactive shell, and `SHELL -lc` of each of
+/// `shells` read our block. `readable` says whether a file exists and can be read.
+///
+/// - The plain shell reads `~/.profile` as a login shell (POSIX leaves it open; dash(1) "Invocation"). As an
+///   interactive one it reads the file that `ENV` names, which gets the block where there is one.
+/// - bash as a login shell reads the *first* readable one of `~/.bash_profile`, `~/.bash_login`, `~/.profile`, and as
+///   an interactive one `~/.bashrc` (bash(1), "INVOCATION"). A new `~/.bash_profile` would hide an existing
+///   `~/.profile`, so the one that counts is used, and `~/.profile` made where there is none of the three.
+/// - zsh reads `.zprofile` and later `.zlogin` as a login shell, and `.zshrc` in between as an interactive one
+///   (zsh(1), "STARTUP/SHUTDOWN FILES"), all in `ZDOTDIR` or the home. `.zlogin` has the last word, so it gets the
+///   block too where it exists; `.zprofile` in any case, since `.zlogin` is where a session is often started.
+/// - fish reads `config.fish` whatever way it is started (fish, "Configuration files").
+///
+/// The block stands at the end, after everything that could put another folder before ours.
+#[must_use]
+pub fn startup_files(
+    shells: &[Shell],
+    folders: &StartupFolders,
+    readable: &dyn Fn(&Path) -> bool,
+) -> Vec<StartupFile> {
+    let mut files: Vec<StartupFile> = Vec::new();
+    let mut add = |path: PathBuf, dialect| {
+        let file = StartupFile { path, dialect };
+        if !files.contains(&file) {
+            files.push(file);
+        }
+    };
+    let profile = folders.home.join(".profile");
+    for shell in shells {
+        match shell {
+            Shell::Sh => {
+                add(profile.clone(), Dialect::Posix);
+                if let Some(file) = folders.sh_env.as_ref().filter(|f| readable(f)) {
+                    add(file.clone(), Dialect::Posix);
+                }
+            }
+            Shell::Bash => {
+                let login = [".bash_profile", ".bash_login"].map(|name| folders.home.join(name));
+                let login = login.into_iter().find(|f| readable(f)).unwrap_or_else(|| profile.clone());
+                add(login, Dialect::Posix);
+                add(folders.home.join(".bashrc"), Dialect::Posix);
+            }
+            Shell::Zsh => {
+                for folder in &folders.zsh {
+                    add(folder.join(".zprofile"), Dialect::Posix);
+                    add(folder.join(".zshrc"), Dialect::Posix);
+                    let last = folder.join(".zlogin");
+                    if readable(&last) {
+                        add(last, Dialect::Posix);
+                    }
+                }
+            }
+            Shell::Fish => {
+                for folder in &folders.fish {
+                    add(folder.join("config.fish"), Dialect::Fish);
+                }
+            }
+        }
+    }
+    files
+}
+
+/// Every file that could carry a block of ours in these folders, for taking it out again.
+pub(super) fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
+    let posix = |path| StartupFile { path, dialect: Dialect::Posix };
+    let in_home = [".profile", ".bash_profile", ".bash_login", ".bashrc"].map(|n| posix(folders.home.join(n)));
+    let in_zsh = |folder: &PathBuf| [".zprofile", ".zshrc", ".zlogin"].map(|n| posix(folder.join(n)));
+    let fish = folders.fish.iter().map(|f| StartupFile { path: f.join("config.fish"), dialect: Dialect::Fish });
+    let mut files: Vec<StartupFile> = in_home.into_iter().collect();
+    files.extend(folders.zsh.iter().chain([&folders.home]).flat_map(in_zsh));
+    files.extend(fish);
+    files.extend(folders.sh_env.clone().map(posix));
+    let mut seen = std::collections::HashSet::new();
+    files.retain(|f| seen.insert(f.path.clone()));
+    files
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_files_that_count_are_chosen_and_none_is_hidden() {
+        use Shell::{Bash, Fish, Sh, Zsh};
+        type Case<'a> = (&'a [Shell], &'a [&'a str], &'a [&'a str]);
+        let cases: [Case; 9] = [
+            (&[Bash], &[], &["/h/.profile", "/h/.bashrc"]),
+            (&[Bash], &["/h/.profile"], &["/h/.profile", "/h/.bashrc"]),
+            (&[Bash], &["/h/.bash_profile", "/h/.profile"], &["/h/.bash_profile", "/h/.bashrc"]),
+            (&[Bash], &["/h/.bash_login", "/h/.profile"], &["/h/.bash_login", "/h/.bashrc"]),
+            (&[Sh, Bash], &["/h/.bash_profile"], &["/h/.profile", "/h/.bash_profile", "/h/.bashrc"]),
+            (&[Sh], &["/h/.shrc"], &["/h/.profile", "/h/.shrc"]),
+            (&[Zsh], &[], &["/z/.zprofile", "/z/.zshrc"]),
+            (&[Zsh], &["/z/.zlogin"], &["/z/.zprofile", "/z/.zshrc", "/z/.zlogin"]),
+            (&[Fish], &[], &["/c/fish/config.fish"]),
+        ];
+        let folders = StartupFolders {
+            home: "/h".into(),
+            zsh: vec!["/z".into()],
+            fish: vec!["/c/fish".into()],
+            sh_env: Some("/h/.shrc".into()),
+        };
+        for (shells, existing, expected) in cases {
+            let files = startup_files(shells, &folders, &|f| existing.iter().any(|e| f == Path::new(e)));
+            let paths: Vec<_> = files.iter().map(|f| f.path.to_str().unwrap()).collect();
+            assert_eq!(paths, expected, "{shells:?} {existing:?}");
+            let possible = possible_files(&folders);
+            assert!(files.iter().all(|f| possible.contains(f)), "everything put in can be found again");
+        }
+    }
+}

@@ -1,0 +1,51 @@
+//! The environment a new terminal begins with, before any startup file is read.
+
+use std::ffi::{OsStr, OsString};
+use std::fs;
+
+use crate::machine::{Environment, Machine};
+use crate::os;
+
+/// What a session hands on unchanged: who the user is, language, time zone, kind of terminal.
+const HANDED_ON: [&str; 8] = ["USER", "LOGNAME", "SHELL", "LANG", "LANGUAGE", "TZ", "TERM", "COLORTERM"];
+
+/// Variables that decide which startup files are read. A session may have set them, or only this terminal: nobody can
+/// tell from inside, so a new terminal is tried with them and without.
+const DECIDING: [&str; 3] = ["ZDOTDIR", "XDG_CONFIG_HOME", "XDG_DATA_HOME"];
+
+/// The environments a new terminal may begin with: one, or two where a deciding variable is set here.
+#[must_use]
+pub fn base_environments(machine: &Machine) -> Vec<Environment> {
+    let is_kept = |name: &OsStr| {
+        HANDED_ON.iter().any(|kept| name == *kept) || name.as_encoded_bytes().starts_with(b"LC_")
+    };
+    let mut bare: Environment =
+        machine.environment.iter().filter(|(k, _)| is_kept(k)).map(|(k, v)| (k.clone(), v.clone())).collect();
+    bare.insert("HOME".into(), machine.home.clone().into());
+    bare.insert("PATH".into(), login_path());
+    bare.entry("TERM".into()).or_insert_with(|| "xterm-256color".into());
+    let mut with = bare.clone();
+    for name in DECIDING {
+        if let Some(value) = machine.environment.get(OsStr::new(name)) {
+            with.insert(name.into(), value.clone());
+        }
+    }
+    if with == bare { vec![bare] } else { vec![with, bare] }
+}
+
+/// The PATH a session starts with: `/etc/environment` (pam_env(8)), else `ENV_SUPATH` or `ENV_PATH` of
+/// `/etc/login.defs` (login.defs(5)), else what POSIX systems have in common.
+fn login_path() -> OsString {
+    let from = |file: &str, key: &str| {
+        let text = fs::read_to_string(file).ok()?;
+        text.lines().find_map(|line| {
+            let rest = line.trim().strip_prefix(key)?.trim_start_matches(['=', ' ', '\t']);
+            let value = rest.strip_prefix("PATH=").unwrap_or(rest).trim_matches('"');
+            (!value.is_empty()).then(|| OsString::from(value))
+        })
+    };
+    let key = if os::is_superuser() { "ENV_SUPATH" } else { "ENV_PATH" };
+    from("/etc/environment", "PATH")
+        .or_else(|| from("/etc/login.defs", key))
+        .unwrap_or_else(|| "/usr/local/bin:/usr/bin:/bin:/usr/sbin:/sbin".into())
+}

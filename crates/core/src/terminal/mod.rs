@@ -1,0 +1,211 @@
+//! A new terminal, proved: each installed shell is really started, in each of the ways people start it, with a clean
+//! environment, and asked what a command means to it.
+
+mod base;
+mod question;
+mod shells;
+
+use std::ffi::OsString;
+use std::path::PathBuf;
+use std::process::Command;
+use std::time::Duration;
+
+pub use base::base_environments;
+pub use shells::{InstalledShell, installed};
+use serde::{Deserialize, Serialize};
+
+use crate::machine::{Environment, Machine};
+use crate::process::{self, Ending};
+use crate::progress::Stop;
+use crate::resolve::{Kind, Shell};
+use crate::store::StartupFolders;
+
+/// A way in which a shell is started, which decides the startup files it reads.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Way {
+    /// An interactive login shell: a text console, a remote session, a terminal on macOS.
+    Login,
+    /// An interactive shell that is no login shell: a terminal window on most desktops.
+    Interactive,
+    /// `SHELL -lc COMMAND`: how editors, schedulers and remote commands run things.
+    LoginCommand,
+}
+
+impl Way {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Login, Self::Interactive, Self::LoginCommand];
+
+    /// The stable name.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Login => "login",
+            Self::Interactive => "interactive",
+            Self::LoginCommand => "login-command",
+        }
+    }
+}
+
+/// What a shell said a name means.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Meaning {
+    /// What answers.
+    pub kind: Kind,
+    /// The file that a search through PATH finds, whatever answers first.
+    pub file: Option<PathBuf>,
+}
+
+/// What a shell said of itself.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Said {
+    /// The value of PATH it has after its startup files.
+    pub path: OsString,
+    /// What each name asked about means, in the order asked.
+    pub meanings: Vec<Meaning>,
+    /// The values of the variables asked about; `None` where not set.
+    pub variables: Vec<Option<OsString>>,
+}
+
+/// Why a shell said nothing.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum NoAnswer {
+    /// Its startup files took longer than the limit.
+    TimedOut,
+    /// It ended before it answered; the last line it wrote to standard error.
+    Ended(String),
+    /// It could not be started.
+    NotStarted(String),
+    /// The user asked to stop.
+    Interrupted,
+}
+
+/// A shell started in one way, and what came of it.
+#[derive(Debug, Clone)]
+pub struct Answer {
+    /// The shell.
+    pub shell: Shell,
+    /// How it was started.
+    pub way: Way,
+    /// What it said.
+    pub said: Result<Said, NoAnswer>,
+    /// How long its start took.
+    pub took: Duration,
+}
+
+/// What to ask.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Question<'a> {
+    /// Command names.
+    pub commands: &'a [String],
+    /// Variable names.
+    pub variables: &'a [String],
+}
+
+/// Settings of the asking.
+#[derive(Debug, Clone)]
+pub struct Asking<'a> {
+    /// The machine.
+    pub machine: &'a Machine,
+    /// The shells to start.
+    pub shells: &'a [InstalledShell],
+    /// How long one start may take.
+    pub limit: Duration,
+    /// The user's wish to end.
+    pub stop: &'a Stop,
+}
+
+/// How many shells are started at a time: they wait more than they work.
+const AT_A_TIME: usize = 6;
+
+impl Asking<'_> {
+    /// Starts every shell in every way, in every environment a new terminal may have, and asks.
+    #[must_use]
+    pub fn everywhere(&self, question: Question<'_>) -> Vec<Answer> {
+        let bases = base_environments(self.machine);
+        let mut starts = Vec::new();
+        for shell in self.shells {
+            for way in Way::ALL {
+                starts.extend(bases.iter().map(|base| (shell, way, base)));
+            }
+        }
+        process::side_by_side(&starts, AT_A_TIME, |(shell, way, base)| self.one(shell, *way, base, question))
+    }
+
+    /// Starts one shell in one way and asks.
+    #[must_use]
+    pub fn one(&self, shell: &InstalledShell, way: Way, base: &Environment, question: Question<'_>) -> Answer {
+        let marker = question::marker();
+        let text = question::text(shell.shell, &marker, question);
+        let mut command = Command::new(&shell.program);
+        match (shell.shell, way) {
+            // A shell told to be a login shell by the dash before its name: older plain shells have no `-l`.
+            (Shell::Sh, Way::Login) => command_name(&mut command, &["-i", "-c"]),
+            (Shell::Sh, Way::LoginCommand) => command_name(&mut command, &["-c"]),
+            // The plain shell reads nothing of the user's when it is interactive but no login shell, unless ENV names
+            // a file (dash(1), "Invocation"): it has what the login shell above it left in the environment.
+            (Shell::Sh, Way::Interactive) => {
+                command_name(&mut command, &["-c", "exec \"$0\" -i -c \"$1\""]);
+                command.arg(&shell.program)
+            }
+            (_, Way::Login) => command.args(["-l", "-i", "-c"]),
+            (_, Way::Interactive) => command.args(["-i", "-c"]),
+            (_, Way::LoginCommand) => command.args(["-l", "-c"]),
+        };
+        command.arg(text).env_clear().envs(base).current_dir(&self.start_folder());
+        let outcome = process::run(command, self.limit, self.stop);
+        let said = question::parse(&marker, &outcome.stdout, question).ok_or_else(|| match outcome.ending {
+            Ending::TimedOut => NoAnswer::TimedOut,
+            Ending::Interrupted => NoAnswer::Interrupted,
+            Ending::NotStarted(e) => NoAnswer::NotStarted(e.to_string()),
+            Ending::Exited(_) => NoAnswer::Ended(last_line(&outcome.stderr)),
+        });
+        Answer { shell: shell.shell, way, said, took: outcome.took }
+    }
+
+    /// A terminal opens in the home folder.
+    fn start_folder(&self) -> PathBuf {
+        if self.machine.home.is_dir() { self.machine.home.clone() } else { PathBuf::from("/") }
+    }
+}
+
+fn command_name<'a>(command: &'a mut Command, arguments: &[&str]) -> &'a mut Command {
+    crate::os::set_called_name(command, "-sh");
+    command.args(arguments)
+}
+
+fn last_line(stderr: &[u8]) -> String {
+    let text = String::from_utf8_lossy(stderr);
+    text.lines().map(str::trim).rfind(|l| !l.is_empty()).unwrap_or_default().chars().take(200).collect()
+}
+
+impl Asking<'_> {
+    /// The folders in which this user's shells look for startup files, as the shells themselves say: `ZDOTDIR` is most
+    /// often set in a startup file, and so is `ENV`.
+    #[must_use]
+    pub fn startup_folders(&self) -> StartupFolders {
+        let mut folders = StartupFolders { home: self.machine.home.clone(), ..StartupFolders::default() };
+        let push = |list: &mut Vec<PathBuf>, folder: PathBuf| {
+            if !list.contains(&folder) {
+                list.push(folder);
+            }
+        };
+        for base in base_environments(self.machine) {
+            let set = |name: &str| base.get(std::ffi::OsStr::new(name)).map(PathBuf::from).filter(|p| p.is_absolute());
+            let zsh = self.ask_folder(Shell::Zsh, "ZDOTDIR", &base).or_else(|| set("ZDOTDIR"));
+            push(&mut folders.zsh, zsh.unwrap_or_else(|| self.machine.home.clone()));
+            let config = set("XDG_CONFIG_HOME").unwrap_or_else(|| self.machine.home.join(".config"));
+            push(&mut folders.fish, config.join("fish"));
+            folders.sh_env = folders.sh_env.or_else(|| self.ask_folder(Shell::Sh, "ENV", &base));
+        }
+        folders
+    }
+
+    fn ask_folder(&self, shell: Shell, variable: &str, base: &Environment) -> Option<PathBuf> {
+        let shell = self.shells.iter().find(|s| s.shell == shell)?;
+        let variables = [variable.to_owned()];
+        let answer = self.one(shell, Way::LoginCommand, base, Question { commands: &[], variables: &variables });
+        let value = answer.said.ok()?.variables.into_iter().next()??;
+        Some(PathBuf::from(value)).filter(|p| p.is_absolute())
+    }
+}

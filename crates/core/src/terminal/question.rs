@@ -1,0 +1,139 @@
+//! The question put to a shell, and its answer found again among whatever its startup files print.
+
+use std::path::PathBuf;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::time::{SystemTime, UNIX_EPOCH};
+
+use super::{Meaning, Question, Said};
+use crate::os;
+use crate::resolve::{Kind, Shell};
+use crate::store::quote;
+
+/// A line nobody else prints.
+pub(super) fn marker() -> String {
+    static COUNT: AtomicU64 = AtomicU64::new(0);
+    let time = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default().as_nanos();
+    format!("wyard-{}-{time:x}-{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed))
+}
+
+/// The question as a command line of the shell. The answer is fields that end in a NUL byte, between two markers:
+/// PATH, then kind and file of each command, then `=VALUE` or nothing for each variable.
+///
+/// Backslashes keep aliases away from our own words, `builtin` and `command` functions.
+pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String {
+    let commands: Vec<String> = question.commands.iter().map(|c| quoted(shell, c)).collect();
+    let commands = commands.join(" ");
+    let variables = question.variables;
+    match shell {
+        Shell::Fish => {
+            let asked: String = variables
+                .iter()
+                .map(|v| format!("if set -qx {v}; builtin printf '=%s\\0' \"${v}\"; else; builtin printf '\\0'; end\n"))
+                .collect();
+            format!(
+                "builtin printf '\\n%s\\0' {marker} (string join : -- $PATH | string collect)\n\
+                 for c in {commands}\nbuiltin printf '%s\\0' (type -t -- $c 2>/dev/null | string collect; or echo none)\n\
+                 builtin printf '%s\\0' (command -s -- $c 2>/dev/null | string collect; or echo)\nend\n{asked}\
+                 builtin printf '%s\\0' {marker}"
+            )
+        }
+        Shell::Bash | Shell::Zsh | Shell::Sh => {
+            let (print, each) = match shell {
+                Shell::Bash => (
+                    "\\builtin printf",
+                    "\\builtin printf '%s\\0' \"$(\\builtin type -t -- \"$c\" 2>/dev/null)\" \
+                     \"$(\\builtin type -P -- \"$c\" 2>/dev/null)\"",
+                ),
+                Shell::Zsh => (
+                    "\\builtin printf",
+                    "\\builtin printf '%s\\0' \"$(\\builtin whence -w -- \"$c\" 2>/dev/null)\" \
+                     \"$(\\builtin whence -p -- \"$c\" 2>/dev/null)\"",
+                ),
+                // A subshell without aliases and functions of this name is asked for the file.
+                _ => (
+                    "\\command printf",
+                    "\\command printf '%s\\0' \"$(\\command -v -- \"$c\" 2>/dev/null || :)\" \
+                     \"$(\\unalias \"$c\" 2>/dev/null; \\unset -f \"$c\" 2>/dev/null; \\command -v -- \"$c\" 2>/dev/null)\"",
+                ),
+            };
+            let loop_ = if commands.is_empty() {
+                String::new()
+            } else {
+                format!("for c in {commands}; do {each}; done\n")
+            };
+            let asked: String = variables
+                .iter()
+                .map(|v| format!("{print} '%s\\0' \"${{{v}+=}}${{{v}-}}\"\n"))
+                .collect();
+            format!("{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\"\n{loop_}{asked}{print} '%s\\0' {marker}")
+        }
+    }
+}
+
+fn quoted(shell: Shell, word: &str) -> String {
+    let quoted = match shell {
+        Shell::Fish => quote::fish(word.as_bytes()),
+        Shell::Bash | Shell::Zsh | Shell::Sh => quote::posix(word.as_bytes()),
+    };
+    String::from_utf8_lossy(&quoted).into_owned()
+}
+
+/// Finds the answer in the output; `None` where there is no whole one.
+pub(super) fn parse(marker: &str, output: &[u8], question: Question<'_>) -> Option<Said> {
+    let begin = [b"\n", marker.as_bytes(), b"\0"].concat();
+    let at = output.windows(begin.len()).rposition(|w| w == begin)? + begin.len();
+    let mut fields = output[at..].split(|b| *b == 0);
+    let path = os::name_from_bytes(fields.next()?.to_vec());
+    let mut meanings = Vec::new();
+    for name in question.commands {
+        let kind = String::from_utf8_lossy(fields.next()?).trim().to_owned();
+        let file = fields.next()?.to_vec();
+        let file = file.strip_suffix(b"\n").unwrap_or(&file).to_vec();
+        let file = file.starts_with(b"/").then(|| PathBuf::from(os::name_from_bytes(file)));
+        meanings.push(Meaning { kind: kind_of(name, &kind, file.is_some()), file });
+    }
+    let mut variables = Vec::new();
+    for _ in question.variables {
+        let field = fields.next()?;
+        variables.push(field.strip_prefix(b"=").map(|v| os::name_from_bytes(v.to_vec())));
+    }
+    (fields.next()? == marker.as_bytes()).then_some(Said { path, meanings, variables })
+}
+
+/// The kind, from each shell's own word: bash `type -t`, zsh `whence -w` ("NAME: KIND"), fish `type -t`, and for the
+/// plain shell `command -v` (a path, "alias …", or the bare name for what is built in).
+fn kind_of(name: &str, said: &str, has_file: bool) -> Kind {
+    let word = said.rsplit_once(": ").map_or(said, |(_, kind)| kind);
+    match word {
+        "file" | "command" | "hashed" => Kind::File,
+        "alias" => Kind::Alias,
+        "function" => Kind::Function,
+        "builtin" | "keyword" | "reserved" => Kind::Builtin,
+        "none" | "" => Kind::None,
+        _ if said.starts_with("alias ") => Kind::Alias,
+        _ if said.starts_with('/') => Kind::File,
+        // A bare name: a function hides a file that a shell without it would find; a builtin cannot be taken away.
+        _ if said == name && has_file => Kind::Function,
+        _ => Kind::Builtin,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_answer_is_found_among_noise() {
+        let commands = ["a".to_owned(), "b".to_owned()];
+        let variables = ["V".to_owned(), "W".to_owned()];
+        let question = Question { commands: &commands, variables: &variables };
+        let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0file\0/x/a\0b: alias\0\0=1 2\0\0M\0bye";
+        let said = parse("M", output, question).unwrap();
+        assert_eq!(said.path, "/x:/y");
+        assert_eq!(said.meanings[0], Meaning { kind: Kind::File, file: Some("/x/a".into()) });
+        assert_eq!(said.meanings[1], Meaning { kind: Kind::Alias, file: None });
+        assert_eq!(said.variables, [Some("1 2".into()), None]);
+        assert_eq!(parse("M", b"\nM\0/x\0file\0/x/a\0", question), None, "cut off");
+        assert_eq!(parse("M", b"nothing", question), None);
+    }
+}

@@ -1,0 +1,69 @@
+//! Writing a file whole or not at all: a temporary file beside the target, flushed, then renamed.
+
+use std::fs::{self, File};
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+use crate::error::{FileContext, FileError};
+use crate::os;
+
+/// The file that a path stands for once links are followed; the path itself where nothing is there yet.
+///
+/// # Errors
+/// When a link is broken or loops: writing "through" it would make a file in a place nobody looks at.
+pub fn real_target(path: &Path) -> Result<PathBuf, FileError> {
+    match fs::symlink_metadata(path) {
+        Ok(seen) if seen.file_type().is_symlink() => fs::canonicalize(path).at("follow the link", path),
+        _ => Ok(path.to_owned()),
+    }
+}
+
+/// Replaces the file's content in one step. Rights and owner stay; a link stays a link, its target is replaced. Missing
+/// parent folders are made.
+///
+/// # Errors
+/// When the system refuses; the file is then as it was.
+pub fn replace(path: &Path, content: &[u8]) -> Result<(), FileError> {
+    let target = real_target(path)?;
+    let folder = target.parent().unwrap_or(Path::new("."));
+    fs::create_dir_all(folder).at("make the folder", folder)?;
+    let mut temporary = tempfile::Builder::new()
+        .prefix(".wyard-")
+        .tempfile_in(folder)
+        .at("make a temporary file in", folder)?;
+    temporary.write_all(content).at("write a temporary file in", folder)?;
+    if target.exists() {
+        os::copy_rights(&target, temporary.as_file()).at("keep the rights of", &target)?;
+    } else {
+        os::set_mode(temporary.as_file(), 0o644).at("set the rights of", &target)?;
+    }
+    temporary.as_file().sync_all().at("flush", &target)?;
+    temporary.persist(&target).map_err(|e| e.error).at("replace", &target)?;
+    os::flush_folder(folder).at("flush the folder", folder)
+}
+
+/// Says whether [`replace`] could write there, without touching anything.
+///
+/// # Errors
+/// With the reason why not.
+pub fn would_replace(path: &Path) -> Result<(), FileError> {
+    let target = real_target(path)?;
+    if target.is_dir() {
+        return Err(std::io::Error::from(std::io::ErrorKind::IsADirectory)).at("write", &target);
+    }
+    if target.exists() {
+        File::open(&target).at("read", &target)?;
+        if !os::may_write(&target) {
+            return Err(std::io::Error::from(std::io::ErrorKind::PermissionDenied)).at("write", &target);
+        }
+    }
+    let mut folder = target.parent().unwrap_or(Path::new("."));
+    while !folder.exists() {
+        let Some(above) = folder.parent() else { break };
+        folder = above;
+    }
+    if folder.is_dir() && os::may_write(folder) {
+        return Ok(());
+    }
+    Err(std::io::Error::from(std::io::ErrorKind::PermissionDenied)).at("write in the folder", folder)
+}

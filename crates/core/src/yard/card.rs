@@ -1,0 +1,88 @@
+//! The card: the record of one received tool.
+
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+
+use super::YardError;
+use crate::layout::{Command, ToolName, Variable, Version};
+
+/// The format number this version reads and writes.
+pub(super) const FORMAT: u32 = 1;
+
+/// The record of one received tool.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Card {
+    /// The format number.
+    pub card: u32,
+    /// The tool.
+    pub name: ToolName,
+    /// Its version.
+    pub version: Version,
+    /// When it was received (RFC 3339).
+    pub received: String,
+    /// The file it came from.
+    pub source: Source,
+    /// Where things are in it.
+    pub layout: CardLayout,
+    /// The commands it brings.
+    pub commands: Vec<Command>,
+    /// How it is registered; absent when it is not.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub registration: Option<Registration>,
+}
+
+/// The file a tool came from.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Source {
+    /// Where it lay.
+    pub file: String,
+    /// Its size in bytes.
+    pub bytes: u64,
+    /// Its SHA-256, in lower-case hex.
+    pub sha256: String,
+    /// Whether that was compared with a published one.
+    pub compared: bool,
+}
+
+/// Where things are in a received tool.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CardLayout {
+    /// The wrapper folder that was removed; empty for none.
+    pub wrapper: PathBuf,
+    /// The command folders, relative to the home; an empty one is the home itself.
+    pub command_folders: Vec<PathBuf>,
+}
+
+/// Whose PATH.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Scope {
+    /// The user's.
+    User,
+}
+
+/// How a tool is registered.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Registration {
+    /// Whose PATH.
+    pub scope: Scope,
+    /// Since when (RFC 3339); what was registered later comes first in PATH.
+    pub since: String,
+    /// The variables that point to the home.
+    pub home_variables: Vec<Variable>,
+}
+
+/// Reads a card; the format number is looked at before anything else.
+pub(super) fn read(text: &str, file: &Path) -> Result<Card, YardError> {
+    #[derive(Deserialize)]
+    struct Numbered {
+        card: u32,
+    }
+    let record = |source| YardError::Record { file: file.to_owned(), source };
+    let found = toml::from_str::<Numbered>(text).map_err(record)?.card;
+    if found != FORMAT {
+        return Err(YardError::Format { file: file.to_owned(), found });
+    }
+    toml::from_str(text).map_err(record)
+}

@@ -1,0 +1,236 @@
+//! The yard: stock, cards, settings, and the lock that keeps two writers apart.
+
+mod card;
+mod lock;
+mod settings;
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+pub use card::{Card, CardLayout, Registration, Scope, Source};
+pub use lock::YardLock;
+pub use settings::Settings;
+
+use crate::error::{Blame, Blamed, FileContext, FileError};
+use crate::layout::{ToolName, Version};
+use crate::store::Registered;
+use crate::whole_file;
+
+/// Why the yard could not be read or written.
+#[derive(Debug, thiserror::Error)]
+pub enum YardError {
+    /// A file or folder of it.
+    #[error(transparent)]
+    File(#[from] FileError),
+    /// A record cannot be understood.
+    #[error("the record {} can't be read", file.display())]
+    Record {
+        /// The file.
+        file: PathBuf,
+        /// What is wrong with it.
+        #[source]
+        source: toml::de::Error,
+    },
+    /// A record of a later version of this program.
+    #[error("the record {} has format {found}; this version of wyard reads format {}", file.display(), card::FORMAT)]
+    Format {
+        /// The file.
+        file: PathBuf,
+        /// Its format number.
+        found: u32,
+    },
+    /// A record cannot be written, as with a name that is not Unicode.
+    #[error("a record can't be written")]
+    Write(#[source] toml::ser::Error),
+    /// Somebody else is writing.
+    #[error("another wyard is changing the yard {} and did not end within {seconds} s", yard.display())]
+    Locked {
+        /// The yard.
+        yard: PathBuf,
+        /// How long we waited.
+        seconds: u64,
+    },
+    /// No tool of this name.
+    #[error("the yard holds no tool called \"{0}\"")]
+    NoTool(String),
+    /// The tool, but not this version.
+    #[error("the yard holds {name}, but not in version \"{version}\"; it holds {held}")]
+    NoVersion {
+        /// The tool.
+        name: ToolName,
+        /// The version asked for.
+        version: String,
+        /// The versions there are.
+        held: String,
+    },
+}
+
+impl Blamed for YardError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::File(e) => e.blame(),
+            Self::NoTool(_) | Self::NoVersion { .. } => Blame::Call,
+            Self::Record { .. } | Self::Format { .. } | Self::Write(_) | Self::Locked { .. } => Blame::Machine,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::File(e) => e.hint(),
+            Self::NoTool(_) => Some("'wyard stock' lists what it holds".to_owned()),
+            Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
+            Self::Record { .. } => Some("mend that file, or remove it and receive the tool again".to_owned()),
+            Self::Locked { .. } => Some("wait until it has ended, then try again".to_owned()),
+            Self::NoVersion { .. } | Self::Write(_) => None,
+        }
+    }
+}
+
+/// The yard's folder.
+#[derive(Debug, Clone)]
+pub struct Yard {
+    root: PathBuf,
+}
+
+impl Yard {
+    /// The yard at this place; it need not exist.
+    #[must_use]
+    pub fn at(root: &Path) -> Self {
+        Self { root: root.to_owned() }
+    }
+
+    /// Its folder.
+    #[must_use]
+    pub fn root(&self) -> &Path {
+        &self.root
+    }
+
+    /// The folder a received version lies in: its home.
+    #[must_use]
+    pub fn home(&self, name: &ToolName, version: &Version) -> PathBuf {
+        self.root.join("stock").join(name.as_str()).join(version.as_str())
+    }
+
+    /// The folder for what is not finished yet.
+    #[must_use]
+    pub fn staging(&self) -> PathBuf {
+        self.root.join("staging")
+    }
+
+    /// The folder of the generated shell files.
+    #[must_use]
+    pub fn terminal(&self) -> PathBuf {
+        self.root.join("terminal")
+    }
+
+    fn card_file(&self, name: &ToolName, version: &Version) -> PathBuf {
+        // Not `with_extension`: a version has dots of its own.
+        self.root.join("cards").join(name.as_str()).join(format!("{version}.toml"))
+    }
+
+    /// The settings, or the usual ones where there are none.
+    ///
+    /// # Errors
+    /// When the file is there and cannot be read.
+    pub fn settings(&self) -> Result<Settings, YardError> {
+        let file = self.root.join("settings.toml");
+        match fs::read_to_string(&file) {
+            Ok(text) => toml::from_str(&text).map_err(|source| YardError::Record { file, source }),
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(Settings::default()),
+            Err(e) => Err(e).at("read", &file).map_err(Into::into),
+        }
+    }
+
+    /// All cards whose tool is there, by name and then by time of receiving. A card without its folder is the trace of
+    /// a receiving that was broken off, and does not count.
+    ///
+    /// # Errors
+    /// When a folder or a card cannot be read.
+    pub fn cards(&self) -> Result<Vec<Card>, YardError> {
+        let mut cards = Vec::new();
+        for folder in list(&self.root.join("cards"))? {
+            for file in list(&folder)?.into_iter().filter(|f| f.extension().is_some_and(|e| e == "toml")) {
+                let text = fs::read_to_string(&file).at("read", &file)?;
+                let card = card::read(&text, &file)?;
+                if self.home(&card.name, &card.version).is_dir() {
+                    cards.push(card);
+                }
+            }
+        }
+        cards.sort_by(|a, b| (&a.name, &a.received).cmp(&(&b.name, &b.received)));
+        Ok(cards)
+    }
+
+    /// Finds the card of `NAME` (the version in service) or `NAME@VERSION`.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub fn find(&self, wanted: &str) -> Result<Card, YardError> {
+        let (name, version) = wanted.split_once('@').map_or((wanted, None), |(n, v)| (n, Some(v)));
+        let tool: ToolName = name.parse().map_err(|_| YardError::NoTool(name.to_owned()))?;
+        let held: Vec<Card> = self.cards()?.into_iter().filter(|c| c.name == tool).collect();
+        let Some(version) = version else {
+            return in_service(held).ok_or_else(|| YardError::NoTool(name.to_owned()));
+        };
+        let versions = held.iter().map(|c| c.version.as_str()).collect::<Vec<_>>().join(", ");
+        let parsed: Option<Version> = version.parse().ok();
+        match held.into_iter().find(|c| Some(&c.version) == parsed.as_ref()) {
+            Some(card) => Ok(card),
+            None if versions.is_empty() => Err(YardError::NoTool(name.to_owned())),
+            None => Err(YardError::NoVersion { name: tool, version: version.to_owned(), held: versions }),
+        }
+    }
+
+    /// Of each tool the version in service.
+    ///
+    /// # Errors
+    /// As [`Yard::cards`].
+    pub fn in_service(&self) -> Result<Vec<Card>, YardError> {
+        let cards = self.cards()?;
+        Ok(cards.chunk_by(|a, b| a.name == b.name).filter_map(|versions| in_service(versions.to_vec())).collect())
+    }
+
+    /// Writes a card.
+    ///
+    /// # Errors
+    /// When it holds something that text cannot, or the disk refuses.
+    pub fn write_card(&self, card: &Card) -> Result<(), YardError> {
+        let text = toml::to_string_pretty(card).map_err(YardError::Write)?;
+        Ok(whole_file::replace(&self.card_file(&card.name, &card.version), text.as_bytes())?)
+    }
+
+    /// A tool as the stores need it.
+    #[must_use]
+    pub fn registered(&self, card: &Card) -> Option<Registered> {
+        let registration = card.registration.as_ref()?;
+        let home = self.home(&card.name, &card.version);
+        let folder = |f: &PathBuf| if f.as_os_str().is_empty() { home.clone() } else { home.join(f) };
+        Some(Registered {
+            command_folders: card.layout.command_folders.iter().map(folder).collect(),
+            home_variables: registration.home_variables.iter().map(ToString::to_string).collect(),
+            home,
+        })
+    }
+}
+
+/// The version in service of one tool: the one that is registered, else the one received last.
+fn in_service(mut versions: Vec<Card>) -> Option<Card> {
+    let at = |card: &Card| card.registration.as_ref().map(|r| r.since.clone());
+    let best = versions.iter().enumerate().filter(|(_, c)| at(c).is_some()).max_by_key(|(_, c)| at(c)).map(|(i, _)| i);
+    let best = best.or(versions.len().checked_sub(1))?;
+    Some(versions.swap_remove(best))
+}
+
+fn list(folder: &Path) -> Result<Vec<PathBuf>, FileError> {
+    let entries = match fs::read_dir(folder) {
+        Ok(entries) => entries,
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(e) => return Err(e).at("list the folder", folder),
+    };
+    let mut paths = Vec::new();
+    for entry in entries {
+        paths.push(entry.at("list the folder", folder)?.path());
+    }
+    paths.sort();
+    Ok(paths)
+}

@@ -1,0 +1,39 @@
+//! What a user may set in `settings.toml`.
+
+use std::time::Duration;
+
+use serde::Deserialize;
+
+use crate::resolve::Shell;
+
+/// The yard's settings.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Settings {
+    /// The shells to register in and to prove, of those that are installed.
+    pub shells: Vec<Shell>,
+    /// How many seconds a shell may take to start.
+    pub shell_seconds: u64,
+    /// How many seconds a command may take to answer one probe.
+    pub probe_seconds: u64,
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Self { shells: Shell::ALL.to_vec(), shell_seconds: 10, probe_seconds: 5 }
+    }
+}
+
+impl Settings {
+    /// The limit for the start of a shell.
+    #[must_use]
+    pub fn shell_limit(&self) -> Duration {
+        Duration::from_secs(self.shell_seconds)
+    }
+
+    /// The limit for one probe.
+    #[must_use]
+    pub fn probe_limit(&self) -> Duration {
+        Duration::from_secs(self.probe_seconds)
+    }
+}
