@@ -6,6 +6,7 @@ use std::path::Path;
 
 use flate2::Compression;
 use flate2::write::GzEncoder;
+use sha2::{Digest as _, Sha256};
 use zip::write::SimpleFileOptions;
 
 /// A file of a tool: its place in the archive, its content, whether it is a program.
@@ -45,9 +46,9 @@ pub fn coastkit(version: &str) -> Vec<Packed> {
         .collect()
 }
 
-/// Writes a tar in gzip.
-pub fn tar_gz(target: &Path, files: &[Packed]) -> io::Result<()> {
-    let mut tar = tar::Builder::new(GzEncoder::new(File::create(target)?, Compression::default()));
+/// Writes a tar in gzip, and gives its SHA-256 in hex, as its makers would publish it.
+pub fn tar_gz(target: &Path, files: &[Packed]) -> io::Result<String> {
+    let mut tar = tar::Builder::new(GzEncoder::new(Vec::new(), Compression::default()));
     for packed in files {
         let mut header = tar::Header::new_gnu();
         header.set_size(packed.content.len() as u64);
@@ -55,7 +56,9 @@ pub fn tar_gz(target: &Path, files: &[Packed]) -> io::Result<()> {
         header.set_mtime(1_773_187_200);
         tar.append_data(&mut header, &packed.path, packed.content.as_bytes())?;
     }
-    tar.into_inner()?.finish()?.sync_all()
+    let archive = tar.into_inner()?.finish()?;
+    std::fs::write(target, &archive)?;
+    Ok(Sha256::digest(&archive).iter().map(|byte| format!("{byte:02x}")).collect())
 }
 
 /// Writes a zip.

@@ -52,7 +52,7 @@ impl<'a> Show<'a> {
         self.expect_winner("tidelog", &old)?;
 
         self.say("A new one was downloaded. It is checked, unpacked, registered, and proved.")?;
-        self.wyard(&["receive", &archive.to_string_lossy()])?;
+        self.wyard(&["receive", &archive.to_string_lossy(), "--sha256", &self.world.published])?;
         self.expect_winner("tidelog", &new)?;
         self.terminal("tidelog --version", &format!("tidelog {NEW}"))?;
         self.wyard(&["trace", "tidelog"])?;

@@ -19,6 +19,8 @@ pub struct World {
     pub folder: PathBuf,
     /// The folder with the old tidelog's programs.
     pub old_bin: PathBuf,
+    /// The SHA-256 that the makers of the new tidelog published.
+    pub published: String,
 }
 
 impl World {
@@ -33,7 +35,8 @@ impl World {
             let name = packed.path.rsplit('/').next().unwrap_or_default();
             write_program(&old_bin.join(name), &packed.content)?;
         }
-        pack::tar_gz(&downloads.join(format!("tidelog-{NEW}-linux-x64.tar.gz")), &pack::tidelog(NEW))?;
+        let archive = downloads.join(format!("tidelog-{NEW}-linux-x64.tar.gz"));
+        let published = pack::tar_gz(&archive, &pack::tidelog(NEW))?;
         pack::zip(&downloads.join("shoal_2.0.3.zip"), &pack::shoal("2.0.3"))?;
         pack::zip(&downloads.join("coastkit-1.8.0.zip"), &pack::coastkit("1.8.0"))?;
 
@@ -45,7 +48,7 @@ impl World {
         let fish = home.join(".config").join("fish");
         fs::create_dir_all(&fish)?;
         fs::write(fish.join("config.fish"), "set -gx PATH $HOME/old-tools/tidelog-3.9/bin $PATH\n")?;
-        Ok(Self { folder: folder.to_owned(), old_bin })
+        Ok(Self { folder: folder.to_owned(), old_bin, published })
     }
 
     /// A file among the downloads.

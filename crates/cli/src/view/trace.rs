@@ -23,36 +23,43 @@ pub fn write(report: &TraceReport, page: &Page, out: &mut dyn Write) -> io::Resu
 /// Callers with the same answer, told together.
 struct Answer<'a> {
     first: &'a CallerTrace,
-    callers: Vec<String>,
+    of: Vec<&'a CallerTrace>,
 }
 
 fn one(command: &CommandTrace, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     writeln!(out, "{}", style::STRONG.over(&escape(&command.name)))?;
     for terminal in [TerminalKind::New, TerminalKind::This] {
-        let answers = group(command, terminal);
-        for (i, answer) in answers.iter().enumerate() {
+        for (i, answer) in group(command, terminal).iter().enumerate() {
             let place = match (i, terminal) {
                 (0, TerminalKind::New) => "  a new terminal runs",
                 (0, TerminalKind::This) => "  this terminal runs",
                 _ => "  or",
             };
             page.labelled(out, &style::DIM.over(place), 23, &runs(answer.first))?;
-            let how = if answer.first.proved { "proved" } else { "predicted" };
-            page.labelled(out, "", 23, &style::DIM.over(&format!("{how}: {}", answer.callers.join(", "))))?;
+            for (proved, how) in [(true, "proved"), (false, "predicted")] {
+                let callers = callers(answer, proved);
+                if !callers.is_empty() {
+                    page.labelled(out, "", 23, &style::DIM.over(&format!("{how}: {}", callers.join(", "))))?;
+                }
+            }
         }
     }
-    let mut shown: Vec<&[CandidateTrace]> = Vec::new();
-    for traced in command.callers.iter().filter(|t| t.candidates.len() > 1 || t.candidates.iter().any(|c| c.reason.is_some())) {
-        if shown.contains(&traced.candidates.as_slice()) {
+    let mut shown: Vec<(TerminalKind, Vec<&CandidateTrace>)> = Vec::new();
+    for traced in &command.callers {
+        let files = (traced.terminal, once_each(&traced.candidates));
+        let like = |(terminal, earlier): &(TerminalKind, Vec<&CandidateTrace>)| {
+            *terminal == files.0 && key(earlier) == key(&files.1)
+        };
+        if (files.1.len() < 2 && files.1.iter().all(|c| c.reason.is_none())) || shown.iter().any(like) {
             continue;
         }
-        shown.push(&traced.candidates);
         let of = match traced.terminal {
             TerminalKind::New => "a new terminal",
             TerminalKind::This => "this terminal",
         };
-        writeln!(out, "\n  in the order of PATH, {of}, {}", traced.caller.name())?;
-        page.table(out, &["entry", "standing", "file"], traced.candidates.iter().map(candidate).collect())?;
+        writeln!(out, "\n  in the order of PATH, {of} ({})", traced.caller.name())?;
+        page.table(out, &["entry", "standing", "file"], files.1.iter().map(|c| candidate(c)).collect())?;
+        shown.push(files);
     }
     let mut findings: Vec<&Finding> = command.callers.iter().flat_map(|t| &t.findings).collect();
     findings.dedup();
@@ -63,26 +70,41 @@ fn one(command: &CommandTrace, page: &Page, out: &mut dyn Write) -> io::Result<(
     Ok(())
 }
 
+/// The candidates without those that an entry standing twice in PATH repeats.
+fn once_each(candidates: &[CandidateTrace]) -> Vec<&CandidateTrace> {
+    let mut seen = std::collections::HashSet::new();
+    candidates.iter().filter(|c| seen.insert(&c.path)).collect()
+}
+
+/// What makes two lists of candidates the same to a reader.
+fn key<'a>(candidates: &[&'a CandidateTrace]) -> Vec<(&'a str, Standing)> {
+    candidates.iter().map(|c| (c.path.as_str(), c.standing)).collect()
+}
+
 fn group(command: &CommandTrace, terminal: TerminalKind) -> Vec<Answer<'_>> {
     let mut answers: Vec<Answer<'_>> = Vec::new();
     for traced in command.callers.iter().filter(|t| t.terminal == terminal) {
-        let name = match traced.ways.len() {
-            0 => traced.caller.name().to_owned(),
-            n if n == Way::ALL.len() => traced.caller.name().to_owned(),
-            _ => {
-                let ways: Vec<_> = traced.ways.iter().map(|w| w.name()).collect();
-                format!("{} ({})", traced.caller.name(), ways.join(", "))
-            }
-        };
-        let same = |a: &&mut Answer<'_>| {
-            (a.first.kind, &a.first.winner, a.first.proved) == (traced.kind, &traced.winner, traced.proved)
-        };
+        let same = |a: &&mut Answer<'_>| (a.first.kind, &a.first.winner) == (traced.kind, &traced.winner);
         match answers.iter_mut().find(same) {
-            Some(answer) => answer.callers.push(name),
-            None => answers.push(Answer { first: traced, callers: vec![name] }),
+            Some(answer) => answer.of.push(traced),
+            None => answers.push(Answer { first: traced, of: vec![traced] }),
         }
     }
     answers
+}
+
+/// The callers that gave an answer; the ways of starting are named where not all of them did.
+fn callers(answer: &Answer<'_>, proved: bool) -> Vec<String> {
+    let of: Vec<_> = answer.of.iter().filter(|t| t.proved == proved).collect();
+    let by_caller = of.chunk_by(|a, b| a.caller == b.caller);
+    by_caller
+        .map(|traces| {
+            let name = traces[0].caller.name();
+            let ways: Vec<_> = traces.iter().flat_map(|t| &t.ways).map(|w| w.name()).collect();
+            let all = ways.is_empty() || ways.len() == Way::ALL.len();
+            if all { name.to_owned() } else { format!("{name} ({})", ways.join(", ")) }
+        })
+        .collect()
 }
 
 fn runs(traced: &CallerTrace) -> String {

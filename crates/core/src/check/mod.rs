@@ -325,14 +325,16 @@ impl Job {
         let said = answers.iter().find_map(|a| a.said.as_ref().ok())?;
         let candidates = resolve::candidates(&self.name, &PathList::parse(&said.path), &Disk);
         let first = resolve::winner(&candidates).filter(|w| same_file(w, &self.file))?;
-        let others: Vec<String> = candidates
-            .iter()
-            .filter(|c| c.standing == resolve::Standing::Shadowed && !same_file(&c.path, first))
-            .map(|c| c.path.display().to_string())
-            .collect();
+        let mut others: Vec<&Path> = Vec::new();
+        for candidate in candidates.iter().filter(|c| c.standing == resolve::Standing::Shadowed) {
+            if !same_file(&candidate.path, first) && !others.iter().any(|o| same_file(o, &candidate.path)) {
+                others.push(&candidate.path);
+            }
+        }
         if others.is_empty() {
             return None;
         }
+        let others: Vec<String> = others.iter().map(|path| path.display().to_string()).collect();
         let seen = format!("{} now comes before {}", self.name, others.join(", "));
         Some(Finding::new(Code::HidesOther, seen))
     }

@@ -31,7 +31,7 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
                 .map(|v| format!("if set -qx {v}; builtin printf '=%s\\0' \"${v}\"; else; builtin printf '\\0'; end\n"))
                 .collect();
             format!(
-                "builtin printf '\\n%s\\0' {marker} (string join : -- $PATH | string collect)\n\
+                "builtin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect)\n\
                  for c in {commands}\nbuiltin printf '%s\\0' (type -t -- $c 2>/dev/null | string collect; or echo none)\n\
                  builtin printf '%s\\0' (command -s -- $c 2>/dev/null | string collect; or echo)\nend\n{asked}\
                  builtin printf '%s\\0' {marker}"
