@@ -35,13 +35,17 @@ impl Context {
             1 => tracing_subscriber::filter::LevelFilter::INFO,
             _ => tracing_subscriber::filter::LevelFilter::DEBUG,
         };
-        tracing_subscriber::fmt().with_max_level(level).with_writer(io::stderr).without_time().with_target(false).init();
+        tracing_subscriber::fmt()
+            .with_max_level(level)
+            .with_writer(io::stderr)
+            .without_time()
+            .with_target(false)
+            .init();
         let stop = Stop::default();
         let from_handler = stop.clone();
         ctrlc::set_handler(move || from_handler.request())
             .map_err(|e| Failure::new(exit::MACHINE, format!("could not take charge of Ctrl-C: {e}"), None))?;
-        let machine =
-            Machine::new(std::env::vars_os().collect(), global.sandbox.as_deref(), global.yard.as_deref())?;
+        let machine = Machine::new(std::env::vars_os().collect(), global.sandbox.as_deref(), global.yard.as_deref())?;
         Ok(Self { machine, stop, global: global.clone() })
     }
 

@@ -22,7 +22,11 @@ impl Shown {
     /// For this call.
     pub fn new(context: &Context) -> Self {
         let quiet = context.global.quiet;
-        Self { bar: Mutex::new(None), stages: !quiet && !context.global.json, bars: !quiet && io::stderr().is_terminal() }
+        Self {
+            bar: Mutex::new(None),
+            stages: !quiet && !context.global.json,
+            bars: !quiet && io::stderr().is_terminal(),
+        }
     }
 
     fn with_bar(&self, act: impl FnOnce(&mut Option<ProgressBar>)) {

@@ -108,11 +108,8 @@ pub fn trace(machine: &Machine, settings: &Settings, request: &TraceRequest, sto
         shells.retain(|s| wanted(Caller::from(s.shell)));
     }
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
-    let answers = if new {
-        asking.everywhere(Question { commands: &request.names, variables: &[] })
-    } else {
-        Vec::new()
-    };
+    let answers =
+        if new { asking.everywhere(Question { commands: &request.names, variables: &[] }) } else { Vec::new() };
     let here = PathList::parse(&machine.path_value());
     let mut commands = Vec::new();
     for (index, name) in request.names.iter().enumerate() {
@@ -124,7 +121,8 @@ pub fn trace(machine: &Machine, settings: &Settings, request: &TraceRequest, sto
                     Err(_) => unproved(Caller::from(answer.shell), answer.way),
                 };
                 let like = |t: &&mut CallerTrace| {
-                    t.caller == one.caller && (t.kind, &t.candidates, &t.findings) == (one.kind, &one.candidates, &one.findings)
+                    t.caller == one.caller
+                        && (t.kind, &t.candidates, &t.findings) == (one.kind, &one.candidates, &one.findings)
                 };
                 match traced.iter_mut().find(like) {
                     Some(earlier) if earlier.ways.contains(&answer.way) => {}
@@ -196,9 +194,11 @@ fn tell_stale(traced: &mut [CallerTrace], name: &str) {
         .collect();
     for here in traced.iter_mut().filter(|t| t.terminal == TerminalKind::This) {
         let mut of_caller = fresh.iter().filter(|(caller, ..)| *caller == here.caller).peekable();
-        if of_caller.peek().is_some() && of_caller.all(|(_, kind, winner)| (*kind, winner) != (here.kind, &here.winner)) {
-            let finding = Finding::new(Code::StaleTerminal, format!("this terminal and a new one disagree about {name}"))
-                .remedy("close this terminal and open a new one");
+        if of_caller.peek().is_some() && of_caller.all(|(_, kind, winner)| (*kind, winner) != (here.kind, &here.winner))
+        {
+            let finding =
+                Finding::new(Code::StaleTerminal, format!("this terminal and a new one disagree about {name}"))
+                    .remedy("close this terminal and open a new one");
             here.findings.push(finding);
         }
     }

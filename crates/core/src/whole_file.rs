@@ -27,10 +27,8 @@ pub fn replace(path: &Path, content: &[u8]) -> Result<(), FileError> {
     let target = real_target(path)?;
     let folder = target.parent().unwrap_or(Path::new("."));
     fs::create_dir_all(folder).at("make the folder", folder)?;
-    let mut temporary = tempfile::Builder::new()
-        .prefix(".wyard-")
-        .tempfile_in(folder)
-        .at("make a temporary file in", folder)?;
+    let mut temporary =
+        tempfile::Builder::new().prefix(".wyard-").tempfile_in(folder).at("make a temporary file in", folder)?;
     temporary.write_all(content).at("write a temporary file in", folder)?;
     if target.exists() {
         os::copy_rights(&target, temporary.as_file()).at("keep the rights of", &target)?;

@@ -26,7 +26,7 @@ pub fn run(args: &DemoArgs, context: &Context) -> Result<ExitCode, Failure> {
     };
     let folder = std::path::absolute(folder).map_err(machine)?;
     let world = World::build(&folder).map_err(machine)?;
-    let well = Show::new(&world, context)?.run()?;
+    let well = Show::new(&world, context)?.run(args.keep.is_some())?;
     Ok(if well { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })
 }
 

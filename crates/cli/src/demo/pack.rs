@@ -27,7 +27,12 @@ pub fn tidelog(version: &str) -> Vec<Packed> {
     vec![
         file(place("bin/tidelog"), include_str!("../../../../demo/tidelog/tidelog"), version, true),
         file(place("bin/tidelogc"), include_str!("../../../../demo/tidelog/tidelogc"), version, true),
-        file(place("conf/tidelog.ini.sample"), include_str!("../../../../demo/tidelog/tidelog.ini.sample"), version, false),
+        file(
+            place("conf/tidelog.ini.sample"),
+            include_str!("../../../../demo/tidelog/tidelog.ini.sample"),
+            version,
+            false,
+        ),
         file(place("README.txt"), include_str!("../../../../demo/tidelog/README.txt"), version, false),
     ]
 }

@@ -38,8 +38,8 @@ impl<'a> Show<'a> {
         Ok(Self { world, context, program, color, wrong: Vec::new() })
     }
 
-    /// Shows everything; `false` where a step came out otherwise than it should.
-    pub fn run(mut self) -> Result<bool, Failure> {
+    /// Shows everything, and where the sandbox stays if it is `kept`; `false` where a step came out otherwise than it should.
+    pub fn run(mut self, kept: bool) -> Result<bool, Failure> {
         let stock = self.world.folder.join("home/.local/share/wagon-yard/stock");
         let old = self.world.old_bin.join("tidelog");
         let new = stock.join("tidelog").join(NEW).join("bin/tidelog");
@@ -75,7 +75,7 @@ impl<'a> Show<'a> {
         }
         let well = self.wrong.is_empty();
         self.say(if well { "Every step came out as it should." } else { "The demo failed." })?;
-        if !self.world.folder.starts_with(std::env::temp_dir()) {
+        if kept {
             let place = self.world.folder.display();
             self.line(&format!("The sandbox stays in {place}: play with wyard --sandbox {place} …"))?;
         }

@@ -42,7 +42,12 @@ pub fn write(report: &ReceiveReport, page: &Page, out: &mut dyn Write) -> io::Re
             page.labelled(out, "", 0, &text)?;
         } else {
             writeln!(out)?;
-            page.labelled(out, "", 0, "The tool is in the yard, but new terminals do not run it as they should: see above.")?;
+            page.labelled(
+                out,
+                "",
+                0,
+                "The tool is in the yard, but new terminals do not run it as they should: see above.",
+            )?;
         }
     }
     Ok(())
@@ -98,7 +103,11 @@ fn registered(report: &ReceiveReport) -> String {
 /// What happens to startup files, in words.
 pub(super) fn startup(changes: &[StartupChange], dry_run: bool) -> String {
     let named = |action: Action| -> Vec<String> {
-        changes.iter().filter(|c| c.action == action).map(|c| shown(c.path.file_name().map_or(&c.path, Path::new))).collect()
+        changes
+            .iter()
+            .filter(|c| c.action == action)
+            .map(|c| shown(c.path.file_name().map_or(&c.path, Path::new)))
+            .collect()
     };
     let mut parts = Vec::new();
     for (action, done, planned) in [

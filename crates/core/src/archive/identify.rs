@@ -80,7 +80,8 @@ const OTHERS: [(&[u8], &str); 13] = [
 /// When it is none, with what it looks like; when it cannot be read.
 pub fn identify(file: &Path) -> Result<Format, ArchiveError> {
     let seen = std::fs::metadata(file).at("find", file)?;
-    let not = |looks_like: &str| ArchiveError::NotAnArchive { file: file.to_owned(), looks_like: looks_like.to_owned() };
+    let not =
+        |looks_like: &str| ArchiveError::NotAnArchive { file: file.to_owned(), looks_like: looks_like.to_owned() };
     if seen.is_dir() {
         return Err(not("a folder"));
     }
@@ -115,7 +116,8 @@ pub fn identify(file: &Path) -> Result<Format, ArchiveError> {
 fn is_tar(head: &[u8]) -> bool {
     let Some(block) = head.get(..BLOCK) else { return false };
     let header = ::tar::Header::from_byte_slice(block);
-    let sum: u32 = block.iter().enumerate().map(|(i, b)| if (148..156).contains(&i) { 32 } else { u32::from(*b) }).sum();
+    let sum: u32 =
+        block.iter().enumerate().map(|(i, b)| if (148..156).contains(&i) { 32 } else { u32::from(*b) }).sum();
     header.cksum().is_ok_and(|stated| stated == sum && sum != 256)
 }
 
@@ -128,7 +130,8 @@ fn looks_like(name: &str, head: &[u8]) -> String {
     }
     let start = String::from_utf8_lossy(&head[..head.len().min(512)]).trim_start().to_ascii_lowercase();
     if ["<!doctype html", "<html", "<head", "<?xml"].iter().any(|tag| start.starts_with(tag)) {
-        let what = if start.starts_with("<?xml") && !start.contains("<html") { "an XML document" } else { "a web page" };
+        let what =
+            if start.starts_with("<?xml") && !start.contains("<html") { "an XML document" } else { "a web page" };
         return format!("{what}, not the download itself");
     }
     let program = Program::identify(name, head);
@@ -140,7 +143,9 @@ fn looks_like(name: &str, head: &[u8]) -> String {
         ProgramKind::Script => format!("a script for {}", program.interpreter.unwrap_or_default()),
         ProgramKind::Batch => "a Windows batch file".to_owned(),
         ProgramKind::Other if program.is_text => "plain text".to_owned(),
-        ProgramKind::Other if head.iter().all(|b| *b == 0) => "a file of zero bytes, as an unfinished download".to_owned(),
+        ProgramKind::Other if head.iter().all(|b| *b == 0) => {
+            "a file of zero bytes, as an unfinished download".to_owned()
+        }
         ProgramKind::Other => "data of an unknown kind".to_owned(),
     }
 }

@@ -84,7 +84,8 @@ mod tests {
     #[test]
     fn names_are_checked_by_component() {
         let ok = |path: &str| Ok(Some(path.to_owned()));
-        let cases: [(&[u8], Result<Option<String>, MemberError>); 12] = [
+        type Case<'a> = (&'a [u8], Result<Option<String>, MemberError>);
+        let cases: [Case; 12] = [
             (b"bin/tidelog", ok("bin/tidelog")),
             (b"./bin//tidelog/", ok("bin/tidelog")),
             (b"./", Ok(None)),

@@ -1,6 +1,6 @@
 //! Listing and unpacking: one walk over the entries, with or without writing.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::fs::{self, File, FileTimes, OpenOptions};
 use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
@@ -103,6 +103,7 @@ fn collect(
         stop,
         entries: Vec::new(),
         places: HashMap::new(),
+        parents: HashSet::new(),
         buffer: vec![0; CHUNK],
     };
     let visit: &mut Visit = &mut |raw, content| collector.take(raw, content);
@@ -128,7 +129,9 @@ struct Collector<'a> {
     stop: &'a Stop,
     /// In order; `None` where a later entry of the same name took its place.
     entries: Vec<Option<Entry>>,
-    places: HashMap<MemberPath, usize>,
+    places: HashMap<PathBuf, usize>,
+    /// The folders that entries lie in, whether or not they have an entry of their own.
+    parents: HashSet<PathBuf>,
     buffer: Vec<u8>,
 }
 
@@ -162,15 +165,31 @@ impl Collector<'_> {
             RawKind::HardLink(target) => entry = self.hard_link(entry.path, &target)?,
             RawKind::Special => return Err(ArchiveError::Special(name)),
         }
-        self.places.insert(entry.path.clone(), self.entries.len());
+        self.places.insert(entry.path.as_path().to_owned(), self.entries.len());
         self.entries.push(Some(entry));
         Ok(())
+    }
+
+    fn place_of(&self, path: &Path) -> Option<usize> {
+        self.places.get(path).copied()
     }
 
     /// Settles what happens when the name is there already: in a tar the later entry counts (POSIX.1-2017, pax: "the
     /// last one"), anything else is refused.
     fn make_way(&mut self, path: &MemberPath, kind: &RawKind) -> Result<(), ArchiveError> {
-        let Some(&index) = self.places.get(path) else { return Ok(()) };
+        for parent in path.as_path().ancestors().skip(1).filter(|p| !p.as_os_str().is_empty()) {
+            if !self.parents.insert(parent.to_owned()) {
+                break;
+            }
+            let entry = self.place_of(parent).and_then(|index| self.entries[index].as_ref());
+            if entry.is_some_and(|e| e.kind == EntryKind::File) {
+                return Err(ArchiveError::Twice(parent.to_string_lossy().into_owned()));
+            }
+        }
+        if self.parents.contains(path.as_path()) && !matches!(kind, RawKind::Folder) {
+            return Err(ArchiveError::Twice(path.display()));
+        }
+        let Some(index) = self.place_of(path.as_path()) else { return Ok(()) };
         let Some(earlier) = &self.entries[index] else { return Ok(()) };
         let both_folders = earlier.kind == EntryKind::Folder && matches!(kind, RawKind::Folder);
         let one_folder = earlier.kind == EntryKind::Folder || matches!(kind, RawKind::Folder);
@@ -186,7 +205,7 @@ impl Collector<'_> {
     }
 
     fn hard_link(&mut self, path: MemberPath, target: &[u8]) -> Result<Entry, ArchiveError> {
-        let earlier = MemberPath::new(target).ok().flatten().and_then(|t| self.places.get(&t)).copied();
+        let earlier = MemberPath::new(target).ok().flatten().and_then(|t| self.place_of(t.as_path()));
         let Some(earlier) = earlier.and_then(|i| self.entries[i].as_ref()).filter(|e| e.kind != EntryKind::Folder)
         else {
             let target = String::from_utf8_lossy(target).into_owned();
@@ -257,13 +276,6 @@ fn make_parent(place: &Path) -> Result<(), ArchiveError> {
     place.parent().map_or(Ok(()), make_folder)
 }
 
-/// Makes a folder and those above it. The folder an archive names as a file elsewhere is a contradiction of the
-/// archive, not a fault of the disk.
 fn make_folder(folder: &Path) -> Result<(), ArchiveError> {
-    match fs::create_dir_all(folder) {
-        Err(e) if matches!(e.kind(), io::ErrorKind::AlreadyExists | io::ErrorKind::NotADirectory) => {
-            Err(ArchiveError::Twice(folder.file_name().map(PathBuf::from).unwrap_or_default().display().to_string()))
-        }
-        other => Ok(other.at("make the folder", folder)?),
-    }
+    Ok(fs::create_dir_all(folder).at("make the folder", folder)?)
 }

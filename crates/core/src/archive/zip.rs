@@ -35,9 +35,9 @@ pub(super) fn walk(file: &Path, visit: &mut Visit) -> Result<(), ArchiveError> {
             _ if is_folder => RawKind::Folder,
             0 | mode::FILE => RawKind::File,
             mode::FOLDER => RawKind::Folder,
-            mode::LINK => RawKind::Link(read_target(&mut entry).map_err(|source| {
-                ArchiveError::Damaged { file: file.to_owned(), source }
-            })?),
+            mode::LINK => RawKind::Link(
+                read_target(&mut entry).map_err(|source| ArchiveError::Damaged { file: file.to_owned(), source })?,
+            ),
             _ => RawKind::Special,
         };
         visit(RawEntry { name: name.into_bytes(), kind, mode: bits, modified: None }, &mut entry)?;

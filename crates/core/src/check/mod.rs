@@ -176,7 +176,8 @@ pub fn check(
     if stop.requested() {
         return Err(CheckError::Interrupted);
     }
-    let mut checked = checked.into_iter().collect::<std::io::Result<Vec<_>>>().at("run commands in", &std::env::temp_dir())?;
+    let mut checked =
+        checked.into_iter().collect::<std::io::Result<Vec<_>>>().at("run commands in", &std::env::temp_dir())?;
     let mut tools = Vec::new();
     for card in cards {
         let rest = checked.split_off(card.commands.len());
@@ -284,8 +285,9 @@ impl Job {
             Ok(said) => said,
             Err(why) => {
                 let seen = format!("a new terminal gave no answer: {}", no_answer(why, answer));
-                let finding = Finding::new(Code::NoTerminalAnswer, seen)
-                    .remedy("look at that shell's startup files: something in them waits, ends the shell, or starts another");
+                let finding = Finding::new(Code::NoTerminalAnswer, seen).remedy(
+                    "look at that shell's startup files: something in them waits, ends the shell, or starts another",
+                );
                 return (result, Some((Verdict::NotFound, finding)));
             }
         };

@@ -12,7 +12,7 @@ use crate::finding::{Code, Finding};
 use crate::machine::Environment;
 use crate::os;
 use crate::process::{self, Ending, Outcome};
-use crate::program::{HEAD_BYTES, Program};
+use crate::program::{HEAD_BYTES, Program, ProgramKind};
 use crate::progress::Stop;
 
 /// The arguments tried, in order.
@@ -47,20 +47,22 @@ pub(super) struct Probed {
 pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration, stop: &Stop) -> io::Result<Probed> {
     let scratch = tempfile::Builder::new().prefix("wyard-probe-").tempdir()?;
     let mut findings = Vec::new();
+    // Looked at before it is started: the C library hands whatever the system can't run to the plain shell, and that
+    // must never read a foreign program as a script (execvp(3), ENOEXEC).
+    let seen = Program::identify("", &read_head(target.program).unwrap_or_default());
+    if !seen.is_native(os::SYSTEM, std::env::consts::ARCH) {
+        let seen = format!("{} {}", target.program.display(), foreign(&seen));
+        return Ok(Probed::bad(Code::DoesNotStart, seen, findings));
+    }
     let mut through: Option<&Path> = None;
+    if seen.kind == ProgramKind::Other {
+        let seen = format!("{} has no #! line: shells run it, other programs can't", target.program.display());
+        findings.push(Finding::new(Code::NoInterpreterLine, seen));
+        through = Some(Path::new("/bin/sh"));
+    }
     let (mut timeouts, mut ran, mut complaint) = (0, false, None);
     for form in FORMS {
-        let mut outcome = start(target.program, through, form, environment, scratch.path(), limit, stop);
-        if through.is_none()
-            && let Ending::NotStarted(e) = &outcome.ending
-            && os::is_no_program(e)
-            && is_text(target.program)
-        {
-            let seen = format!("{} has no #! line: shells run it, other programs can't", target.program.display());
-            findings.push(Finding::new(Code::NoInterpreterLine, seen));
-            through = Some(Path::new("/bin/sh"));
-            outcome = start(target.program, through, form, environment, scratch.path(), limit, stop);
-        }
+        let outcome = start(target.program, through, form, environment, scratch.path(), limit, stop);
         let well = match &outcome.ending {
             Ending::Exited(status) => status.success(),
             Ending::TimedOut => {
@@ -71,7 +73,7 @@ pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration,
                 continue;
             }
             Ending::NotStarted(e) => {
-                let seen = format!("{}: {}", target.program.display(), why_not(target.program, e));
+                let seen = format!("{}: {}", target.program.display(), why_not(target.program, &seen, e));
                 return Ok(Probed::bad(Code::DoesNotStart, seen, findings));
             }
             Ending::Interrupted => break,
@@ -82,8 +84,7 @@ pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration,
         if let Some(version) = stated(&outcome, target, well) {
             let right = version_text::same(&version, target.expected);
             if !right {
-                let seen =
-                    format!("{} answers {version}, not {}", target.program.display(), target.expected);
+                let seen = format!("{} answers {version}, not {}", target.program.display(), target.expected);
                 findings.push(Finding::new(Code::WrongVersion, seen));
             }
             let verdict = if right { Verdict::Good } else { Verdict::WrongVersion };
@@ -164,22 +165,20 @@ fn first_line(outcome: &Outcome) -> Option<String> {
     })
 }
 
-fn why_not(program: &Path, error: &io::Error) -> String {
-    let head = read_head(program).unwrap_or_default();
-    let seen = Program::identify("", &head);
-    match (error.kind(), seen.interpreter) {
+fn why_not(file: &Path, program: &Program, error: &io::Error) -> String {
+    match (error.kind(), &program.interpreter) {
         (io::ErrorKind::NotFound, Some(interpreter)) => format!("its interpreter is missing: {interpreter}"),
-        (io::ErrorKind::NotFound, None) if program.exists() => "the loader it needs is missing on this system".to_owned(),
-        _ if os::is_no_program(error) => match (seen.os, seen.arch) {
-            (Some(os), Some(arch)) => format!("it is a program for {os} on {arch}, and can't run here"),
-            _ => "it is no program that this system can run".to_owned(),
-        },
+        (io::ErrorKind::NotFound, None) if file.exists() => "the loader it needs is missing on this system".to_owned(),
         _ => error.to_string(),
     }
 }
 
-fn is_text(program: &Path) -> bool {
-    read_head(program).is_ok_and(|head| Program::identify("", &head).is_text)
+fn foreign(program: &Program) -> String {
+    match (program.os, program.arch) {
+        (Some(os), Some(arch)) => format!("is a program for {os} on {arch}, and can't run here"),
+        (Some(os), None) => format!("is a program for {os}, and can't run here"),
+        _ => "is no program that this system can run".to_owned(),
+    }
 }
 
 fn read_head(program: &Path) -> io::Result<Vec<u8>> {

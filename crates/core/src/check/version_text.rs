@@ -25,7 +25,9 @@ pub(super) fn find(text: &str, names: &[&str], expected: &str) -> Option<(String
         // "tidelog-4.2.1" and "tidelog:4.2.1" state a version too.
         let (joined, bare) = names
             .iter()
-            .find_map(|n| Some((true, word.get(..n.len()).filter(|w| w.eq_ignore_ascii_case(n)).and(word.get(n.len()..))?)))
+            .find_map(|n| {
+                Some((true, word.get(..n.len()).filter(|w| w.eq_ignore_ascii_case(n)).and(word.get(n.len()..))?))
+            })
             .and_then(|(j, rest)| Some((j, rest.strip_prefix(['-', ':', '=', '@', '_'])?)))
             .unwrap_or((false, word));
         let nearness = if joined || is_own(before) || (says_version(before) && is_own(second)) {
@@ -35,7 +37,8 @@ pub(super) fn find(text: &str, names: &[&str], expected: &str) -> Option<(String
         } else {
             Nearness::Anywhere
         };
-        let bare = bare.strip_prefix(['v', 'V']).filter(|r| r.starts_with(|c: char| c.is_ascii_digit())).unwrap_or(bare);
+        let bare =
+            bare.strip_prefix(['v', 'V']).filter(|r| r.starts_with(|c: char| c.is_ascii_digit())).unwrap_or(bare);
         let plain_number = bare.bytes().all(|b| b.is_ascii_digit()) && !bare.is_empty();
         let accepted = if plain_number {
             bare == expected || (nearness != Nearness::Anywhere && !is_year(bare))
@@ -51,7 +54,9 @@ pub(super) fn find(text: &str, names: &[&str], expected: &str) -> Option<(String
 
 /// Strips what writers put around words: brackets, quotes, a full stop or colon after them.
 fn trim(word: &str) -> &str {
-    word.trim_matches(|c: char| "()[]{}<>\"'`*".contains(c)).trim_end_matches(['.', ':', '!']).trim_matches(['"', '\'', ')'])
+    word.trim_matches(|c: char| "()[]{}<>\"'`*".contains(c))
+        .trim_end_matches(['.', ':', '!'])
+        .trim_matches(['"', '\'', ')'])
 }
 
 fn is_year(number: &str) -> bool {

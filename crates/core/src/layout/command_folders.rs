@@ -7,8 +7,28 @@ use crate::program::{Program, ProgramKind};
 
 /// Folders whose programs are for the tool itself, for its makers, or for reading.
 const NEVER: [&str; 22] = [
-    "lib", "lib64", "libexec", "share", "test", "tests", "testing", "example", "examples", "sample", "samples", "demo",
-    "doc", "docs", "src", "include", "etc", "contrib", "node_modules", "completions", "completion", "man",
+    "lib",
+    "lib64",
+    "libexec",
+    "share",
+    "test",
+    "tests",
+    "testing",
+    "example",
+    "examples",
+    "sample",
+    "samples",
+    "demo",
+    "doc",
+    "docs",
+    "src",
+    "include",
+    "etc",
+    "contrib",
+    "node_modules",
+    "completions",
+    "completion",
+    "man",
 ];
 
 /// Beginnings of scripts at a tool's root that set it up or build it.

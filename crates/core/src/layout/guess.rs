@@ -152,9 +152,9 @@ fn is_version(word: &str) -> bool {
 }
 
 fn is_pre_release(word: &str) -> bool {
-    PRE_RELEASE.iter().any(|p| {
-        word.strip_prefix(p).is_some_and(|rest| rest.bytes().all(|b| b.is_ascii_digit() || b == b'.'))
-    })
+    PRE_RELEASE
+        .iter()
+        .any(|p| word.strip_prefix(p).is_some_and(|rest| rest.bytes().all(|b| b.is_ascii_digit() || b == b'.')))
 }
 
 #[cfg(test)]
@@ -169,7 +169,13 @@ mod tests {
             ("shoal_v2.0.3_darwin_arm64.zip", Some("shoal"), Some("2.0.3"), Some("macos"), Some("aarch64")),
             ("coastkit-1.8.0.zip", Some("coastkit"), Some("1.8.0"), None, None),
             ("driftc-x86_64-unknown-linux-musl-1.4.tgz", Some("driftc"), Some("1.4"), Some("linux"), Some("x86_64")),
-            ("tide-log-tools-2.0-rc.1-win64.zip", Some("tide-log-tools"), Some("2.0-rc.1"), Some("windows"), Some("x86_64")),
+            (
+                "tide-log-tools-2.0-rc.1-win64.zip",
+                Some("tide-log-tools"),
+                Some("2.0-rc.1"),
+                Some("windows"),
+                Some("x86_64"),
+            ),
             ("tidelog-4.2.1 (1).tar.gz", Some("tidelog"), Some("4.2.1"), None, None),
             ("tidelog-4.2.1", Some("tidelog"), Some("4.2.1"), None, None),
             ("TideLog_4.2.1_Windows_i386.ZIP", Some("tidelog"), Some("4.2.1"), Some("windows"), Some("x86")),

@@ -35,8 +35,23 @@ const DEVICES: [&str; 22] = [
 
 /// Variables with a meaning of their own.
 const TAKEN: [&str; 17] = [
-    "PATH", "HOME", "USER", "LOGNAME", "SHELL", "PWD", "OLDPWD", "IFS", "ENV", "TERM", "TMPDIR", "ZDOTDIR", "LANG",
-    "MANPATH", "LD_LIBRARY_PATH", "LD_PRELOAD", "XDG_DATA_HOME",
+    "PATH",
+    "HOME",
+    "USER",
+    "LOGNAME",
+    "SHELL",
+    "PWD",
+    "OLDPWD",
+    "IFS",
+    "ENV",
+    "TERM",
+    "TMPDIR",
+    "ZDOTDIR",
+    "LANG",
+    "MANPATH",
+    "LD_LIBRARY_PATH",
+    "LD_PRELOAD",
+    "XDG_DATA_HOME",
 ];
 
 fn is_folder_name(text: &str, extra: &[u8]) -> bool {
@@ -160,7 +175,9 @@ mod tests {
         ] {
             assert_eq!(text.parse::<ToolName>().ok().as_ref().map(ToolName::as_str), taken, "{text}");
         }
-        for (text, taken) in [("v4.2.1", Some("4.2.1")), ("1.0~rc1", Some("1.0~rc1")), ("vega", Some("vega")), ("../1", None)] {
+        for (text, taken) in
+            [("v4.2.1", Some("4.2.1")), ("1.0~rc1", Some("1.0~rc1")), ("vega", Some("vega")), ("../1", None)]
+        {
             assert_eq!(text.parse::<Version>().ok().as_ref().map(Version::as_str), taken, "{text}");
         }
         assert_eq!("tide-log".parse::<ToolName>().unwrap().home_variable().unwrap().as_str(), "TIDE_LOG_HOME");

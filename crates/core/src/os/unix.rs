@@ -9,7 +9,7 @@ use std::os::unix::process::ExitStatusExt;
 use std::path::Path;
 use std::process::ExitStatus;
 
-use rustix::fs::{Access, AtFlags, CWD, RenameFlags};
+use rustix::fs::{Access, AtFlags, CWD};
 
 /// The name this program was built for, as archives write it: `linux`, `macos`, `windows`.
 pub const SYSTEM: &str = std::env::consts::OS;
@@ -71,18 +71,27 @@ pub fn make_link(target: &Path, link: &Path) -> io::Result<()> {
     std::os::unix::fs::symlink(target, link)
 }
 
-/// Swaps two folders in one step where the file system can (renameat2(2) `RENAME_EXCHANGE`); `false` where it cannot.
+/// Swaps two folders in one step (renameat2(2) `RENAME_EXCHANGE`, and its like on macOS); `false` where the system or the
+/// file system cannot.
 ///
 /// # Errors
 /// Any failure other than "not supported here".
+#[cfg(any(target_os = "linux", target_os = "macos"))]
 pub fn exchange(one: &Path, other: &Path) -> io::Result<bool> {
-    #[cfg(target_os = "linux")]
-    match rustix::fs::renameat_with(CWD, one, CWD, other, RenameFlags::EXCHANGE) {
-        Ok(()) => return Ok(true),
-        Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS | rustix::io::Errno::OPNOTSUPP) => {}
-        Err(e) => return Err(e.into()),
+    use rustix::io::Errno;
+    match rustix::fs::renameat_with(CWD, one, CWD, other, rustix::fs::RenameFlags::EXCHANGE) {
+        Ok(()) => Ok(true),
+        Err(Errno::INVAL | Errno::NOSYS | Errno::OPNOTSUPP) => Ok(false),
+        Err(e) => Err(e.into()),
     }
-    let _ = (one, other);
+}
+
+/// Swaps two folders in one step, which this system cannot.
+///
+/// # Errors
+/// None.
+#[cfg(not(any(target_os = "linux", target_os = "macos")))]
+pub fn exchange(_one: &Path, _other: &Path) -> io::Result<bool> {
     Ok(false)
 }
 
@@ -104,12 +113,6 @@ pub fn is_superuser() -> bool {
 #[must_use]
 pub fn ending_signal(status: ExitStatus) -> Option<i32> {
     status.signal()
-}
-
-/// Whether starting a file failed because it is neither a program nor begins with an interpreter line (`ENOEXEC`).
-#[must_use]
-pub fn is_no_program(error: &io::Error) -> bool {
-    error.raw_os_error() == Some(rustix::io::Errno::NOEXEC.raw_os_error())
 }
 
 /// Prepares a command to run in a session of its own: no controlling terminal it could read from or be stopped by, and

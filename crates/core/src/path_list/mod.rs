@@ -36,10 +36,7 @@ impl PathList {
         }
         let parts = value.as_encoded_bytes().split(|b| *b == b':');
         Self(
-            parts
-                .enumerate()
-                .map(|(index, raw)| PathEntry { raw: os::name_from_bytes(raw.to_vec()), index })
-                .collect(),
+            parts.enumerate().map(|(index, raw)| PathEntry { raw: os::name_from_bytes(raw.to_vec()), index }).collect(),
         )
     }
 

@@ -83,6 +83,28 @@ impl Program {
         program
     }
 
+    /// Whether this system and processor can run it: a script or text always may, a compiled program when it was built
+    /// for them or for an older form of them that they still run.
+    #[must_use]
+    pub fn is_native(&self, system: &str, processor: &str) -> bool {
+        let built_for = match self.kind {
+            ProgramKind::Script => return true,
+            ProgramKind::Other => return self.is_text,
+            ProgramKind::Batch => return system == "windows",
+            ProgramKind::Elf => self.os.is_none_or(|os| os == system),
+            ProgramKind::Pe => system == "windows",
+            ProgramKind::Macho => system == "macos",
+        };
+        let older = match processor {
+            "x86_64" => self.kind != ProgramKind::Macho && self.arch == Some("x86"),
+            "aarch64" if self.kind == ProgramKind::Elf => self.arch == Some("arm"),
+            // macOS and Windows on ARM translate programs for the other processor.
+            "aarch64" => self.arch == Some("x86_64"),
+            _ => false,
+        };
+        built_for && (older || self.arch.is_none_or(|arch| arch == processor || arch == "several"))
+    }
+
     fn set_elf(&mut self, header: Option<(elf::OsAbi, elf::Machine)>) {
         self.kind = ProgramKind::Elf;
         if let Some((os_abi, machine)) = header {
@@ -99,7 +121,9 @@ impl Program {
     }
 }
 
-fn elf_machine<H: object::read::elf::FileHeader<Endian = Endianness>>(head: &[u8]) -> Option<(elf::OsAbi, elf::Machine)> {
+fn elf_machine<H: object::read::elf::FileHeader<Endian = Endianness>>(
+    head: &[u8],
+) -> Option<(elf::OsAbi, elf::Machine)> {
     let header = H::parse(head).ok()?;
     let endian = header.endian().ok()?;
     Some((header.e_ident().os_abi, header.e_machine(endian)))
@@ -208,6 +232,28 @@ mod tests {
         for (name, head, kind, os, arch) in cases {
             let seen = Program::identify(name, &head);
             assert_eq!((seen.kind, seen.os, seen.arch), (kind, os, arch), "{name} {head:?}");
+        }
+    }
+
+    #[test]
+    fn what_runs_where() {
+        for (head, system, processor, native) in [
+            (elf_head(2, 1, 0, 62), "linux", "x86_64", true),
+            (elf_head(1, 1, 0, 3), "linux", "x86_64", true),
+            (elf_head(2, 1, 0, 183), "linux", "x86_64", false),
+            (elf_head(2, 1, 9, 62), "linux", "x86_64", false),
+            (pe_head(0x8664), "linux", "x86_64", false),
+            (pe_head(0x8664), "windows", "aarch64", true),
+            (macho_head(0x0100_0007), "macos", "aarch64", true),
+            (macho_head(0x0100_000c), "macos", "x86_64", false),
+            (b"#!/bin/sh".to_vec(), "linux", "riscv64", true),
+            (b"\0\x01\x02".to_vec(), "linux", "x86_64", false),
+        ] {
+            assert_eq!(
+                Program::identify("a", &head).is_native(system, processor),
+                native,
+                "{head:?} {system} {processor}"
+            );
         }
     }
 

@@ -62,6 +62,14 @@ pub enum ReceiveError {
     /// The check.
     #[error(transparent)]
     Check(#[from] CheckError),
+    /// The user asked to stop when only the check was left.
+    #[error("interrupted; {name} {version} is unpacked and registered, and not yet checked")]
+    CheckInterrupted {
+        /// The tool.
+        name: ToolName,
+        /// Its version.
+        version: Version,
+    },
     /// A file.
     #[error(transparent)]
     File(#[from] FileError),
@@ -85,6 +93,7 @@ impl Blamed for ReceiveError {
             Self::Yard(e) => e.blame(),
             Self::Store(e) => e.blame(),
             Self::Check(e) => e.blame(),
+            Self::CheckInterrupted { .. } => Blame::Interrupted,
             Self::File(e) => e.blame(),
         }
     }
@@ -109,6 +118,7 @@ impl Blamed for ReceiveError {
             Self::Yard(e) => e.hint(),
             Self::Store(e) => e.hint(),
             Self::Check(_) => None,
+            Self::CheckInterrupted { name, .. } => Some(format!("'wyard check {name}' does it")),
             Self::File(e) => e.hint(),
         }
     }

@@ -17,7 +17,7 @@ pub use registration::{RegisterReport, Registrar, now, register, unregister};
 pub use stock::{StockReport, StockTool, stock};
 
 use crate::archive::{self, Compression, Container, Finish, Format, Listing};
-use crate::check::{CheckReport, ToolCheck, Verdict, check};
+use crate::check::{CheckError, CheckReport, ToolCheck, Verdict, check};
 use crate::error::FileContext;
 use crate::finding::{Code, Finding};
 use crate::layout::{self, Command, Guess, Layout, ToolName, Variable, Version};
@@ -234,7 +234,10 @@ pub fn receive(
     drop(staged);
     drop(lock);
 
-    let CheckReport { mut tools, verdict, .. } = check(machine, &yard, &settings, &[card], stop)?;
+    let CheckReport { mut tools, verdict, .. } = match check(machine, &yard, &settings, &[card], stop) {
+        Err(CheckError::Interrupted) => return Err(ReceiveError::CheckInterrupted { name, version }),
+        other => other?,
+    };
     report.check = tools.pop();
     report.verdict = Some(verdict);
     if let Some(checked) = &report.check {

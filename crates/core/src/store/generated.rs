@@ -68,10 +68,13 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered]) -> Vec<u8> {
     let words = words.join(&b' ');
     text.extend_from_slice(b"for _wyard_folder in ");
     text.extend_from_slice(&words);
-    text.extend_from_slice(match dialect {
-        Dialect::Posix => POSIX_LOOP,
-        Dialect::Fish => FISH_LOOP,
-    }.as_bytes());
+    text.extend_from_slice(
+        match dialect {
+            Dialect::Posix => POSIX_LOOP,
+            Dialect::Fish => FISH_LOOP,
+        }
+        .as_bytes(),
+    );
     text
 }
 

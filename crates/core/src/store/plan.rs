@@ -38,7 +38,9 @@ impl Blamed for StoreError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::Refused(source) => source.hint(),
-            Self::BrokeOff { .. } => Some("settle that, then run the same command again: nothing is done twice".to_owned()),
+            Self::BrokeOff { .. } => {
+                Some("settle that, then run the same command again: nothing is done twice".to_owned())
+            }
         }
     }
 }
@@ -103,7 +105,8 @@ impl RegistrationPlan {
             startup_files(shells, folders, &|file| fs::File::open(file).is_ok_and(|_| file.is_file()))
         };
         for file in files {
-            let change = if tools.is_empty() { taking_out(terminal, file) } else { putting_in(terminal, file).map(Some) };
+            let change =
+                if tools.is_empty() { taking_out(terminal, file) } else { putting_in(terminal, file).map(Some) };
             plan.changes.extend(change.map_err(StoreError::Refused)?);
         }
         for change in plan.changes.iter().filter(|c| c.action != Action::Keep) {

@@ -53,11 +53,7 @@ pub struct StartupFolders {
 ///
 /// The block stands at the end, after everything that could put another folder before ours.
 #[must_use]
-pub fn startup_files(
-    shells: &[Shell],
-    folders: &StartupFolders,
-    readable: &dyn Fn(&Path) -> bool,
-) -> Vec<StartupFile> {
+pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn Fn(&Path) -> bool) -> Vec<StartupFile> {
     let mut files: Vec<StartupFile> = Vec::new();
     let mut add = |path: PathBuf, dialect| {
         let file = StartupFile { path, dialect };

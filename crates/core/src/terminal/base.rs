@@ -16,9 +16,8 @@ const DECIDING: [&str; 3] = ["ZDOTDIR", "XDG_CONFIG_HOME", "XDG_DATA_HOME"];
 /// The environments a new terminal may begin with: one, or two where a deciding variable is set here.
 #[must_use]
 pub fn base_environments(machine: &Machine) -> Vec<Environment> {
-    let is_kept = |name: &OsStr| {
-        HANDED_ON.iter().any(|kept| name == *kept) || name.as_encoded_bytes().starts_with(b"LC_")
-    };
+    let is_kept =
+        |name: &OsStr| HANDED_ON.iter().any(|kept| name == *kept) || name.as_encoded_bytes().starts_with(b"LC_");
     let mut bare: Environment =
         machine.environment.iter().filter(|(k, _)| is_kept(k)).map(|(k, v)| (k.clone(), v.clone())).collect();
     bare.insert("HOME".into(), machine.home.clone().into());

@@ -11,8 +11,8 @@ use std::process::Command;
 use std::time::Duration;
 
 pub use base::base_environments;
-pub use shells::{InstalledShell, installed};
 use serde::{Deserialize, Serialize};
+pub use shells::{InstalledShell, installed};
 
 use crate::machine::{Environment, Machine};
 use crate::process::{self, Ending};
@@ -152,7 +152,7 @@ impl Asking<'_> {
             (_, Way::Interactive) => command.args(["-i", "-c"]),
             (_, Way::LoginCommand) => command.args(["-l", "-c"]),
         };
-        command.arg(text).env_clear().envs(base).current_dir(&self.start_folder());
+        command.arg(text).env_clear().envs(base).current_dir(self.start_folder());
         let outcome = process::run(command, self.limit, self.stop);
         let said = question::parse(&marker, &outcome.stdout, question).ok_or_else(|| match outcome.ending {
             Ending::TimedOut => NoAnswer::TimedOut,

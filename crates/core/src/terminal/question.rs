@@ -56,15 +56,10 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
                      \"$(\\unalias \"$c\" 2>/dev/null; \\unset -f \"$c\" 2>/dev/null; \\command -v -- \"$c\" 2>/dev/null)\"",
                 ),
             };
-            let loop_ = if commands.is_empty() {
-                String::new()
-            } else {
-                format!("for c in {commands}; do {each}; done\n")
-            };
-            let asked: String = variables
-                .iter()
-                .map(|v| format!("{print} '%s\\0' \"${{{v}+=}}${{{v}-}}\"\n"))
-                .collect();
+            let loop_ =
+                if commands.is_empty() { String::new() } else { format!("for c in {commands}; do {each}; done\n") };
+            let asked: String =
+                variables.iter().map(|v| format!("{print} '%s\\0' \"${{{v}+=}}${{{v}-}}\"\n")).collect();
             format!("{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\"\n{loop_}{asked}{print} '%s\\0' {marker}")
         }
     }

@@ -1,0 +1,135 @@
+//! Tools that do not work, startup files that undo us, machines that refuse: each is told for what it is.
+
+use std::os::unix::fs::PermissionsExt as _;
+use std::os::unix::process::CommandExt as _;
+use std::process::Stdio;
+use std::{fs, io};
+
+use crate::archives::{script, tidelog, tidelog_that};
+use crate::home::{Home, Ran};
+
+#[test]
+fn a_tool_is_told_for_what_it_is() {
+    // The header of a program for a processor that is not this one, whichever this is.
+    let elf = format!("\x7fELF\x02\x01\x01{}\x02\0\x16\0{}", "\0".repeat(9), "\0".repeat(100));
+    let cases: [(&str, i32, &str, &str); 10] = [
+        ("#!/no/such/interpreter\n", 1, "does-not-start", "its interpreter is missing: /no/such/interpreter"),
+        ("#!/bin/sh\nkill -SEGV $$\n", 1, "does-not-start", "ended by signal 11"),
+        ("#!/bin/sh\nsleep 100 & sleep 100\n", 1, "does-not-start", "does not end within 1 s"),
+        ("#!/bin/sh\necho t: cannot load libshore.so >&2; exit 127\n", 1, "does-not-start", "cannot load libshore.so"),
+        ("#!/bin/sh\necho tidelog 3.9\n", 1, "wrong-version", "answers 3.9, not 4.2.1"),
+        ("#!/bin/sh\necho usage: tidelog FILE >&2; exit 2\n", 0, "started-with-error", "usage: tidelog FILE"),
+        ("#!/bin/sh\necho ready\n", 0, "good", "states no version"),
+        ("#!/bin/sh\n[ $# = 0 ] && echo 'tidelog 4.2.1'\n", 0, "good", "4.2.1"),
+        ("echo tidelog 4.2.1\n", 0, "good", "has no #! line"),
+        (&elf, 1, "does-not-start", "can't run here"),
+    ];
+    for (program, code, verdict, says) in cases {
+        let home = Home::new(&["bash"]);
+        home.settings("shells = [\"bash\"]\nprobe_seconds = 1\n");
+        let ran = home.wyard(&["receive", &tidelog_that(&home, "4.2.1", program)]).ends(code).says(says).says(verdict);
+        assert!(code == 0 || !ran.out.contains("Open a new terminal"), "{program}");
+    }
+}
+
+#[test]
+fn startup_files_that_undo_us_are_told() {
+    let old = "mkdir -p ~/old; printf '#!/bin/sh\\necho tidelog 3.9\\n' > ~/old/tidelog; chmod +x ~/old/tidelog\n";
+    let cases: [(&str, String, &str, &str); 6] = [
+        ("home/.bashrc", "sleep 100\n".into(), "not-found", "longer than 1 s"),
+        ("home/.bashrc", "exit 0\n".into(), "not-found", "the shell ended before it could be asked"),
+        ("home/.bashrc", "echo bad file >&2; exec true\n".into(), "not-found", "saying \"bad file\""),
+        ("home/.bashrc", "alias tidelog='echo 4.2.1'\n".into(), "shadowed", "is an alias"),
+        ("home/.bashrc", "tidelog() { echo 4.2.1; }\n".into(), "shadowed", "is a function"),
+        ("home/.bashrc", format!("{old}PATH=~/old:$PATH; return\n"), "shadowed", "home/old/tidelog"),
+    ];
+    for (file, content, verdict, says) in cases {
+        let home = Home::new(&["bash"]);
+        home.settings("shells = [\"bash\"]\nshell_seconds = 1\n");
+        home.write(file, &content);
+        let ran = home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(1).says(verdict).says(says);
+        assert!(!ran.out.contains("Open a new terminal"), "{content}");
+        home.wyard(&["check"]).ends(1).says("bash 2/3");
+    }
+}
+
+/// Runs the program as a user without rights: as somebody else where the test runs as the superuser.
+fn as_user(home: &Home, arguments: &[&str]) -> Ran {
+    let mut command = home.command(arguments);
+    let id = fs::metadata(home.path("")).map(|m| std::os::unix::fs::MetadataExt::uid(&m)).unwrap();
+    if id == 0 {
+        command.uid(65534).gid(65534);
+    }
+    match command.output() {
+        Ok(output) => Ran::from(output),
+        Err(e) if e.kind() == io::ErrorKind::PermissionDenied => {
+            panic!("another user may not run {}: {e}", env!("CARGO_BIN_EXE_wyard"))
+        }
+        Err(e) => panic!("{e}"),
+    }
+}
+
+#[test]
+fn a_home_that_may_not_be_written_is_left_alone() {
+    let home = Home::new(&["bash"]);
+    let archive = tidelog(&home, "4.2.1");
+    fs::remove_dir_all(home.path("home/.local")).unwrap();
+    home.write("home/.bashrc", "x\n");
+    fs::set_permissions(home.path(""), fs::Permissions::from_mode(0o755)).unwrap();
+    fs::set_permissions(home.path("home"), fs::Permissions::from_mode(0o555)).unwrap();
+    as_user(&home, &["receive", &archive]).ends(4).says("could not make the yard");
+    // The yard may be written and the home not: said before anything is put into the stock.
+    let yard = home.path("yard");
+    fs::create_dir(&yard).unwrap();
+    fs::set_permissions(&yard, fs::Permissions::from_mode(0o777)).unwrap();
+    as_user(&home, &["receive", &archive, "--yard", yard.to_str().unwrap()])
+        .ends(4)
+        .says("startup files can't be changed; nothing was");
+    assert!(!yard.join("stock").exists());
+    fs::set_permissions(home.path("home"), fs::Permissions::from_mode(0o755)).unwrap();
+    assert_eq!(fs::read(home.path("home/.bashrc")).unwrap(), b"x\n");
+}
+
+#[test]
+fn a_full_disk_leaves_nothing_behind() {
+    let home = Home::new(&["bash"]);
+    let big = format!("{}{}", script("4.2.1"), "#".repeat(1 << 20));
+    let archive = tidelog_that(&home, "4.2.1", &big);
+    // A limit on the size of files stands in for a full disk; the signal that comes with it is not to end the program.
+    let line = "ulimit -f 512; trap '' XFSZ; exec \"$@\"";
+    let mut command = std::process::Command::new("bash");
+    command.args(["-c", line, "bash", env!("CARGO_BIN_EXE_wyard"), "receive", &archive]);
+    command.env_clear().env("HOME", home.path("home")).env("PATH", "/usr/bin:/bin");
+    Ran::from(command.output().unwrap()).ends(4).says("could not write");
+    assert!(!home.yard().join("stock").exists());
+    assert!(fs::read_dir(home.yard().join("staging")).unwrap().next().is_none());
+}
+
+#[test]
+fn two_at_once_do_not_meet() {
+    let home = Home::new(&["bash"]);
+    let archives = ["1.0", "2.0", "3.0", "4.0"].map(|version| tidelog(&home, version));
+    let running: Vec<_> = archives
+        .iter()
+        .map(|a| home.command(&["receive", a, "--quiet"]).stdout(Stdio::null()).spawn().unwrap())
+        .collect();
+    for mut one in running {
+        // Which version the others put in service meanwhile decides between good and shadowed.
+        assert!(matches!(one.wait().unwrap().code(), Some(0 | 1)));
+    }
+    let stock = home.wyard(&["stock", "--json"]).ends(0).json();
+    let tools = stock["tools"].as_array().unwrap();
+    assert_eq!(tools.len(), 4);
+    assert_eq!(tools.iter().filter(|t| t["in_service"] == true && t["registered"] == "user").count(), 1);
+    home.wyard(&["check"]).ends(0);
+}
+
+#[test]
+fn names_from_archives_do_not_reach_the_terminal_raw() {
+    let home = Home::new(&["bash"]);
+    let files = [("w/bin/t", &*script("1.0"), 0o755), ("w/bin/\u{1b}[31mred\u{202e}", &script("1.0"), 0o755)];
+    let archive = crate::archives::zip(&home.path("t-1.0.zip"), &files);
+    let ran = home.wyard(&["receive", archive.to_str().unwrap()]);
+    assert!(!ran.out.contains('\u{1b}') && !ran.out.contains('\u{202e}'), "{}", ran.out);
+    ran.says("\\u{1b}[31mred\\u{202e}");
+}

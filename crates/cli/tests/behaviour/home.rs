@@ -1,0 +1,161 @@
+//! A made-up user's home, and calls of the program and of fresh terminals in it.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+use std::time::Duration;
+
+use serde_json::Value;
+use wagon_yard_core::process::{self, Ending};
+use wagon_yard_core::progress::Stop;
+
+/// Whether a program is there. In CI everything has to be; elsewhere the test says that it skips.
+pub fn have(program: &str) -> bool {
+    let found = ["/bin", "/usr/bin", "/usr/local/bin"].iter().any(|folder| Path::new(folder).join(program).exists());
+    assert!(found || std::env::var_os("CI").is_none(), "{program} is missing, and CI may skip nothing");
+    if !found {
+        eprintln!("skipped: {program} is not installed");
+    }
+    found
+}
+
+/// A home folder of its own.
+pub struct Home {
+    folder: tempfile::TempDir,
+    pub variables: BTreeMap<String, String>,
+}
+
+impl Home {
+    /// An empty home whose new terminals are those of these shells.
+    pub fn new(shells: &[&str]) -> Self {
+        let home = Self { folder: tempfile::tempdir().unwrap(), variables: BTreeMap::new() };
+        fs::create_dir(home.path("home")).unwrap();
+        let named: Vec<String> =
+            shells.iter().map(|s| format!("\"{}\"", if *s == "dash" { "sh" } else { s })).collect();
+        home.settings(&format!("shells = [{}]\nshell_seconds = 20\n", named.join(", ")));
+        home
+    }
+
+    pub fn settings(&self, text: &str) {
+        let yard = self.yard();
+        fs::create_dir_all(&yard).unwrap();
+        fs::write(yard.join("settings.toml"), text).unwrap();
+    }
+
+    /// A place in the test's folder; the user's home is `home`.
+    pub fn path(&self, relative: &str) -> PathBuf {
+        self.folder.path().join(relative)
+    }
+
+    pub fn yard(&self) -> PathBuf {
+        self.variables.get("WYARD_YARD").map_or_else(|| self.path("home/.local/share/wagon-yard"), PathBuf::from)
+    }
+
+    pub fn write(&self, relative: &str, content: impl AsRef<[u8]>) -> PathBuf {
+        let file = self.path(relative);
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        fs::write(&file, content).unwrap();
+        file
+    }
+
+    /// The program, called in this home and nothing else.
+    pub fn command(&self, arguments: &[&str]) -> Command {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_wyard"));
+        command.args(arguments).env_clear().envs(&self.variables);
+        command.env("HOME", self.path("home")).env("PATH", "/usr/local/bin:/usr/bin:/bin");
+        command.current_dir(self.folder.path());
+        command
+    }
+
+    pub fn wyard(&self, arguments: &[&str]) -> Ran {
+        Ran::from(self.command(arguments).output().unwrap())
+    }
+
+    /// Types a line into a fresh terminal of a shell, and gives what it printed. `flags` as in `-lic`.
+    pub fn terminal(&self, shell: &str, flags: &str, line: &str) -> String {
+        let mut command = Command::new(shell);
+        command.args([flags, line]).env_clear().env("HOME", self.path("home"));
+        command.env("PATH", "/usr/local/bin:/usr/bin:/bin").env("TERM", "xterm");
+        for name in ["ZDOTDIR", "XDG_CONFIG_HOME"] {
+            if let Some(value) = self.variables.get(name) {
+                command.env(name, value);
+            }
+        }
+        let outcome = process::run(command, Duration::from_secs(60), &Stop::default());
+        assert!(matches!(outcome.ending, Ending::Exited(_)), "{shell} {flags}: {:?}", outcome.ending);
+        String::from_utf8_lossy(&outcome.stdout).into_owned()
+    }
+
+    /// The ways of opening a terminal that a shell's own startup files decide about.
+    pub fn ways(shell: &str) -> &'static [&'static str] {
+        // An interactive dash that is no login shell reads nothing of the user's: it has what its login shell had.
+        if shell == "dash" { &["-lic", "-lc"] } else { &["-lic", "-ic", "-lc"] }
+    }
+
+    /// Every file of the home outside the yard, by name, with its bytes or, for a link, its target.
+    pub fn files(&self) -> BTreeMap<PathBuf, Vec<u8>> {
+        let mut files = BTreeMap::new();
+        collect(&self.path("home"), &self.yard(), &mut files);
+        files
+    }
+}
+
+fn collect(folder: &Path, but: &Path, files: &mut BTreeMap<PathBuf, Vec<u8>>) {
+    for entry in fs::read_dir(folder).unwrap() {
+        let entry = entry.unwrap();
+        let path = entry.path();
+        if entry.file_type().unwrap().is_symlink() {
+            let target = fs::read_link(&path).unwrap();
+            files.insert(path, target.into_os_string().into_encoded_bytes());
+        } else if path == but {
+        } else if path.is_dir() {
+            collect(&path, but, files);
+        } else {
+            files.insert(path.clone(), fs::read(&path).unwrap());
+        }
+    }
+}
+
+/// What came of a call.
+#[derive(Debug)]
+pub struct Ran {
+    pub code: i32,
+    pub out: String,
+    pub err: String,
+}
+
+impl From<Output> for Ran {
+    fn from(output: Output) -> Self {
+        Self {
+            code: output.status.code().unwrap_or(-1),
+            out: String::from_utf8(output.stdout).unwrap(),
+            err: String::from_utf8(output.stderr).unwrap(),
+        }
+    }
+}
+
+impl Ran {
+    /// Asserts the exit code and gives itself back.
+    #[track_caller]
+    pub fn ends(self, code: i32) -> Self {
+        assert_eq!(self.code, code, "\n--- out\n{}\n--- err\n{}", self.out, self.err);
+        self
+    }
+
+    /// Asserts that a text is in what was printed on either stream.
+    #[track_caller]
+    pub fn says(self, text: &str) -> Self {
+        assert!(
+            self.out.contains(text) || self.err.contains(text),
+            "not said: {text}\n--- out\n{}\n--- err\n{}",
+            self.out,
+            self.err
+        );
+        self
+    }
+
+    pub fn json(&self) -> Value {
+        serde_json::from_str(&self.out).unwrap_or_else(|e| panic!("{e}: {}", self.out))
+    }
+}

@@ -1,0 +1,201 @@
+//! `receive`, `check`, `stock`, `trace` and `register` as a person calls them.
+
+use std::fs;
+
+use crate::archives::{script, tidelog, zip};
+use crate::home::Home;
+
+#[test]
+fn the_main_job_prints_a_line_for_each_stage() {
+    let home = Home::new(&["bash"]);
+    let ran = home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let labels: Vec<&str> = ran.out.lines().take(6).map(|l| l.split(' ').next().unwrap()).collect();
+    assert_eq!(labels, ["identify", "checksum", "layout", "unpack", "register", "check"]);
+    let ran = ran.says("not compared").says("Open a new terminal").err;
+    assert_eq!(ran, "", "nothing on standard error without a terminal");
+}
+
+#[test]
+fn refusals_have_their_exit_code_and_leave_nothing() {
+    let home = Home::new(&["bash"]);
+    let good = tidelog(&home, "4.2.1");
+    let wrong = "0".repeat(64);
+    let page = home.write("tidelog-4.2.1-page.zip", "<!DOCTYPE html><title>Brackwater</title>");
+    let empty = home.write("empty.zip", "");
+    let cut = home.write("cut-1.0.tar.gz", &[0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 3][..]);
+    let text = home.write("text.zip", "just text\n");
+    let sources = zip(&home.path("sources-1.0.zip"), &[("sources-1.0/main.src", "code", 0o644)]);
+    let colon = zip(&home.path("colon-1.0.zip"), &[("a:b/bin/x", &script("1.0"), 0o755), ("read", "", 0o644)]);
+    let plain = zip(&home.path("download.zip"), &[("tidelog", &script("1.0"), 0o755)]);
+    let place = |p: &std::path::Path| p.to_str().unwrap().to_owned();
+    let cases: [(Vec<String>, i32, &str); 15] = [
+        (vec![place(&page)], 3, "a web page"),
+        (vec![place(&empty)], 3, "an empty file"),
+        (vec![place(&cut)], 3, "damaged or cut off"),
+        (vec![place(&text)], 3, "plain text"),
+        (vec![place(&home.path("none.zip"))], 4, "could not find"),
+        (vec![place(&home.path("home"))], 3, "a folder"),
+        (vec!["/bin/sh".into()], 3, "program"),
+        (vec![good.clone(), "--sha256".into(), wrong.clone()], 3, &wrong),
+        (vec![good.clone(), "--sha256".into(), "abc".into()], 2, "64 hex digits"),
+        (vec![place(&sources)], 3, "no program"),
+        (vec![place(&colon)], 3, "separates the entries of PATH"),
+        (vec![place(&plain)], 2, "--version VERSION"),
+        (vec![good.clone(), "--name".into(), "../x".into()], 2, "can't be a tool's name"),
+        (vec![good.clone(), "--home-variable".into(), "PATH".into()], 2, "use it themselves"),
+        (vec![good.clone(), "--command-folder".into(), "lib".into()], 2, "holds no program"),
+    ];
+    let before = home.files();
+    for (arguments, code, text) in cases {
+        let mut call = vec!["receive"];
+        call.extend(arguments.iter().map(String::as_str));
+        home.wyard(&call).ends(code).says(text);
+        assert_eq!(home.files(), before, "{arguments:?}");
+        assert!(!home.yard().join("stock").exists(), "{arguments:?}");
+        let staging = home.yard().join("staging");
+        assert!(!staging.exists() || fs::read_dir(staging).unwrap().next().is_none(), "{arguments:?}");
+    }
+}
+
+#[test]
+fn a_published_checksum_is_compared_whatever_its_case() {
+    let home = Home::new(&["bash"]);
+    let archive = tidelog(&home, "4.2.1");
+    let report = home.wyard(&["receive", &archive, "--dry-run", "--json"]).ends(0).json();
+    let published = format!(" {} ", report["sha256"].as_str().unwrap().to_uppercase());
+    home.wyard(&["receive", &archive, "--sha256", &published]).ends(0).says("as published");
+}
+
+#[test]
+fn a_dry_run_writes_nothing_at_all() {
+    let home = Home::new(&["bash"]);
+    let archive = tidelog(&home, "4.2.1");
+    fs::remove_dir_all(home.path("home/.local")).unwrap();
+    home.wyard(&["receive", &archive, "--dry-run"]).ends(0).says("would go into").says("Nothing was written");
+    assert!(fs::read_dir(home.path("home")).unwrap().next().is_none());
+}
+
+#[test]
+fn a_version_that_is_there_is_only_replaced_on_request() {
+    let home = Home::new(&["bash"]);
+    let archive = tidelog(&home, "4.2.1");
+    home.wyard(&["receive", &archive]).ends(0);
+    let file = home.yard().join("stock/tidelog/4.2.1/extra");
+    fs::write(&file, "of the user").unwrap();
+    home.wyard(&["receive", &archive]).ends(3).says("in the yard already").says("--replace");
+    assert!(file.exists());
+    home.wyard(&["receive", &archive, "--replace"]).ends(0);
+    assert!(!file.exists(), "the whole folder was swapped");
+    assert!(fs::read_dir(home.yard().join("staging")).unwrap().next().is_none());
+}
+
+#[test]
+fn names_versions_variables_and_folders_can_be_given() {
+    let home = Home::new(&["bash"]);
+    let files = [("w/tools/one", &*script("7.1"), 0o755), ("w/bin/two", &script("7.1"), 0o755)];
+    let archive = zip(&home.path("download.zip"), &files);
+    let call =
+        ["receive", archive.to_str().unwrap(), "--name", "Gauge", "--version", "v7.1", "--command-folder", "tools"];
+    home.wyard(&[&call[..], &["--home-variable", "GAUGE", "--home-variable", "GAUGE_ROOT"]].concat()).ends(0);
+    let line = "one; echo $GAUGE; echo $GAUGE_ROOT; two 2>/dev/null || echo no two";
+    let stock = home.yard().join("stock/gauge/7.1");
+    let expected = format!("one 7.1\n{0}\n{0}\nno two\n", stock.display());
+    assert_eq!(home.terminal("bash", "-lc", line), expected);
+    home.wyard(&["receive", archive.to_str().unwrap(), "--name", "bare", "--version", "1", "--no-home-variable"]);
+    assert_eq!(home.terminal("bash", "-lc", "echo $BARE_HOME; type -P two | wc -l"), "\n1\n");
+}
+
+#[test]
+fn a_second_version_takes_over_and_both_stay() {
+    let home = Home::new(&["bash"]);
+    home.wyard(&["receive", &tidelog(&home, "3.9")]).ends(0);
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    assert_eq!(home.terminal("bash", "-lc", "tidelog"), "tidelog 4.2.1\n");
+    let stock = home.wyard(&["stock", "--json"]).ends(0).json();
+    let state = |i: usize| (stock["tools"][i]["version"].clone(), stock["tools"][i]["in_service"].clone());
+    assert_eq!(state(0), ("3.9".into(), false.into()));
+    assert_eq!(state(1), ("4.2.1".into(), true.into()));
+    home.wyard(&["register", "tidelog@3.9"]).ends(0);
+    assert_eq!(home.terminal("bash", "-lc", "tidelog"), "tidelog 3.9\n");
+    home.wyard(&["check", "tidelog@4.2.1"]).ends(1).says("shadowed");
+    home.wyard(&["unregister", "tidelog@4.2.1"]).ends(0).says("was not registered");
+    assert_eq!(home.terminal("bash", "-lc", "tidelog"), "tidelog 3.9\n", "the other version is left alone");
+}
+
+#[test]
+fn reports_have_their_fields() {
+    let home = Home::new(&["bash"]);
+    let empty = home.wyard(&["check", "--json"]).ends(0).json();
+    assert_eq!((&empty["verdict"], &empty["tools"]), (&"good".into(), &serde_json::json!([])));
+    home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--quiet"]).ends(0);
+    let check = home.wyard(&["check", "--json"]).ends(0).json();
+    let command = &check["tools"][0]["commands"][0];
+    assert_eq!((&check["format"], &check["report"]), (&1.into(), &"check".into()));
+    assert_eq!((&command["name"], &command["verdict"]), (&"tidelog".into(), &"good".into()));
+    assert_eq!(command["answered_version"], "4.2.1");
+    assert_eq!(command["caller_results"].as_array().unwrap().len(), 3);
+    assert_eq!(command["caller_results"][0]["proved"], true);
+
+    let trace = home.wyard(&["trace", "tidelog", "--json"]).ends(0).json();
+    let callers = trace["commands"][0]["callers"].as_array().unwrap();
+    let of = |caller: &str, terminal: &str| {
+        callers.iter().find(|c| c["caller"] == caller && c["terminal"] == terminal).unwrap().clone()
+    };
+    let new = of("bash", "new");
+    assert_eq!((&new["proved"], &new["kind"]), (&true.into(), &"file".into()));
+    assert_eq!(new["candidates"][0]["standing"], "winner");
+    assert_eq!(new["candidates"][0]["entry_index"], 0);
+    let this = of("exec", "this");
+    assert_eq!((&this["winner"], &this["kind"]), (&serde_json::Value::Null, &"none".into()));
+    assert_eq!(this["findings"][0]["code"], "stale-terminal");
+    assert_eq!(of("exec", "new")["winner"], new["winner"]);
+}
+
+#[test]
+fn wrong_calls_are_answered() {
+    let home = Home::new(&["bash"]);
+    for (call, code, text) in [
+        (&["check", "nothing"][..], 2, "no tool called \"nothing\""),
+        (&["unregister", "nothing"], 2, "no tool called"),
+        (&["unregister", "../x"], 2, "no tool called"),
+        (&["receive"], 2, "FILE"),
+        (&["trace"], 2, "COMMAND"),
+        (&["trace", "x", "--as", "nobody"], 2, "no caller known here"),
+        (&["trace", "no-such-command"], 1, "nothing of this name"),
+        (&["nonsense"], 2, "nonsense"),
+        (&["stock"], 0, "holds no tool yet"),
+        (&[], 0, "wyard receive FILE"),
+    ] {
+        home.wyard(call).ends(code).says(text);
+    }
+    let failed = home.wyard(&["check", "nothing", "--json"]).ends(2).json();
+    assert_eq!((&failed["report"], &failed["exit_code"]), (&"error".into(), &2.into()));
+    home.settings("shels = []\n");
+    home.wyard(&["check"]).ends(4).says("settings.toml").says("shels");
+}
+
+#[test]
+fn a_trace_tells_builtins_aliases_and_what_is_skipped() {
+    let home = Home::new(&["bash"]);
+    home.write("home/.bashrc", "alias gauge='echo hi'\nebb() { :; }\n");
+    let kind = |name: &str, which: &str| {
+        let report = home.wyard(&["trace", name, "--terminal", which, "--as", "bash", "--json"]).json();
+        report["commands"][0]["callers"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|c| c["kind"].as_str().unwrap().to_owned())
+            .collect::<Vec<_>>()
+    };
+    // Two answers: interactive shells read .bashrc, and the login ones do not.
+    assert_eq!(kind("gauge", "new"), ["none", "alias"]);
+    assert_eq!(kind("ebb", "new"), ["none", "function"]);
+    assert_eq!(kind("cd", "new"), ["builtin"]);
+    assert_eq!(kind("cd", "this"), ["builtin"]);
+    fs::create_dir_all(home.path("p/gauge")).unwrap();
+    let path = format!("{}:/usr/bin", home.path("p").display());
+    let mut call = home.command(&["trace", "gauge", "--terminal", "this", "--as", "exec", "--json"]);
+    let report = crate::home::Ran::from(call.env("PATH", path).output().unwrap()).ends(1).json();
+    let candidate = &report["commands"][0]["callers"][0]["candidates"][0];
+    assert_eq!((&candidate["standing"], &candidate["reason"]), (&"skipped".into(), &"is-a-folder".into()));
+}
