@@ -55,12 +55,20 @@ impl Failure {
             writeln!(io::stdout(), "{document:#}")?;
         }
         let mut out = anstream::stderr();
-        writeln!(out, "wyard: {}", view::escape_lines(&self.message))?;
+        let page = view::Page::of_error_terminal();
+        for (i, line) in self.message.split('\n').enumerate() {
+            page.labelled(
+                &mut out,
+                if i == 0 { "wyard:" } else { "" },
+                if i == 0 { 7 } else { 0 },
+                &view::escape(line),
+            )?;
+        }
         for cause in &self.causes {
-            writeln!(out, "  because: {}", view::escape(cause))?;
+            page.labelled(&mut out, "  because:", 11, &view::escape(cause))?;
         }
         if let Some(next) = &self.next {
-            writeln!(out, "  next: {}", view::escape(next))?;
+            page.labelled(&mut out, "  next:", 11, &view::escape(next))?;
         }
         Ok(())
     }

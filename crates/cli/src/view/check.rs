@@ -34,7 +34,7 @@ pub(super) fn tool(checked: &ToolCheck, page: &Page, out: &mut dyn Write) -> io:
             terminals(c),
         ]
     });
-    page.table(out, &["command", "verdict", "version", "new terminals that run it"], rows.collect())?;
+    page.table(out, &["command", "verdict", "version", "runs in new"], rows.collect())?;
     let findings: Vec<&Finding> = checked.commands.iter().flat_map(|c| &c.findings).collect();
     if !findings.is_empty() {
         writeln!(out)?;

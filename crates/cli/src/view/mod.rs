@@ -10,7 +10,7 @@ pub mod trace;
 use std::io::{self, IsTerminal as _, Write};
 
 use tabled::builder::Builder;
-use tabled::settings::{Padding, Style, Width};
+use tabled::settings::{Padding, Style};
 use wagon_yard_core::finding::{Finding, Severity};
 
 /// How wide lines may be.
@@ -19,28 +19,50 @@ pub struct Page {
     width: usize,
 }
 
-/// Below this width lines are not broken any further.
-const NARROWEST: usize = 30;
+/// No terminal is taken to be narrower than this.
+const NARROWEST: usize = 20;
+
+/// Where text stands that goes below its label.
+const BELOW: usize = 4;
 
 impl Page {
-    /// As wide as the terminal; without one, lines are never broken.
+    /// As wide as the terminal that standard output is; without one, lines are never broken.
     #[must_use]
     pub fn of_terminal() -> Self {
-        let size = terminal_size::terminal_size().filter(|_| io::stdout().is_terminal());
+        Self::wide(io::stdout().is_terminal())
+    }
+
+    /// The same for standard error.
+    #[must_use]
+    pub fn of_error_terminal() -> Self {
+        Self::wide(io::stderr().is_terminal())
+    }
+
+    fn wide(is_terminal: bool) -> Self {
+        let size = terminal_size::terminal_size().filter(|_| is_terminal);
         Self { width: size.map_or(usize::MAX, |(width, _)| usize::from(width.0).max(NARROWEST)) }
     }
 
-    /// Writes a label and a text beside it, broken at spaces into lines that stand under the first.
+    /// Writes a label and a text beside it, broken at spaces into lines that stand under the first. A word is never
+    /// broken, so that a path can be copied; where one has no room beside the label, the text goes below it.
     pub fn labelled(self, out: &mut dyn Write, label: &str, columns: usize, text: &str) -> io::Result<()> {
-        let room = self.width.saturating_sub(columns).max(NARROWEST.saturating_sub(columns)).max(10);
-        let mut line = String::new();
+        let longest = text.split(' ').map(style::columns).max().unwrap_or_default();
         let mut lead = format!("{label}{}", " ".repeat(columns.saturating_sub(style::columns(label))));
-        let blank = " ".repeat(columns);
+        let mut columns = columns;
+        if columns > BELOW && longest > self.width.saturating_sub(columns) {
+            if !label.trim().is_empty() {
+                writeln!(out, "{}", lead.trim_end())?;
+            }
+            columns = BELOW;
+            lead = " ".repeat(BELOW);
+        }
+        let room = self.width.saturating_sub(columns);
+        let mut line = String::new();
         for word in text.split(' ') {
             let longer = style::columns(&line) + usize::from(!line.is_empty()) + style::columns(word);
             if !line.is_empty() && longer > room {
                 writeln!(out, "{lead}{line}")?;
-                lead.clone_from(&blank);
+                lead = " ".repeat(columns);
                 line.clear();
             }
             if !line.is_empty() {
@@ -51,20 +73,26 @@ impl Page {
         writeln!(out, "{lead}{line}")
     }
 
-    /// Writes rows in columns, the first row as the heading.
+    /// Writes rows in columns under a heading, or, where they have no room side by side, below each other.
     pub fn table(self, out: &mut dyn Write, heading: &[&str], rows: Vec<Vec<String>>) -> io::Result<()> {
         let mut builder = Builder::default();
         builder.push_record(heading.iter().map(|h| style::DIM.over(h)));
-        for row in rows {
+        for row in &rows {
             builder.push_record(row);
         }
         let mut table = builder.build();
         table.with(Style::empty()).with(Padding::new(0, 2, 0, 0));
-        if self.width != usize::MAX {
-            table.with(Width::wrap(self.width.saturating_sub(2)).keep_words(true));
+        if table.total_width() <= self.width {
+            return table.to_string().lines().try_for_each(|line| writeln!(out, "  {}", line.trim_end()));
         }
-        for line in table.to_string().lines() {
-            writeln!(out, "  {}", line.trim_end())?;
+        let columns = heading.iter().map(|h| style::columns(h)).max().unwrap_or_default() + 4;
+        for (i, row) in rows.iter().enumerate() {
+            if i > 0 {
+                writeln!(out)?;
+            }
+            for (label, value) in heading.iter().zip(row) {
+                self.labelled(out, &format!("  {}", style::DIM.over(label)), columns, value)?;
+            }
         }
         Ok(())
     }
@@ -80,7 +108,8 @@ impl Page {
                 Severity::Note => ("note", style::DIM),
             };
             let text = format!("{} [{}]", escape(&finding.seen), finding.code.as_str());
-            self.labelled(out, &format!("  {}", style.over(word)), 11, &text)?;
+            let label = format!("  {}", style.over(word));
+            self.labelled(out, &label, 11, &text)?;
             if let Some(remedy) = &finding.remedy {
                 self.labelled(out, &format!("  {}", style::DIM.over("do")), 11, &escape(remedy))?;
             }
@@ -96,12 +125,6 @@ pub fn escape(text: &str) -> String {
         c.is_control() || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
     };
     text.chars().flat_map(|c| if hidden(c) { c.escape_default().collect() } else { vec![c] }).collect()
-}
-
-/// As [`escape`], with line breaks kept.
-#[must_use]
-pub fn escape_lines(text: &str) -> String {
-    text.split('\n').map(escape).collect::<Vec<_>>().join("\n")
 }
 
 /// A number of things, in words.
@@ -123,7 +146,6 @@ mod tests {
     #[test]
     fn nothing_from_outside_reaches_the_terminal_raw() {
         assert_eq!(escape("a\u{1b}[31mb\u{202e}ä\n"), "a\\u{1b}[31mb\\u{202e}ä\\n");
-        assert_eq!(escape_lines("a\n\u{7}"), "a\n\\u{7}");
     }
 
     #[test]
@@ -131,5 +153,18 @@ mod tests {
         let mut out = Vec::new();
         Page { width: 34 }.labelled(&mut out, "layout", 10, "one two three four five six seven").unwrap();
         assert_eq!(String::from_utf8(out).unwrap(), "layout    one two three four five\n          six seven\n");
+        let mut out = Vec::new();
+        Page { width: 20 }.labelled(&mut out, "layout", 10, "in /a/long/path").unwrap();
+        assert_eq!(String::from_utf8(out).unwrap(), "layout\n    in /a/long/path\n");
+    }
+
+    #[test]
+    fn a_table_without_room_is_told_row_by_row() {
+        let rows = || vec![vec!["tidelog".to_owned(), "good".to_owned()]];
+        let mut out = Vec::new();
+        Page { width: 80 }.table(&mut out, &["command", "verdict"], rows()).unwrap();
+        Page { width: 12 }.table(&mut out, &["command", "verdict"], rows()).unwrap();
+        let text = anstream::adapter::strip_str(std::str::from_utf8(&out).unwrap()).to_string();
+        assert_eq!(text, "  command  verdict\n  tidelog  good\n  command\n    tidelog\n  verdict\n    good\n");
     }
 }

@@ -44,28 +44,42 @@ fn one(command: &CommandTrace, page: &Page, out: &mut dyn Write) -> io::Result<(
             }
         }
     }
-    let mut shown: Vec<(TerminalKind, Vec<&CandidateTrace>)> = Vec::new();
-    for traced in &command.callers {
-        let files = (traced.terminal, once_each(&traced.candidates));
-        let like = |(terminal, earlier): &(TerminalKind, Vec<&CandidateTrace>)| {
-            *terminal == files.0 && key(earlier) == key(&files.1)
-        };
-        if (files.1.len() < 2 && files.1.iter().all(|c| c.reason.is_none())) || shown.iter().any(like) {
-            continue;
-        }
-        let of = match traced.terminal {
-            TerminalKind::New => "a new terminal",
-            TerminalKind::This => "this terminal",
-        };
-        writeln!(out, "\n  in the order of PATH, {of} ({})", traced.caller.name())?;
-        page.table(out, &["entry", "standing", "file"], files.1.iter().map(|c| candidate(c)).collect())?;
-        shown.push(files);
+    for terminal in [TerminalKind::New, TerminalKind::This] {
+        orders(command, terminal, page, out)?;
     }
     let mut findings: Vec<&Finding> = command.callers.iter().flat_map(|t| &t.findings).collect();
     findings.dedup();
     if !findings.is_empty() {
         writeln!(out)?;
         page.findings(out, &findings)?;
+    }
+    Ok(())
+}
+
+/// The candidates in their order, once for all callers that see the same; left out where there is nothing to choose.
+fn orders(command: &CommandTrace, terminal: TerminalKind, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let mut orders: Vec<(Vec<&CandidateTrace>, Vec<&str>)> = Vec::new();
+    for traced in command.callers.iter().filter(|t| t.terminal == terminal) {
+        let files = once_each(&traced.candidates);
+        match orders.iter_mut().find(|(seen, _)| key(seen) == key(&files)) {
+            Some((_, callers)) if callers.contains(&traced.caller.name()) => {}
+            Some((_, callers)) => callers.push(traced.caller.name()),
+            None => orders.push((files, vec![traced.caller.name()])),
+        }
+    }
+    let of = match terminal {
+        TerminalKind::New => "a new terminal",
+        TerminalKind::This => "this terminal",
+    };
+    let several = orders.len() > 1;
+    for (files, callers) in orders {
+        if files.len() < 2 && files.iter().all(|c| c.reason.is_none()) {
+            continue;
+        }
+        let callers = if several { format!(" ({})", callers.join(", ")) } else { String::new() };
+        writeln!(out)?;
+        page.labelled(out, "  ", 2, &format!("in the order of PATH, {of}{callers}"))?;
+        page.table(out, &["entry", "standing", "file"], files.into_iter().map(candidate).collect())?;
     }
     Ok(())
 }
@@ -109,7 +123,8 @@ fn callers(answer: &Answer<'_>, proved: bool) -> Vec<String> {
 
 fn runs(traced: &CallerTrace) -> String {
     match (traced.kind, &traced.winner) {
-        (Kind::File, Some(path)) => style::GOOD.over(&escape(&path.to_string_lossy())),
+        (Kind::File, Some(path)) if traced.findings.is_empty() => style::GOOD.over(&escape(&path.to_string_lossy())),
+        (Kind::File, Some(path)) => style::CAUTION.over(&escape(&path.to_string_lossy())),
         (Kind::Alias, _) => style::CAUTION.over("an alias of the shell"),
         (Kind::Function, _) => style::CAUTION.over("a function of the shell"),
         (Kind::Builtin, _) => style::CAUTION.over("the shell's own, built in"),

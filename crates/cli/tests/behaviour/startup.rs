@@ -1,6 +1,7 @@
 //! Startup files: every kind of home, every shell, every way of opening a terminal.
 
 use std::fs;
+use std::os::unix::fs::PermissionsExt as _;
 use std::path::PathBuf;
 
 use crate::archives::tidelog;
@@ -60,6 +61,11 @@ const CASES: &[Case] = &[
         h.variables.insert("XDG_CONFIG_HOME".into(), h.path("home/conf").to_str().unwrap().into());
         h.write("home/conf/fish/config.fish", "set -g x 1");
     }),
+    ("a file named by ENV that puts an old copy first", &["dash"], |h| {
+        let shrc = h.write("home/.shrc", "PATH=\"$HOME/old:$PATH\"\n");
+        old_copy(h);
+        h.write("home/.profile", format!("export ENV='{}'\n", shrc.display()));
+    }),
     ("startup files that print, fail, and want input", &["bash", "zsh", "fish"], |h| {
         let noise = "echo welcome; printf 'no end'; false\nread -r answer\nread -r more </dev/tty\nset -u\n";
         h.write("home/.bashrc", noise);
@@ -68,14 +74,18 @@ const CASES: &[Case] = &[
         h.write("home/.config/fish/config.fish", "echo welcome\nread answer\nfalse\n");
     }),
     ("an older copy put first by hand", &["bash", "zsh", "fish", "dash"], |h| {
-        let old = h.write("home/old/tidelog", "#!/bin/sh\necho tidelog 3.9\n");
-        std::process::Command::new("chmod").arg("+x").arg(old).status().unwrap();
+        old_copy(h);
         for name in [".profile", ".bashrc", ".zprofile", ".zshrc"] {
             h.write(&format!("home/{name}"), "export PATH=\"$HOME/old:$PATH\"\n");
         }
         h.write("home/.config/fish/config.fish", "set -gx PATH $HOME/old $PATH\n");
     }),
 ];
+
+fn old_copy(home: &Home) {
+    let old = home.write("home/old/tidelog", "#!/bin/sh\necho tidelog 3.9\n");
+    fs::set_permissions(old, fs::Permissions::from_mode(0o755)).unwrap();
+}
 
 #[test]
 fn every_new_terminal_runs_the_command_and_unregister_leaves_no_trace() {
