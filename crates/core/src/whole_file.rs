@@ -25,6 +25,7 @@ pub fn real_target(path: &Path) -> Result<PathBuf, FileError> {
 /// When the system refuses; the file is then as it was.
 pub fn replace(path: &Path, content: &[u8]) -> Result<(), FileError> {
     let target = real_target(path)?;
+    tracing::info!(file = %target.display(), bytes = content.len(), "write");
     let folder = target.parent().unwrap_or(Path::new("."));
     fs::create_dir_all(folder).at("make the folder", folder)?;
     let mut temporary =

@@ -27,7 +27,8 @@ struct Answer<'a> {
 }
 
 fn one(command: &CommandTrace, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    writeln!(out, "{}", style::STRONG.over(&escape(&command.name)))?;
+    let name = if command.name.is_empty() { "\"\"".to_owned() } else { escape(&command.name) };
+    writeln!(out, "{}", style::STRONG.over(&name))?;
     for terminal in [TerminalKind::New, TerminalKind::This] {
         for (i, answer) in group(command, terminal).iter().enumerate() {
             let place = match (i, terminal) {
@@ -104,6 +105,8 @@ fn group(command: &CommandTrace, terminal: TerminalKind) -> Vec<Answer<'_>> {
             None => answers.push(Answer { first: traced, of: vec![traced] }),
         }
     }
+    // What was proved says more than what was predicted.
+    answers.sort_by_key(|a| !a.of.iter().any(|t| t.proved));
     answers
 }
 

@@ -46,6 +46,7 @@ pub struct Outcome {
 pub fn run(mut command: Command, limit: Duration, stop: &Stop) -> Outcome {
     let start = Instant::now();
     command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped());
+    tracing::debug!(?command, "start");
     let mut wrapped = os::in_own_session(command);
     let mut child = match spawn(&mut wrapped) {
         Ok(child) => child,
@@ -75,6 +76,7 @@ pub fn run(mut command: Command, limit: Duration, stop: &Stop) -> Outcome {
             thread::sleep(Duration::from_millis(1));
         }
     }
+    tracing::debug!(?ending, ?took, "the started program is done");
     // Ends whatever is left of the group; that nothing is left is the usual case and no fault.
     let _ = child.start_kill();
     if !matches!(ending, Ending::Exited(_)) {

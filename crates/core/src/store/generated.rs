@@ -103,3 +103,64 @@ const FISH_LOOP: &str = "
 end
 set -e _wyard_folder
 ";
+
+#[cfg(test)]
+mod tests {
+    use std::process::Command;
+
+    use proptest::prelude::*;
+
+    use super::*;
+
+    /// PATH after a shell has read the generated file, or `None` where the shell is not installed.
+    fn read_by(shell: &str, dialect: Dialect, folders: &[String], path: &str) -> Option<String> {
+        let tool = Registered {
+            home: PathBuf::from("/home of/it's"),
+            home_variables: vec!["GAUGE_HOME".to_owned()],
+            command_folders: folders.iter().map(PathBuf::from).collect(),
+        };
+        let file = tempfile::NamedTempFile::new().ok()?;
+        std::fs::write(file.path(), content(dialect, &[tool])).ok()?;
+        let show = match dialect {
+            Dialect::Posix => "set -u; . \"$F\"; set +u; printf '%s|%s' \"$GAUGE_HOME\" \"$PATH\"",
+            Dialect::Fish => "source $F; printf '%s|%s' $GAUGE_HOME (string join : -- $PATH)",
+        };
+        let mut command = Command::new(format!("/bin/{shell}"));
+        command.args(["-c", show]).env_clear().env("LANG", "C.UTF-8").env("HOME", "/");
+        command.env("F", file.path()).env("PATH", path);
+        let output = command.output();
+        assert!(output.is_ok() || std::env::var_os("CI").is_none(), "{shell} is missing, and CI may skip nothing");
+        let output = output.ok()?;
+        Some(String::from_utf8_lossy(&output.stdout).into_owned())
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 40, failure_persistence: None, ..ProptestConfig::default() })]
+
+        #[test]
+        fn every_shell_puts_our_folders_first_and_keeps_the_rest(
+            names in proptest::collection::hash_set("/[a-c '\"$`;%*?\\[\\\\#~ä-]{1,6}", 1..3),
+            others in proptest::collection::vec("(|/usr/bin|/[a-c *]{1,3})", 1..5),
+            at in 0usize..4,
+        ) {
+            let folders: Vec<String> = names.into_iter().collect();
+            // The folders are also further back, more than once.
+            let mut before = others.clone();
+            before.insert(at.min(before.len()), folders[0].clone());
+            before.push(folders[folders.len() - 1].clone());
+            let kept = before.iter().filter(|entry| !folders.contains(entry)).cloned();
+            let expected: Vec<String> = folders.iter().cloned().chain(kept).collect();
+            let before = before.join(":");
+            for shell in ["dash", "bash", "zsh", "ksh"] {
+                if let Some(seen) = read_by(shell, Dialect::Posix, &folders, &before) {
+                    prop_assert_eq!(seen, format!("/home of/it's|{}", expected.join(":")), "{} {}", shell, before);
+                }
+            }
+            // fish turns an empty entry into a dot when it starts.
+            let dotted: Vec<&str> = expected.iter().map(|e| if e.is_empty() { "." } else { e.as_str() }).collect();
+            if let Some(seen) = read_by("fish", Dialect::Fish, &folders, &before) {
+                prop_assert_eq!(seen, format!("/home of/it's|{}", dotted.join(":")), "fish {}", before);
+            }
+        }
+    }
+}
