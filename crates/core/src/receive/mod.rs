@@ -172,8 +172,8 @@ pub fn receive(
     let registrar = Registrar::new(machine, &yard, &settings, stop);
     let file_guess = layout::guess(&file_name(&request.file));
     // Known this early in most cases; it saves unpacking what can't be kept.
-    if let (Some(name), Some(version)) = (&request.name, &request.version) {
-        placement::look(&yard, name, version, request.replace)?;
+    if let Ok((name, version)) = names(request, &file_guess) {
+        placement::look(&yard, &name, &version, request.replace)?;
     }
     let staged = Staged::unpack(request, format, &yard, witness, stop)?;
     let layout = layout::analyse(&staged.listing, &request.command_folders)?;
