@@ -10,9 +10,8 @@ use std::path::Path;
 
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
 use wagon_yard_core::archive;
-use wagon_yard_core::path_list::PathList;
 use wagon_yard_core::progress::{Silent, Stop};
-use wagon_yard_core::resolve::{self, Disk};
+use wagon_yard_core::resolve::{self, Caller, Disk, Surroundings};
 
 /// 2,000 files of 10 KB, half of it noise that does not pack.
 fn make_tar_gz(target: &Path) -> u64 {
@@ -74,9 +73,9 @@ fn scanning(criterion: &mut Criterion) {
         value.push(&bin);
         value.push(":");
     }
-    let path = PathList::parse(&value);
+    let around = Surroundings { path: value, ..Surroundings::default() };
     criterion.bench_function("look one name up in 200 folders of 100 commands", |bench| {
-        bench.iter(|| resolve::candidates(black_box("c150-50"), &path, &Disk));
+        bench.iter(|| resolve::candidates(Caller::Exec, black_box("c150-50"), &around, &Disk));
     });
 }
 

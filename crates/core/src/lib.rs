@@ -19,6 +19,7 @@ pub mod progress;
 pub mod receive;
 pub mod resolve;
 pub mod store;
+pub mod system;
 pub mod terminal;
 pub mod trace;
 pub mod whole_file;

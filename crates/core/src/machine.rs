@@ -6,9 +6,15 @@ use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 
 use crate::error::{Blame, Blamed};
+use crate::os;
+use crate::system::System;
 
 /// Environment variables by name.
 pub type Environment = BTreeMap<OsString, OsString>;
+
+/// Where a user's folders lie below the home, for each variable that says so on Windows ("KNOWNFOLDERID").
+const WINDOWS_PLACES: [(&str, &[&str]); 3] =
+    [("USERPROFILE", &[]), ("LOCALAPPDATA", &["AppData", "Local"]), ("APPDATA", &["AppData", "Roaming"])];
 
 /// Variables that say where a program finds its files; in a sandbox they count only when they point into it.
 const PLACES: [&str; 4] = ["XDG_DATA_HOME", "XDG_CONFIG_HOME", "ZDOTDIR", "ENV"];
@@ -17,7 +23,7 @@ const PLACES: [&str; 4] = ["XDG_DATA_HOME", "XDG_CONFIG_HOME", "ZDOTDIR", "ENV"]
 #[derive(Debug, thiserror::Error)]
 pub enum MachineError {
     /// No home folder is known.
-    #[error("the home folder is not known: HOME is not set to an absolute folder")]
+    #[error("the home folder is not known: {} is not set to an absolute folder", home_variable())]
     NoHome,
     /// A folder given on the command line cannot be made absolute.
     #[error("the folder {} cannot be made absolute", .0.display())]
@@ -30,8 +36,16 @@ impl Blamed for MachineError {
     }
 
     fn hint(&self) -> Option<String> {
-        matches!(self, Self::NoHome).then(|| "set HOME, or rehearse with --sandbox DIR".to_owned())
+        matches!(self, Self::NoHome).then(|| format!("set {}, or rehearse with --sandbox DIR", home_variable()))
     }
+}
+
+/// The variable of this name; on Windows case does not matter ("Environment Variables").
+#[must_use]
+pub fn variable<'a>(environment: &'a Environment, name: &str) -> Option<&'a OsStr> {
+    let same = |key: &&OsString| os::HERE == System::Windows && key.eq_ignore_ascii_case(name);
+    let exact = environment.get(OsStr::new(name));
+    exact.or_else(|| environment.keys().find(same).and_then(|key| environment.get(key))).map(OsString::as_os_str)
 }
 
 /// Where things are on this machine.
@@ -51,7 +65,7 @@ impl Machine {
     /// Works out the places from the environment and the two options.
     ///
     /// The yard lies in the user's data folder: `$XDG_DATA_HOME`, or `~/.local/share` (XDG Base Directory
-    /// Specification 0.8), unless `WYARD_YARD` or `yard` names another place.
+    /// Specification 0.8), on Windows `%LOCALAPPDATA%`; unless `WYARD_YARD` or `yard` names another place.
     ///
     /// # Errors
     /// When no home folder is known or a folder cannot be made absolute.
@@ -62,7 +76,14 @@ impl Machine {
     ) -> Result<Self, MachineError> {
         let sandbox = sandbox.map(absolute).transpose()?;
         if let Some(sandbox) = &sandbox {
-            environment.insert("HOME".into(), sandbox.join("home").into());
+            let home = sandbox.join("home");
+            environment.insert("HOME".into(), home.clone().into());
+            if os::HERE == System::Windows {
+                for (name, below) in WINDOWS_PLACES {
+                    environment.retain(|key, _| !key.eq_ignore_ascii_case(name));
+                    environment.insert(name.into(), below.iter().fold(home.clone(), |p, part| p.join(part)).into());
+                }
+            }
             for name in PLACES {
                 let inside = environment.get(OsStr::new(name)).is_some_and(|v| Path::new(v).starts_with(sandbox));
                 if !inside {
@@ -71,10 +92,13 @@ impl Machine {
             }
             environment.remove(OsStr::new("WYARD_YARD"));
         }
-        let home = absolute_in(&environment, "HOME").ok_or(MachineError::NoHome)?;
+        let home = absolute_in(&environment, home_variable()).ok_or(MachineError::NoHome)?;
         let yard = match (yard, environment.get(OsStr::new("WYARD_YARD")).filter(|v| !v.is_empty())) {
             (Some(given), _) => absolute(given)?,
             (None, Some(given)) => absolute(Path::new(given))?,
+            (None, None) if os::HERE == System::Windows => absolute_in(&environment, "LOCALAPPDATA")
+                .unwrap_or_else(|| home.join("AppData").join("Local"))
+                .join("Wagon Yard"),
             (None, None) => absolute_in(&environment, "XDG_DATA_HOME")
                 .unwrap_or_else(|| home.join(".local").join("share"))
                 .join("wagon-yard"),
@@ -91,7 +115,7 @@ impl Machine {
     /// This terminal's PATH, empty where it is not set.
     #[must_use]
     pub fn path_value(&self) -> OsString {
-        self.environment.get(OsStr::new("PATH")).cloned().unwrap_or_default()
+        variable(&self.environment, "PATH").unwrap_or_default().to_owned()
     }
 }
 
@@ -100,7 +124,15 @@ fn absolute(path: &Path) -> Result<PathBuf, MachineError> {
 }
 
 fn absolute_in(environment: &Environment, name: &str) -> Option<PathBuf> {
-    environment.get(OsStr::new(name)).map(PathBuf::from).filter(|p| p.is_absolute())
+    variable(environment, name).map(PathBuf::from).filter(|p| p.is_absolute())
+}
+
+/// The variable that names the user's home folder.
+fn home_variable() -> &'static str {
+    match os::HERE {
+        System::Unix => "HOME",
+        System::Windows => "USERPROFILE",
+    }
 }
 
 #[cfg(test)]

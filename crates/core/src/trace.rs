@@ -6,9 +6,9 @@ use serde::Serialize;
 
 use crate::finding::{Code, Finding};
 use crate::machine::Machine;
-use crate::path_list::PathList;
+use crate::os;
 use crate::progress::Stop;
-use crate::resolve::{self, Caller, Disk, Kind, Reason, Standing};
+use crate::resolve::{self, Caller, Disk, Kind, Reason, Standing, Surroundings};
 use crate::terminal::{self, Asking, Question, Said, Way};
 use crate::yard::Settings;
 
@@ -99,18 +99,21 @@ pub fn trace(machine: &Machine, settings: &Settings, request: &TraceRequest, sto
     let mut shells = terminal::installed(&settings.shells);
     let callers: Vec<Caller> = Caller::ALL
         .into_iter()
-        .filter(|c| wanted(*c) && c.shell().is_none_or(|s| shells.iter().any(|i| i.shell == s)))
+        .filter(|c| {
+            wanted(*c) && c.system() == os::HERE && c.shell().is_none_or(|s| shells.iter().any(|i| i.shell == s))
+        })
         .collect();
     let this = request.terminal != Some(TerminalKind::New);
     let new = request.terminal != Some(TerminalKind::This);
     // What a program started in a new terminal finds is predicted from the PATH of a login shell.
-    if !wanted(Caller::Exec) {
+    if !wanted(Caller::program(os::HERE)) {
         shells.retain(|s| wanted(Caller::from(s.shell)));
     }
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let answers =
         if new { asking.everywhere(Question { commands: &request.names, variables: &[] }) } else { Vec::new() };
-    let here = PathList::parse(&machine.path_value());
+    let here = Surroundings::of(&machine.environment, &std::env::current_dir().unwrap_or_default());
+    let program = Caller::program(os::HERE);
     let mut commands = Vec::new();
     for (index, name) in request.names.iter().enumerate() {
         let mut traced: Vec<CallerTrace> = Vec::new();
@@ -133,10 +136,9 @@ pub fn trace(machine: &Machine, settings: &Settings, request: &TraceRequest, sto
                     }
                 }
             }
-            let login = answers.iter().find(|a| a.way == Way::LoginCommand && a.said.is_ok());
-            if let (true, Some(Ok(said))) = (wanted(Caller::Exec), login.map(|a| &a.said)) {
-                traced.push(predicted(Caller::Exec, name, &PathList::parse(&said.path), TerminalKind::New));
-            }
+            let login = answers.iter().filter(|a| a.way == Way::LoginCommand).chain(&answers);
+            let said = login.filter(|_| wanted(program)).find_map(|a| a.said.as_ref().ok());
+            traced.extend(said.map(|said| predicted(program, name, &said.around, TerminalKind::New)));
         }
         if this {
             traced.extend(callers.iter().map(|c| predicted(*c, name, &here, TerminalKind::This)));
@@ -148,8 +150,8 @@ pub fn trace(machine: &Machine, settings: &Settings, request: &TraceRequest, sto
     TraceReport { format: 1, report: "trace", commands }
 }
 
-fn predicted(caller: Caller, name: &str, path: &PathList, terminal: TerminalKind) -> CallerTrace {
-    let candidates = resolve::candidates(name, path, &Disk);
+fn predicted(caller: Caller, name: &str, around: &Surroundings, terminal: TerminalKind) -> CallerTrace {
+    let candidates = resolve::candidates(caller, name, around, &Disk);
     let winner = resolve::winner(&candidates).map(Path::to_owned);
     let kind = match winner {
         _ if resolve::builtin(caller, name) => Kind::Builtin,
@@ -163,7 +165,7 @@ fn predicted(caller: Caller, name: &str, path: &PathList, terminal: TerminalKind
 
 fn proved(caller: Caller, name: &str, index: usize, said: &Said) -> CallerTrace {
     let meaning = &said.meanings[index];
-    let mut traced = predicted(caller, name, &PathList::parse(&said.path), TerminalKind::New);
+    let mut traced = predicted(caller, name, &said.around, TerminalKind::New);
     traced.proved = true;
     traced.kind = meaning.kind;
     // The shell has the last word on which file it runs.

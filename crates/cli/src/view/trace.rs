@@ -118,7 +118,8 @@ fn callers(answer: &Answer<'_>, proved: bool) -> Vec<String> {
         .map(|traces| {
             let name = traces[0].caller.name();
             let ways: Vec<_> = traces.iter().flat_map(|t| &t.ways).map(|w| w.name()).collect();
-            let all = ways.is_empty() || ways.len() == Way::ALL.len();
+            let all =
+                ways.is_empty() || traces[0].caller.shell().is_none_or(|shell| ways.len() == Way::of(shell).len());
             if all { name.to_owned() } else { format!("{name} ({})", ways.join(", ")) }
         })
         .collect()
@@ -141,6 +142,7 @@ fn candidate(candidate: &CandidateTrace) -> Vec<String> {
         Reason::IsAFolder => "a folder",
         Reason::BrokenLink => "broken link",
         Reason::Unreadable => "unreadable",
+        Reason::ExtensionNotListed => "its extension is not listed",
     });
     let standing = match (candidate.standing, reason) {
         (Standing::Winner, _) => style::GOOD.over("winner"),

@@ -11,7 +11,6 @@ use serde::Serialize;
 use crate::error::{Blame, Blamed, FileContext, FileError};
 use crate::finding::{Code, Finding};
 use crate::machine::{Environment, Machine};
-use crate::path_list::PathList;
 use crate::process;
 use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, Kind};
@@ -195,7 +194,8 @@ fn probe_environment(machine: &Machine, answers: &[Answer], variables: &[String]
     let mut environment = terminal::base_environments(machine).swap_remove(0);
     let said = answers.iter().filter(|a| a.way == Way::LoginCommand).chain(answers).find_map(|a| a.said.as_ref().ok());
     if let Some(said) = said {
-        environment.insert("PATH".into(), said.path.clone());
+        environment.retain(|name, _| !name.eq_ignore_ascii_case("PATH"));
+        environment.insert("PATH".into(), said.around.path.clone());
         for (name, value) in variables.iter().zip(&said.variables) {
             if let Some(value) = value {
                 environment.insert(name.into(), value.clone());
@@ -324,8 +324,8 @@ impl Job {
 
     /// The copies elsewhere in PATH that ours comes before.
     fn hides(&self, answers: &[Answer]) -> Option<Finding> {
-        let said = answers.iter().find_map(|a| a.said.as_ref().ok())?;
-        let candidates = resolve::candidates(&self.name, &PathList::parse(&said.path), &Disk);
+        let (shell, said) = answers.iter().find_map(|a| Some((a.shell, a.said.as_ref().ok()?)))?;
+        let candidates = resolve::candidates(Caller::from(shell), &self.name, &said.around, &Disk);
         let first = resolve::winner(&candidates).filter(|w| same_file(w, &self.file))?;
         let mut others: Vec<&Path> = Vec::new();
         for candidate in candidates.iter().filter(|c| c.standing == resolve::Standing::Shadowed) {

@@ -1,5 +1,23 @@
-//! The thin layer over the operating system: the only place where code differs by system.
+//! The thin layer over the operating system: the only place where code differs by system. Both files have the same
+//! functions with the same signatures.
 
+#[cfg(unix)]
 mod unix;
-
+#[cfg(unix)]
 pub use unix::*;
+
+#[cfg(windows)]
+mod windows;
+#[cfg(windows)]
+pub use windows::*;
+
+/// A value of a registry key as the system keeps it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RawValue {
+    /// Its name.
+    pub name: String,
+    /// Its type number: 1 is a plain string, 2 an expandable one.
+    pub kind: u32,
+    /// Its bytes; for strings UTF-16 in little-endian order, most often ending in a zero.
+    pub bytes: Vec<u8>,
+}

@@ -11,6 +11,11 @@ use std::process::ExitStatus;
 
 use rustix::fs::{Access, AtFlags, CWD};
 
+use crate::system::System;
+
+/// The family this program was built for.
+pub const HERE: System = System::Unix;
+
 /// The name this program was built for, as archives write it: `linux`, `macos`, `windows`.
 pub const SYSTEM: &str = std::env::consts::OS;
 
@@ -133,4 +138,73 @@ pub fn is_busy(error: &io::Error) -> bool {
 /// Sets the name a program is called by (its `argv[0]`).
 pub fn set_called_name(command: &mut std::process::Command, name: &str) {
     std::os::unix::process::CommandExt::arg0(command, name);
+}
+
+/// Adds text to a command line; here that is an argument.
+pub fn raw_argument(command: &mut std::process::Command, text: &std::ffi::OsStr) {
+    command.arg(text);
+}
+
+fn no_registry() -> io::Error {
+    io::Error::new(io::ErrorKind::Unsupported, "this system has no registry")
+}
+
+/// This system has no registry.
+///
+/// # Errors
+/// Always.
+pub fn registry_values(_machine_wide: bool, _key: &str) -> io::Result<Vec<super::RawValue>> {
+    Err(no_registry())
+}
+
+/// This system has no registry.
+///
+/// # Errors
+/// Always.
+pub fn write_registry_value(
+    _machine_wide: bool,
+    _key: &str,
+    _name: &str,
+    _value: Option<(u32, &[u8])>,
+) -> io::Result<()> {
+    Err(no_registry())
+}
+
+/// This system has no registry.
+///
+/// # Errors
+/// Always.
+pub fn remove_registry_key(_key: &str) -> io::Result<()> {
+    Err(no_registry())
+}
+
+/// This system has no registry.
+#[must_use]
+pub fn may_write_registry(_machine_wide: bool, _key: &str) -> bool {
+    false
+}
+
+/// Nobody is waiting to be told here.
+pub fn announce_environment() {}
+
+/// This system builds no environment for others.
+///
+/// # Errors
+/// Always.
+pub fn fresh_environment() -> io::Result<Vec<(OsString, OsString)>> {
+    Err(no_registry())
+}
+
+/// This system has no registry.
+///
+/// # Errors
+/// Always.
+pub fn remove_registry_key_if_empty(_key: &str) -> io::Result<()> {
+    Err(no_registry())
+}
+
+/// Whether the system is Wine.
+#[must_use]
+pub fn is_wine() -> bool {
+    false
 }

@@ -1,6 +1,8 @@
 //! A PATH value as a list of entries, under the rules of Unix: separated by `:`, an empty entry means the current
 //! folder (POSIX.1-2017, "Environment Variables", PATH).
 
+pub mod windows;
+
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 

@@ -8,7 +8,7 @@ use crate::check::CheckError;
 use crate::error::{Blame, Blamed, FileError};
 use crate::layout::{LayoutError, NameError, ToolName, Version};
 use crate::path_list::EntryError;
-use crate::store::StoreError;
+use crate::store::StorePlanError;
 use crate::yard::YardError;
 
 /// Why a tool could not be received or registered.
@@ -58,7 +58,7 @@ pub enum ReceiveError {
     Yard(#[from] YardError),
     /// The stores.
     #[error(transparent)]
-    Store(#[from] StoreError),
+    Store(#[from] StorePlanError),
     /// The check.
     #[error(transparent)]
     Check(#[from] CheckError),

@@ -24,7 +24,7 @@ use crate::layout::{self, Command, Guess, Layout, ToolName, Variable, Version};
 use crate::machine::Machine;
 use crate::path_list;
 use crate::progress::{Progress, Stop};
-use crate::store::StartupChange;
+use crate::store::{RegistryChange, StartupChange};
 use crate::yard::{Card, CardLayout, Scope, Source, Yard};
 
 /// What the user asks for.
@@ -139,6 +139,8 @@ pub struct ReceiveReport {
     pub scope: Scope,
     /// What happens to the startup files.
     pub startup_files: Vec<StartupChange>,
+    /// What happens to values of the registry.
+    pub registry_values: Vec<RegistryChange>,
     /// The check at the end; null for a dry run.
     pub check: Option<ToolCheck>,
     /// Its verdict; null for a dry run.
@@ -207,11 +209,12 @@ pub fn receive(
         commands: layout.commands,
         home_variables: card.registration.iter().flat_map(|r| r.home_variables.clone()).collect(),
         scope: Scope::User,
-        startup_files: registration.changes.clone(),
+        startup_files: registration.startup_files(),
+        registry_values: registration.registry_values(),
         home,
         check: None,
         verdict: None,
-        findings: Vec::new(),
+        findings: registration.findings(),
     };
     if !compared {
         let seen = "the checksum was compared with nothing";

@@ -3,10 +3,14 @@
 use serde::Serialize;
 
 use super::ReceiveError;
+use crate::finding::Finding;
 use crate::layout::Variable;
 use crate::machine::Machine;
+use crate::os;
 use crate::progress::Stop;
-use crate::store::{Action, RegistrationPlan, StartupChange, StoreError};
+use crate::store::registry::{self, Keys, RegistryPlan, Replaced, Tool};
+use crate::store::{Action, Registered, RegistrationPlan, RegistryChange, StartupChange, StorePlan, StorePlanError};
+use crate::system::System;
 use crate::terminal::{self, Asking, InstalledShell};
 use crate::yard::{Card, Registration, Scope, Settings, Yard};
 
@@ -29,6 +33,10 @@ pub struct RegisterReport {
     pub scope: Scope,
     /// What happens to the startup files.
     pub startup_files: Vec<StartupChange>,
+    /// What happens to values of the registry.
+    pub registry_values: Vec<RegistryChange>,
+    /// What else is worth telling.
+    pub findings: Vec<Finding>,
 }
 
 /// The moment, in RFC 3339 with microseconds.
@@ -38,7 +46,7 @@ pub fn now() -> String {
 }
 
 pub(super) fn registration(home_variables: Vec<Variable>) -> Registration {
-    Registration { scope: Scope::User, since: now(), home_variables }
+    Registration { scope: Scope::User, since: now(), home_variables, replaced: Vec::new() }
 }
 
 /// Plans and makes changes of the stores from the cards.
@@ -61,26 +69,49 @@ impl<'a> Registrar<'a> {
     /// Plans the stores with one tool put first (in place of its other versions), or one taken out.
     ///
     /// # Errors
-    /// When a card or a startup file is in the way; nothing is changed then.
-    pub fn plan(&self, put: Option<&Card>, taken: Option<&Card>) -> Result<RegistrationPlan, ReceiveError> {
+    /// When a card or a store is in the way; nothing is changed then.
+    pub fn plan(&self, put: Option<&Card>, taken: Option<&Card>) -> Result<StorePlan, ReceiveError> {
         let same = |a: &Card, b: Option<&Card>| b.is_some_and(|b| a.name == b.name);
-        let mut cards = self.yard.cards()?;
-        cards.retain(|c| c.registration.is_some() && !same(c, put) && !same(c, taken));
-        cards.sort_by(|a, b| since(b).cmp(since(a)));
-        let tools: Vec<_> = put.into_iter().chain(&cards).filter_map(|c| self.yard.registered(c)).collect();
+        let mut staying = self.yard.cards()?;
+        staying.retain(|c| c.registration.is_some());
+        let leaving: Vec<Card> = staying.extract_if(.., |c| same(c, put) || same(c, taken)).collect();
+        staying.sort_by(|a, b| since(b).cmp(since(a)));
+        Ok(match os::HERE {
+            System::Unix => StorePlan::Startup(self.plan_startup(put, &staying)?),
+            System::Windows => StorePlan::Registry(self.plan_registry(put, &leaving, staying.is_empty())?),
+        })
+    }
+
+    fn plan_startup(&self, put: Option<&Card>, staying: &[Card]) -> Result<RegistrationPlan, StorePlanError> {
+        let tools: Vec<_> = put.into_iter().chain(staying).filter_map(|c| self.yard.registered(c)).collect();
         let asking =
             Asking { machine: self.machine, shells: &self.shells, limit: self.settings.shell_limit(), stop: self.stop };
         let shells: Vec<_> = self.shells.iter().map(|s| s.shell).collect();
-        let folders = asking.startup_folders();
-        let terminal = self.yard.terminal();
-        Ok(RegistrationPlan::make(&terminal, &tools, &shells, &folders).map_err(|e: StoreError| e)?)
+        Ok(RegistrationPlan::make(&self.yard.terminal(), &tools, &shells, &asking.startup_folders())?)
+    }
+
+    fn plan_registry(&self, put: Option<&Card>, leaving: &[Card], last: bool) -> Result<RegistryPlan, ReceiveError> {
+        let keys = Keys::of(self.machine.sandbox.as_deref());
+        let registry = registry::read(&keys)?;
+        let tools = |cards: &[&Card]| -> Vec<_> {
+            let tool = |c: &&Card| Some((self.yard.registered(c)?, c.registration.as_ref()?.replaced.clone()));
+            cards.iter().filter_map(tool).collect()
+        };
+        let leaving = tools(&leaving.iter().collect::<Vec<_>>());
+        let put = tools(&put.into_iter().collect::<Vec<_>>());
+        let taken: Vec<Tool<'_>> = leaving.iter().map(as_tool).collect();
+        let restore = if last && put.is_empty() { self.yard.path_before()? } else { None };
+        let given = terminal::given(self.machine);
+        let put = put.first().map(as_tool);
+        Ok(RegistryPlan::make(&keys, Scope::User, &registry, &given, &taken, put, restore)
+            .map_err(StorePlanError::from)?)
     }
 
     /// Makes the change. The cards come first: what they say can be put into the stores again at any time.
     ///
     /// # Errors
-    /// When a card or a startup file cannot be written.
-    pub fn apply(&self, plan: RegistrationPlan, put: Option<&Card>) -> Result<(), ReceiveError> {
+    /// When a card or a store cannot be written.
+    pub fn apply(&self, plan: StorePlan, put: Option<&Card>) -> Result<(), ReceiveError> {
         if let Some(put) = put {
             let others = self.yard.cards()?;
             for mut other in others.into_iter().filter(|c| c.name == put.name && c.version != put.version) {
@@ -88,10 +119,19 @@ impl<'a> Registrar<'a> {
                     self.yard.write_card(&other)?;
                 }
             }
-            self.yard.write_card(put)?;
+            let mut put = put.clone();
+            if let (Some((replaced, path_is)), Some(registration)) = (plan.to_be_kept(), &mut put.registration) {
+                registration.replaced = replaced;
+                self.yard.keep_path_before(path_is)?;
+            }
+            self.yard.write_card(&put)?;
         }
         Ok(plan.apply()?)
     }
+}
+
+fn as_tool((registered, replaced): &(Registered, Vec<Replaced>)) -> Tool<'_> {
+    Tool { registered, replaced }
 }
 
 fn since(card: &Card) -> &str {
@@ -145,12 +185,15 @@ fn change(
     // An unregistered version must not take out the one of the same name that is in service.
     let nothing_to_do = !adding && !was_registered;
     let plan = if adding { registrar.plan(Some(&card), None)? } else { registrar.plan(None, Some(&card))? };
-    let startup_files: Vec<StartupChange> = if nothing_to_do { Vec::new() } else { plan.changes.clone() };
-    let touched = startup_files.iter().any(|c| c.action != Action::Keep);
+    let (startup_files, registry_values) =
+        if nothing_to_do { (Vec::new(), Vec::new()) } else { (plan.startup_files(), plan.registry_values()) };
+    let touched = startup_files.iter().any(|c| c.action != Action::Keep) || !registry_values.is_empty();
+    let findings = plan.findings();
     if !dry_run && !nothing_to_do {
         registrar.apply(plan, adding.then_some(&card))?;
         if !adding {
             yard.write_card(&card)?;
+            yard.forget_path_before()?;
         }
     }
     Ok(RegisterReport {
@@ -162,5 +205,7 @@ fn change(
         changed: touched || was_registered != adding,
         scope: Scope::User,
         startup_files,
+        registry_values,
+        findings,
     })
 }

@@ -1,6 +1,7 @@
 //! The commands and keywords built into each shell: they answer before any file of the same name.
 
 use super::Caller;
+use crate::system::System;
 
 /// Keywords of the shell language (POSIX.1-2017, 2.4).
 const KEYWORDS: &str = "! { } case do done elif else esac fi for if in then until while";
@@ -32,15 +33,35 @@ const FISH: &str = ". : [ _ abbr and argparse begin bg bind block break breakpoi
                     functions history if jobs math not or path printf pwd random read realpath return set set_color \
                     source status string switch test time true type ulimit wait while";
 
+/// The internal commands of `cmd` ("Windows commands", `cmd /?`).
+const CMD: &str = "assoc break call cd chcp chdir cls color copy date del dir dpath echo endlocal erase exit for ftype \
+                   goto if keys md mkdir mklink move path pause popd prompt pushd rd rem ren rename rmdir set setlocal \
+                   shift start time title type ver verify vol";
+
+/// Aliases and functions that Windows PowerShell 5 has from the start and that hide commands of well-known suites
+/// ("about_Aliases").
+const POWERSHELL: &str = "% ? ac cat cd chdir clc clear clhy cli clp cls clv cnsn compare copy cp cpi cpp curl cvpa dbp \
+                          del diff dir dnsn ebp echo epal epcsv epsn erase etsn exsn fc fhx fl foreach ft fw gal gbp gc \
+                          gci gcm gcs gdr ghy gi gjb gl gm gmo gp gps group gsn gsv gu gv gwmi h help history icm iex \
+                          ihy ii ipal ipcsv ipmo ipsn irm ise iwmi iwr kill lp ls man md measure mi mkdir more mount move \
+                          mp mv nal ndr ni nmo npssc nsn nv oh ogv pause popd prompt ps pushd pwd r rbp rcjb rcsn rd rdr \
+                          ren ri rjb rm rmdir rmo rni rnp rp rsn rsnp rujb rv rvpa rwmi sajb sal saps sasv sbp sc select \
+                          set shcm si sl sleep sls sort sp spjb spps spsv start sujb sv swmi tee trcm type wget where \
+                          wjb write";
+
 /// Whether the caller answers to this name itself, before looking for a file.
 #[must_use]
 pub fn builtin(caller: Caller, name: &str) -> bool {
     let lists: &[&str] = match caller {
-        Caller::Exec => &[],
+        Caller::Exec | Caller::CreateProcess => &[],
         Caller::Sh => &[SH, KEYWORDS],
         Caller::Bash => &[BASH, KEYWORDS],
         Caller::Zsh => &[ZSH, KEYWORDS],
         Caller::Fish => &[FISH],
+        Caller::Cmd => &[CMD],
+        Caller::PowerShell => &[POWERSHELL],
     };
-    lists.iter().flat_map(|list| list.split_whitespace()).any(|word| word == name)
+    let folds_case = caller.system() == System::Windows;
+    let same = |word: &str| if folds_case { word.eq_ignore_ascii_case(name) } else { word == name };
+    lists.iter().flat_map(|list| list.split_whitespace()).any(same)
 }

@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::system::System;
+
 /// A shell that people type into.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -14,11 +16,24 @@ pub enum Shell {
     Zsh,
     /// fish.
     Fish,
+    /// The Windows command processor.
+    Cmd,
+    /// PowerShell.
+    PowerShell,
 }
 
 impl Shell {
     /// All of them.
-    pub const ALL: [Self; 4] = [Self::Sh, Self::Bash, Self::Zsh, Self::Fish];
+    pub const ALL: [Self; 6] = [Self::Sh, Self::Bash, Self::Zsh, Self::Fish, Self::Cmd, Self::PowerShell];
+
+    /// The system that the shell's startup belongs to.
+    #[must_use]
+    pub fn system(self) -> System {
+        match self {
+            Self::Sh | Self::Bash | Self::Zsh | Self::Fish => System::Unix,
+            Self::Cmd | Self::PowerShell => System::Windows,
+        }
+    }
 
     /// The name of its program.
     #[must_use]
@@ -28,6 +43,8 @@ impl Shell {
             Self::Bash => "bash",
             Self::Zsh => "zsh",
             Self::Fish => "fish",
+            Self::Cmd => "cmd",
+            Self::PowerShell => "powershell",
         }
     }
 }
@@ -46,27 +63,59 @@ pub enum Caller {
     Zsh,
     /// fish.
     Fish,
+    /// The Windows command processor.
+    Cmd,
+    /// PowerShell.
+    PowerShell,
+    /// A program that starts another through CreateProcess.
+    CreateProcess,
 }
 
 impl Caller {
     /// All of them.
-    pub const ALL: [Self; 5] = [Self::Exec, Self::Sh, Self::Bash, Self::Zsh, Self::Fish];
+    pub const ALL: [Self; 8] =
+        [Self::Exec, Self::Sh, Self::Bash, Self::Zsh, Self::Fish, Self::Cmd, Self::PowerShell, Self::CreateProcess];
+
+    /// The system on which this caller looks commands up.
+    #[must_use]
+    pub fn system(self) -> System {
+        match self {
+            Self::Exec => System::Unix,
+            Self::CreateProcess => System::Windows,
+            _ => self.shell().map_or(System::Unix, Shell::system),
+        }
+    }
+
+    /// The program that starts another, on this system.
+    #[must_use]
+    pub fn program(system: System) -> Self {
+        match system {
+            System::Unix => Self::Exec,
+            System::Windows => Self::CreateProcess,
+        }
+    }
 
     /// The stable name.
     #[must_use]
     pub fn name(self) -> &'static str {
-        self.shell().map_or("exec", Shell::name)
+        match self {
+            Self::Exec => "exec",
+            Self::CreateProcess => "createprocess",
+            _ => self.shell().map_or("exec", Shell::name),
+        }
     }
 
     /// The shell, unless the caller is none.
     #[must_use]
     pub fn shell(self) -> Option<Shell> {
         Some(match self {
-            Self::Exec => return None,
+            Self::Exec | Self::CreateProcess => return None,
             Self::Sh => Shell::Sh,
             Self::Bash => Shell::Bash,
             Self::Zsh => Shell::Zsh,
             Self::Fish => Shell::Fish,
+            Self::Cmd => Shell::Cmd,
+            Self::PowerShell => Shell::PowerShell,
         })
     }
 }
@@ -78,6 +127,8 @@ impl From<Shell> for Caller {
             Shell::Bash => Self::Bash,
             Shell::Zsh => Self::Zsh,
             Shell::Fish => Self::Fish,
+            Shell::Cmd => Self::Cmd,
+            Shell::PowerShell => Self::PowerShell,
         }
     }
 }

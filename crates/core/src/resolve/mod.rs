@@ -3,6 +3,7 @@
 mod builtins;
 mod caller;
 mod view;
+mod windows;
 
 use std::path::{Path, PathBuf};
 
@@ -11,7 +12,9 @@ pub use caller::{Caller, Shell};
 use serde::Serialize;
 pub use view::{Disk, FileView, Seen};
 
+use crate::machine::Environment;
 use crate::path_list::PathList;
+use crate::system::System;
 
 /// What answers to a command name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -53,6 +56,8 @@ pub enum Reason {
     BrokenLink,
     /// Something in a folder that may not be searched.
     Unreadable,
+    /// A file without an extension that the caller would try.
+    ExtensionNotListed,
 }
 
 /// A file that a name could mean.
@@ -68,15 +73,63 @@ pub struct Candidate {
     pub reason: Option<Reason>,
 }
 
-/// Lists the files that `name` could mean, in the order of PATH, the winner marked.
+/// What a lookup depends on beside the name.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Surroundings {
+    /// The value of PATH.
+    pub path: std::ffi::OsString,
+    /// The extensions of PATHEXT, in order; Windows only.
+    pub path_extensions: Vec<String>,
+    /// The current folder.
+    pub current_folder: PathBuf,
+    /// The folder of the program that starts another; Windows only.
+    pub program_folder: Option<PathBuf>,
+    /// The Windows folder.
+    pub system_root: Option<PathBuf>,
+    /// Whether `NoDefaultCurrentDirectoryInExePath` is set.
+    pub forbids_current_folder: bool,
+}
+
+impl Surroundings {
+    /// Those of an environment and a current folder.
+    #[must_use]
+    pub fn of(environment: &Environment, current_folder: &Path) -> Self {
+        let get = |name: &str| {
+            let same = |key: &std::ffi::OsStr| key.to_str().is_some_and(|k| k.eq_ignore_ascii_case(name));
+            environment.iter().find(|(key, _)| same(key)).map(|(_, value)| value.clone())
+        };
+        let extensions = get("PATHEXT").filter(|v| !v.is_empty()).unwrap_or_else(|| windows::USUAL_EXTENSIONS.into());
+        Self {
+            path: get("PATH").unwrap_or_default(),
+            path_extensions: extensions
+                .to_string_lossy()
+                .split(';')
+                .filter(|e| !e.is_empty())
+                .map(str::to_owned)
+                .collect(),
+            current_folder: current_folder.to_owned(),
+            program_folder: None,
+            system_root: get("SystemRoot").map(PathBuf::from),
+            forbids_current_folder: get("NoDefaultCurrentDirectoryInExePath").is_some(),
+        }
+    }
+}
+
+/// Lists the files that `name` could mean to a caller, in order, the winner marked.
+#[must_use]
+pub fn candidates(caller: Caller, name: &str, around: &Surroundings, view: &dyn FileView) -> Vec<Candidate> {
+    match caller.system() {
+        _ if name.is_empty() => Vec::new(),
+        System::Unix => unix(name, &PathList::parse(&around.path), view),
+        System::Windows => windows::candidates(caller, name, around, view),
+    }
+}
+
+/// The rules of Unix, the same for all callers as far as files go.
 ///
 /// Rules: POSIX.1-2017, "Shell Command Language" 2.9.1.1 and "Environment Variables", PATH; execvp(3). A name with a
 /// slash is a path and not searched for. What is not an executable regular file is passed over.
-#[must_use]
-pub fn candidates(name: &str, path: &PathList, view: &dyn FileView) -> Vec<Candidate> {
-    if name.is_empty() {
-        return Vec::new();
-    }
+fn unix(name: &str, path: &PathList, view: &dyn FileView) -> Vec<Candidate> {
     let places: Vec<(PathBuf, Option<(std::ffi::OsString, usize)>)> = if name.contains('/') {
         vec![(PathBuf::from(name), None)]
     } else {
@@ -113,7 +166,6 @@ pub fn winner(candidates: &[Candidate]) -> Option<&Path> {
 #[cfg(test)]
 mod tests {
     use std::collections::BTreeMap;
-    use std::ffi::OsStr;
 
     use super::*;
 
@@ -135,8 +187,9 @@ mod tests {
             ("/d/t", Seen::BrokenLink),
             ("/e/t", Seen::Program),
         ]));
+        let around = |path: &str| Surroundings { path: path.into(), ..Surroundings::default() };
         let list = |path: &str, name: &str| -> Vec<(String, Standing, Option<Reason>)> {
-            candidates(name, &PathList::parse(OsStr::new(path)), &made)
+            candidates(Caller::Exec, name, &around(path), &made)
                 .into_iter()
                 .map(|c| (c.path.display().to_string(), c.standing, c.reason))
                 .collect()

@@ -5,8 +5,11 @@ mod block;
 mod generated;
 mod plan;
 pub mod quote;
+pub mod registry;
 mod startup;
+mod store_plan;
 
 pub use generated::Registered;
 pub use plan::{Action, RegistrationPlan, StartupChange, StoreError};
 pub use startup::{Dialect, StartupFile, StartupFolders, startup_files};
+pub use store_plan::{RegistryChange, StorePlan, StorePlanError};

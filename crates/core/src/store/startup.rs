@@ -64,6 +64,8 @@ pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn 
     let profile = folders.home.join(".profile");
     for shell in shells {
         match shell {
+            // Windows shells read no file of ours: the registry gives them their PATH.
+            Shell::Cmd | Shell::PowerShell => {}
             Shell::Sh => {
                 add(profile.clone(), Dialect::Posix);
                 if let Some(file) = folders.sh_env.as_ref().filter(|f| readable(f)) {

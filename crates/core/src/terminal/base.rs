@@ -5,6 +5,7 @@ use std::fs;
 
 use crate::machine::{Environment, Machine};
 use crate::os;
+use crate::system::System;
 
 /// What a session hands on unchanged: who the user is, language, time zone, kind of terminal.
 const HANDED_ON: [&str; 8] = ["USER", "LOGNAME", "SHELL", "LANG", "LANGUAGE", "TZ", "TERM", "COLORTERM"];
@@ -16,6 +17,9 @@ const DECIDING: [&str; 3] = ["ZDOTDIR", "XDG_CONFIG_HOME", "XDG_DATA_HOME"];
 /// The environments a new terminal may begin with: one, or two where a deciding variable is set here.
 #[must_use]
 pub fn base_environments(machine: &Machine) -> Vec<Environment> {
+    if os::HERE == System::Windows {
+        return vec![super::windows::environment(machine)];
+    }
     let is_kept =
         |name: &OsStr| HANDED_ON.iter().any(|kept| name == *kept) || name.as_encoded_bytes().starts_with(b"LC_");
     let mut bare: Environment =

@@ -4,6 +4,7 @@
 mod base;
 mod question;
 mod shells;
+mod windows;
 
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -13,12 +14,14 @@ use std::time::Duration;
 pub use base::base_environments;
 use serde::{Deserialize, Serialize};
 pub use shells::{InstalledShell, installed};
+pub use windows::given;
 
 use crate::machine::{Environment, Machine};
 use crate::process::{self, Ending};
 use crate::progress::Stop;
-use crate::resolve::{Kind, Shell};
+use crate::resolve::{Kind, Shell, Surroundings};
 use crate::store::StartupFolders;
+use crate::system::System;
 
 /// A way in which a shell is started, which decides the startup files it reads.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -35,6 +38,15 @@ pub enum Way {
 impl Way {
     /// All of them.
     pub const ALL: [Self; 3] = [Self::Login, Self::Interactive, Self::LoginCommand];
+
+    /// The ways in which people start this shell: on Windows there is one.
+    #[must_use]
+    pub fn of(shell: Shell) -> &'static [Self] {
+        match shell.system() {
+            System::Unix => &Self::ALL,
+            System::Windows => &[Self::Interactive],
+        }
+    }
 
     /// The stable name.
     #[must_use]
@@ -59,8 +71,8 @@ pub struct Meaning {
 /// What a shell said of itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Said {
-    /// The value of PATH it has after its startup files.
-    pub path: OsString,
+    /// What its lookups depend on, PATH above all, after its startup files.
+    pub around: Surroundings,
     /// What each name asked about means, in the order asked.
     pub meanings: Vec<Meaning>,
     /// The values of the variables asked about; `None` where not set.
@@ -125,7 +137,7 @@ impl Asking<'_> {
         let bases = base_environments(self.machine);
         let mut starts = Vec::new();
         for shell in self.shells {
-            for way in Way::ALL {
+            for &way in Way::of(shell.shell) {
                 starts.extend(bases.iter().map(|base| (shell, way, base)));
             }
         }
@@ -136,6 +148,10 @@ impl Asking<'_> {
     #[must_use]
     pub fn one(&self, shell: &InstalledShell, way: Way, base: &Environment, question: Question<'_>) -> Answer {
         let marker = question::marker();
+        if shell.shell.system() == System::Windows {
+            let (said, took) = windows::ask(self, shell, &marker, base, question);
+            return Answer { shell: shell.shell, way, said, took };
+        }
         let text = question::text(shell.shell, &marker, question);
         let mut command = Command::new(&shell.program);
         match (shell.shell, way) {
@@ -154,7 +170,9 @@ impl Asking<'_> {
         };
         command.arg(text).env_clear().envs(base).current_dir(self.start_folder());
         let outcome = process::run(command, self.limit, self.stop);
-        let said = question::parse(&marker, &outcome.stdout, question).ok_or_else(|| match outcome.ending {
+        let said = question::parse(&marker, &outcome.stdout, question, &self.machine.home).ok_or_else(|| match outcome
+            .ending
+        {
             Ending::TimedOut => NoAnswer::TimedOut,
             Ending::Interrupted => NoAnswer::Interrupted,
             Ending::NotStarted(e) => NoAnswer::NotStarted(e.to_string()),
@@ -165,7 +183,7 @@ impl Asking<'_> {
 
     /// A terminal opens in the home folder.
     fn start_folder(&self) -> PathBuf {
-        if self.machine.home.is_dir() { self.machine.home.clone() } else { PathBuf::from("/") }
+        if self.machine.home.is_dir() { self.machine.home.clone() } else { std::env::temp_dir() }
     }
 }
 
@@ -191,7 +209,7 @@ impl Asking<'_> {
             }
         };
         for base in base_environments(self.machine) {
-            let set = |name: &str| base.get(std::ffi::OsStr::new(name)).map(PathBuf::from).filter(|p| p.is_absolute());
+            let set = |name: &str| crate::machine::variable(&base, name).map(PathBuf::from).filter(|p| p.is_absolute());
             let zsh = self.ask_folder(Shell::Zsh, "ZDOTDIR", &base).or_else(|| set("ZDOTDIR"));
             push(&mut folders.zsh, zsh.unwrap_or_else(|| self.machine.home.clone()));
             let config = set("XDG_CONFIG_HOME").unwrap_or_else(|| self.machine.home.join(".config"));

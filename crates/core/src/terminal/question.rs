@@ -1,12 +1,12 @@
 //! The question put to a shell, and its answer found again among whatever its startup files print.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use super::{Meaning, Question, Said};
 use crate::os;
-use crate::resolve::{Kind, Shell};
+use crate::resolve::{Kind, Shell, Surroundings};
 use crate::store::quote;
 
 /// A line nobody else prints.
@@ -37,6 +37,8 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
                  builtin printf '%s\\0' {marker}"
             )
         }
+        // Asked in their own way.
+        Shell::Cmd | Shell::PowerShell => String::new(),
         Shell::Bash | Shell::Zsh | Shell::Sh => {
             let (print, each) = match shell {
                 Shell::Bash => (
@@ -68,17 +70,18 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
 fn quoted(shell: Shell, word: &str) -> String {
     let quoted = match shell {
         Shell::Fish => quote::fish(word.as_bytes()),
-        Shell::Bash | Shell::Zsh | Shell::Sh => quote::posix(word.as_bytes()),
+        _ => quote::posix(word.as_bytes()),
     };
     String::from_utf8_lossy(&quoted).into_owned()
 }
 
 /// Finds the answer in the output; `None` where there is no whole one.
-pub(super) fn parse(marker: &str, output: &[u8], question: Question<'_>) -> Option<Said> {
+pub(super) fn parse(marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
     let begin = [b"\n", marker.as_bytes(), b"\0"].concat();
     let at = output.windows(begin.len()).rposition(|w| w == begin)? + begin.len();
     let mut fields = output[at..].split(|b| *b == 0);
     let path = os::name_from_bytes(fields.next()?.to_vec());
+    let around = Surroundings { path, current_folder: home.to_owned(), ..Surroundings::default() };
     let mut meanings = Vec::new();
     for name in question.commands {
         let kind = String::from_utf8_lossy(fields.next()?).trim().to_owned();
@@ -92,7 +95,7 @@ pub(super) fn parse(marker: &str, output: &[u8], question: Question<'_>) -> Opti
         let field = fields.next()?;
         variables.push(field.strip_prefix(b"=").map(|v| os::name_from_bytes(v.to_vec())));
     }
-    (fields.next()? == marker.as_bytes()).then_some(Said { path, meanings, variables })
+    (fields.next()? == marker.as_bytes()).then_some(Said { around, meanings, variables })
 }
 
 /// The kind, from each shell's own word: bash `type -t`, zsh `whence -w` ("NAME: KIND"), fish `type -t`, and for the
@@ -123,12 +126,12 @@ mod tests {
         let variables = ["V".to_owned(), "W".to_owned()];
         let question = Question { commands: &commands, variables: &variables };
         let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0file\0/x/a\0b: alias\0\0=1 2\0\0M\0bye";
-        let said = parse("M", output, question).unwrap();
-        assert_eq!(said.path, "/x:/y");
+        let said = parse("M", output, question, Path::new("/h")).unwrap();
+        assert_eq!(said.around.path, "/x:/y");
         assert_eq!(said.meanings[0], Meaning { kind: Kind::File, file: Some("/x/a".into()) });
         assert_eq!(said.meanings[1], Meaning { kind: Kind::Alias, file: None });
         assert_eq!(said.variables, [Some("1 2".into()), None]);
-        assert_eq!(parse("M", b"\nM\0/x\0file\0/x/a\0", question), None, "cut off");
-        assert_eq!(parse("M", b"nothing", question), None);
+        assert_eq!(parse("M", b"\nM\0/x\0file\0/x/a\0", question, Path::new("/h")), None, "cut off");
+        assert_eq!(parse("M", b"nothing", question, Path::new("/h")), None);
     }
 }

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use super::YardError;
 use crate::layout::{Command, ToolName, Variable, Version};
+use crate::store::registry::Replaced;
 
 /// The format number this version reads and writes.
 pub(super) const FORMAT: u32 = 1;
@@ -60,6 +61,8 @@ pub struct CardLayout {
 pub enum Scope {
     /// The user's.
     User,
+    /// Every user's.
+    System,
 }
 
 /// How a tool is registered.
@@ -71,6 +74,9 @@ pub struct Registration {
     pub since: String,
     /// The variables that point to the home.
     pub home_variables: Vec<Variable>,
+    /// What those replaced in the registry.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub replaced: Vec<Replaced>,
 }
 
 /// Reads a card; the format number is looked at before anything else.

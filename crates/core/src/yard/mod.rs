@@ -14,6 +14,7 @@ pub use settings::Settings;
 use crate::error::{Blame, Blamed, FileContext, FileError};
 use crate::layout::{ToolName, Version};
 use crate::store::Registered;
+use crate::store::registry::PathBefore;
 use crate::whole_file;
 
 /// Why the yard could not be read or written.
@@ -84,6 +85,12 @@ impl Blamed for YardError {
             Self::NoVersion { .. } | Self::Write(_) => None,
         }
     }
+}
+
+/// The record of [`Yard::path_before`].
+#[derive(Debug, serde::Serialize, serde::Deserialize)]
+struct KeptPath {
+    path_before: PathBefore,
 }
 
 /// The yard's folder.
@@ -188,6 +195,50 @@ impl Yard {
     pub fn in_service(&self) -> Result<Vec<Card>, YardError> {
         let cards = self.cards()?;
         Ok(cards.chunk_by(|a, b| a.name == b.name).filter_map(|versions| in_service(versions.to_vec())).collect())
+    }
+
+    /// What `Path` in the registry was before our first entry, where that was kept.
+    ///
+    /// # Errors
+    /// When the record is there and cannot be read.
+    pub fn path_before(&self) -> Result<Option<PathBefore>, YardError> {
+        let file = self.path_before_file();
+        match fs::read_to_string(&file) {
+            Ok(text) => {
+                let kept: KeptPath = toml::from_str(&text).map_err(|source| YardError::Record { file, source })?;
+                Ok(Some(kept.path_before))
+            }
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(None),
+            Err(e) => Err(e).at("read", &file).map_err(Into::into),
+        }
+    }
+
+    /// Keeps what `Path` is before our first entry; later calls change nothing.
+    ///
+    /// # Errors
+    /// When the record cannot be read or written.
+    pub fn keep_path_before(&self, path_before: PathBefore) -> Result<(), YardError> {
+        if self.path_before()?.is_some() {
+            return Ok(());
+        }
+        let text = toml::to_string_pretty(&KeptPath { path_before }).map_err(YardError::Write)?;
+        Ok(whole_file::replace(&self.path_before_file(), text.as_bytes())?)
+    }
+
+    /// Forgets it once nothing of ours is registered any more.
+    ///
+    /// # Errors
+    /// When the cards cannot be read or the record not be removed.
+    pub fn forget_path_before(&self) -> Result<(), YardError> {
+        let file = self.path_before_file();
+        if file.exists() && self.cards()?.iter().all(|c| c.registration.is_none()) {
+            fs::remove_file(&file).at("remove", &file)?;
+        }
+        Ok(())
+    }
+
+    fn path_before_file(&self) -> PathBuf {
+        self.terminal().join("registry.toml")
     }
 
     /// Writes a card.

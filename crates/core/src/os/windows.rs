@@ -1,0 +1,303 @@
+//! Windows: rights, links, the registry, the system's own answer to what a new terminal sees.
+#![allow(unsafe_code)]
+
+use std::ffi::{OsStr, OsString};
+use std::fs::{self, File};
+use std::io;
+use std::os::windows::ffi::{OsStrExt as _, OsStringExt as _};
+use std::path::Path;
+use std::process::{Command, ExitStatus};
+use std::ptr;
+
+use windows_sys::Win32::Foundation::{CloseHandle, ERROR_SHARING_VIOLATION, HANDLE, LPARAM};
+use windows_sys::Win32::Security::{GetTokenInformation, TOKEN_ELEVATION, TOKEN_QUERY, TokenElevation};
+use windows_sys::Win32::System::Environment::{CreateEnvironmentBlock, DestroyEnvironmentBlock};
+use windows_sys::Win32::System::LibraryLoader::{GetModuleHandleW, GetProcAddress};
+use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
+use windows_sys::Win32::UI::WindowsAndMessaging::{
+    HWND_BROADCAST, SMTO_ABORTIFHUNG, SendMessageTimeoutW, WM_SETTINGCHANGE,
+};
+use winreg::RegKey;
+use winreg::enums::{HKEY_CURRENT_USER, HKEY_LOCAL_MACHINE, KEY_READ, KEY_WRITE, RegType};
+
+use super::RawValue;
+use crate::system::System;
+
+/// The family this program was built for.
+pub const HERE: System = System::Windows;
+
+/// The name this program was built for, as archives write it: `linux`, `macos`, `windows`.
+pub const SYSTEM: &str = std::env::consts::OS;
+
+/// Makes a name from bytes as an archive gave them: names are Unicode here.
+#[must_use]
+pub fn name_from_bytes(bytes: Vec<u8>) -> OsString {
+    OsString::from(String::from_utf8(bytes).unwrap_or_else(|e| String::from_utf8_lossy(e.as_bytes()).into_owned()))
+}
+
+/// Whether a file may be executed as far as rights go; which files are programs is a matter of their extension.
+#[must_use]
+pub fn may_execute(path: &Path) -> bool {
+    path.is_file()
+}
+
+/// Whether the file or folder is not marked read-only. Other rights show themselves only when writing.
+#[must_use]
+pub fn may_write(path: &Path) -> bool {
+    path.is_dir() || fs::metadata(path).is_ok_and(|seen| !seen.permissions().readonly())
+}
+
+/// Files have no permission bits here.
+///
+/// # Errors
+/// None.
+pub fn set_mode(_file: &File, _mode: u32) -> io::Result<()> {
+    Ok(())
+}
+
+/// Folders have no permission bits here.
+///
+/// # Errors
+/// None.
+pub fn set_folder_mode(_path: &Path, _mode: u32) -> io::Result<()> {
+    Ok(())
+}
+
+/// A replaced file takes its rights from the folder, as the one before it did.
+///
+/// # Errors
+/// None.
+pub fn copy_rights(_like: &Path, _target: &File) -> io::Result<()> {
+    Ok(())
+}
+
+/// Makes a symbolic link to a file or folder, and looks whether it can be read through.
+///
+/// # Errors
+/// When this user may not make links, or the link does not work: it is then gone again.
+pub fn make_link(target: &Path, link: &Path) -> io::Result<()> {
+    let behind = link.parent().unwrap_or(Path::new(".")).join(target);
+    if behind.is_dir() {
+        std::os::windows::fs::symlink_dir(target, link)?;
+    } else {
+        std::os::windows::fs::symlink_file(target, link)?;
+    }
+    if behind.exists() && fs::metadata(link).and_then(|_| fs::canonicalize(link)).is_err() {
+        let _ = fs::remove_file(link).or_else(|_| fs::remove_dir(link));
+        return Err(io::Error::from(io::ErrorKind::Unsupported));
+    }
+    Ok(())
+}
+
+/// Swaps two folders in one step, which this system cannot.
+///
+/// # Errors
+/// None.
+pub fn exchange(_one: &Path, _other: &Path) -> io::Result<bool> {
+    Ok(false)
+}
+
+/// A folder's record of names is flushed by the file system itself.
+///
+/// # Errors
+/// None.
+pub fn flush_folder(_path: &Path) -> io::Result<()> {
+    Ok(())
+}
+
+/// Whether this process is elevated (`TokenElevation`, "TOKEN_ELEVATION structure").
+#[must_use]
+pub fn is_superuser() -> bool {
+    let mut token: HANDLE = ptr::null_mut();
+    // SAFETY: the pseudo-handle of this process is always valid, and `token` is written before it is read.
+    if unsafe { OpenProcessToken(GetCurrentProcess(), TOKEN_QUERY, &raw mut token) } == 0 {
+        return false;
+    }
+    let mut elevation = TOKEN_ELEVATION { TokenIsElevated: 0 };
+    let mut length = 0;
+    let size = u32::try_from(size_of::<TOKEN_ELEVATION>()).unwrap_or(4);
+    // SAFETY: the buffer is a TOKEN_ELEVATION of the stated size, and the token was just opened for this query.
+    let known =
+        unsafe { GetTokenInformation(token, TokenElevation, (&raw mut elevation).cast(), size, &raw mut length) };
+    // SAFETY: the token was opened above and is not used any more.
+    unsafe { CloseHandle(token) };
+    known != 0 && elevation.TokenIsElevated != 0
+}
+
+/// Processes are not ended by signals here.
+#[must_use]
+pub fn ending_signal(_status: ExitStatus) -> Option<i32> {
+    None
+}
+
+/// Prepares a command to run in a job of its own, which can be ended whole.
+#[must_use]
+pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {
+    let mut wrapped = process_wrap::std::CommandWrap::from(command);
+    wrapped.wrap(process_wrap::std::JobObject);
+    wrapped
+}
+
+/// Whether a start failed only because somebody still has the program open for writing.
+#[must_use]
+pub fn is_busy(error: &io::Error) -> bool {
+    error.raw_os_error() == i32::try_from(ERROR_SHARING_VIOLATION).ok()
+}
+
+/// A program is always called by its own name here.
+pub fn set_called_name(_command: &mut Command, _name: &str) {}
+
+/// Adds text to a command line as it stands, for programs such as `cmd` that read their command line themselves.
+pub fn raw_argument(command: &mut Command, text: &OsStr) {
+    std::os::windows::process::CommandExt::raw_arg(command, text);
+}
+
+fn open(machine_wide: bool, key: &str, write: bool) -> io::Result<RegKey> {
+    let root = RegKey::predef(if machine_wide { HKEY_LOCAL_MACHINE } else { HKEY_CURRENT_USER });
+    if write {
+        root.create_subkey_with_flags(key, KEY_READ | KEY_WRITE).map(|(key, _)| key)
+    } else {
+        root.open_subkey_with_flags(key, KEY_READ)
+    }
+}
+
+/// The values of a registry key in the system's order, raw. A key that does not exist has none.
+///
+/// # Errors
+/// When the key cannot be read.
+pub fn registry_values(machine_wide: bool, key: &str) -> io::Result<Vec<RawValue>> {
+    let key = match open(machine_wide, key, false) {
+        Ok(key) => key,
+        Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(e) => return Err(e),
+    };
+    key.enum_values()
+        .map(|value| {
+            value.map(|(name, value)| RawValue { name, kind: value.vtype as u32, bytes: value.bytes.into_owned() })
+        })
+        .collect()
+}
+
+/// Writes a value whole, or removes it.
+///
+/// # Errors
+/// When the system refuses.
+pub fn write_registry_value(machine_wide: bool, key: &str, name: &str, value: Option<(u32, &[u8])>) -> io::Result<()> {
+    let key = open(machine_wide, key, true)?;
+    match value {
+        Some((kind, bytes)) => {
+            let vtype = match kind {
+                1 => RegType::REG_SZ,
+                2 => RegType::REG_EXPAND_SZ,
+                _ => return Err(io::Error::from(io::ErrorKind::InvalidInput)),
+            };
+            key.set_raw_value(name, &winreg::RegValue { bytes: bytes.into(), vtype })
+        }
+        None => key.delete_value(name),
+    }
+}
+
+/// Removes a key of the current user with everything below it; one that is not there is no fault.
+///
+/// # Errors
+/// When the system refuses.
+pub fn remove_registry_key(key: &str) -> io::Result<()> {
+    match RegKey::predef(HKEY_CURRENT_USER).delete_subkey_all(key) {
+        Err(e) if e.kind() != io::ErrorKind::NotFound => Err(e),
+        _ => Ok(()),
+    }
+}
+
+/// Whether the key may be written by this process.
+#[must_use]
+pub fn may_write_registry(machine_wide: bool, key: &str) -> bool {
+    let root = RegKey::predef(if machine_wide { HKEY_LOCAL_MACHINE } else { HKEY_CURRENT_USER });
+    match root.open_subkey_with_flags(key, KEY_READ | KEY_WRITE) {
+        Ok(_) => true,
+        Err(e) => e.kind() == io::ErrorKind::NotFound && !machine_wide,
+    }
+}
+
+/// Tells running programs that the environment changed ("WM_SETTINGCHANGE message", `lParam` "Environment"), waiting
+/// at most two seconds for each that hangs.
+pub fn announce_environment() {
+    let what: Vec<u16> = "Environment\0".encode_utf16().collect();
+    let mut result = 0;
+    // SAFETY: `what` is a string that ends in a zero and outlives the call; the call waits for all receivers.
+    unsafe {
+        SendMessageTimeoutW(
+            HWND_BROADCAST,
+            WM_SETTINGCHANGE,
+            0,
+            what.as_ptr() as LPARAM,
+            SMTO_ABORTIFHUNG,
+            2000,
+            &raw mut result,
+        );
+    }
+}
+
+/// The environment that the system would give a new process of this user ("CreateEnvironmentBlock function").
+///
+/// # Errors
+/// When the system refuses.
+pub fn fresh_environment() -> io::Result<Vec<(OsString, OsString)>> {
+    let mut token: HANDLE = ptr::null_mut();
+    // SAFETY: as in `is_superuser`.
+    if unsafe { OpenProcessToken(GetCurrentProcess(), TOKEN_QUERY | 0x2, &raw mut token) } == 0 {
+        return Err(io::Error::last_os_error());
+    }
+    let mut block: *mut core::ffi::c_void = ptr::null_mut();
+    // SAFETY: `token` is open, and `block` receives a block that is freed below.
+    let made = unsafe { CreateEnvironmentBlock(&raw mut block, token, 0) };
+    let error = io::Error::last_os_error();
+    // SAFETY: the token is not used any more.
+    unsafe { CloseHandle(token) };
+    if made == 0 {
+        return Err(error);
+    }
+    let mut variables = Vec::new();
+    let mut at: *const u16 = block.cast();
+    loop {
+        // SAFETY: the block is a sequence of zero-ended strings that ends in an empty one.
+        let length = (0..).take_while(|i| unsafe { *at.add(*i) } != 0).count();
+        if length == 0 {
+            break;
+        }
+        // SAFETY: `length` units before the zero were just counted.
+        let entry = OsString::from_wide(unsafe { std::slice::from_raw_parts(at, length) });
+        let units: Vec<u16> = entry.encode_wide().collect();
+        // The name of a drive's current folder begins with "=", so the search begins after the first unit.
+        if let Some(equals) = units.iter().skip(1).position(|u| *u == u16::from(b'=')).map(|i| i + 1) {
+            variables.push((OsString::from_wide(&units[..equals]), OsString::from_wide(&units[equals + 1..])));
+        }
+        // SAFETY: the next string begins after the zero.
+        at = unsafe { at.add(length + 1) };
+    }
+    // SAFETY: the block came from CreateEnvironmentBlock and is not used any more.
+    unsafe { DestroyEnvironmentBlock(block) };
+    Ok(variables)
+}
+
+/// Removes a key of the current user if it has neither values nor keys below it.
+///
+/// # Errors
+/// When the system refuses.
+pub fn remove_registry_key_if_empty(key: &str) -> io::Result<()> {
+    let root = RegKey::predef(HKEY_CURRENT_USER);
+    match root.open_subkey(key) {
+        Ok(open) if open.enum_keys().next().is_none() && open.enum_values().next().is_none() => root.delete_subkey(key),
+        _ => Ok(()),
+    }
+}
+
+/// Whether the system is Wine, whose own library says so; it differs from Windows in a few answers.
+#[must_use]
+pub fn is_wine() -> bool {
+    let library: Vec<u16> = "ntdll.dll\0".encode_utf16().collect();
+    // SAFETY: both names end in a zero and outlive the calls; the library is in every process and stays there.
+    unsafe {
+        let library = GetModuleHandleW(library.as_ptr());
+        GetProcAddress(library, c"wine_get_version".as_ptr().cast()).is_some()
+    }
+}

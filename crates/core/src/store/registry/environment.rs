@@ -1,0 +1,118 @@
+//! The environment that Windows builds from the registry for a new process of the user.
+
+use std::collections::BTreeMap;
+
+use super::RegistryValue;
+use super::value::{RegistryKey, ValueKind, same_name};
+use crate::path_list::windows;
+
+/// Both keys.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct RegistryEnvironments {
+    /// The system's.
+    pub system: RegistryKey,
+    /// The user's.
+    pub user: RegistryKey,
+}
+
+/// In which order the values of a key become variables.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Order {
+    /// Windows: all plain strings, then the expandable ones, each in the key's order: a reference finds every plain
+    /// variable, and of the expandable ones those before it.
+    PlainFirst,
+    /// Wine: in the key's order, whatever the kind.
+    AsListed,
+}
+
+/// Variables by upper-case name, each with its name as written and its value.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+struct Variables(BTreeMap<String, (String, String)>);
+
+impl Variables {
+    fn get(&self, name: &str) -> Option<String> {
+        self.0.get(&name.to_uppercase()).map(|(_, value)| value.clone())
+    }
+
+    fn set(&mut self, name: &str, value: String) {
+        let written = self.0.get(&name.to_uppercase()).map_or_else(|| name.to_owned(), |(written, _)| written.clone());
+        self.0.insert(name.to_uppercase(), (written, value));
+    }
+}
+
+/// Predicts the variables of a new process: what the system sets itself (`given`), the system's values, the user's; the
+/// user's `Path` goes behind the system's with a `;` between, every other one replaces it ("CreateEnvironmentBlock
+/// function"; "Environment Variables": the user's PATH is appended to the system's). Each expandable value is expanded
+/// with the variables that are set by then.
+#[must_use]
+pub fn predict(given: &[(String, String)], registry: &RegistryEnvironments, order: Order) -> Vec<(String, String)> {
+    let mut variables = Variables::default();
+    for (name, value) in given {
+        variables.set(name, value.clone());
+    }
+    for (key, is_user) in [(&registry.system, false), (&registry.user, true)] {
+        let strings: Vec<(&str, RegistryValue)> =
+            key.0.iter().filter_map(|raw| Some((raw.name.as_str(), RegistryValue::from_raw(raw)?))).collect();
+        let (first, then): (Vec<_>, Vec<_>) = match order {
+            Order::PlainFirst => strings.into_iter().partition(|(_, value)| value.kind == ValueKind::Plain),
+            Order::AsListed => (strings, Vec::new()),
+        };
+        for (name, value) in first.into_iter().chain(then) {
+            let text = match value.kind {
+                ValueKind::Plain => value.text,
+                ValueKind::Expandable => windows::expand(&value.text, &|name| variables.get(name)),
+            };
+            let text = match variables.get(name).filter(|_| is_user && same_name(name, "Path")) {
+                Some(before) if !before.is_empty() => format!("{before};{text}"),
+                _ => text,
+            };
+            variables.set(name, text);
+        }
+    }
+    variables.0.into_values().collect()
+}
+
+#[cfg(test)]
+pub(super) mod tests {
+    use super::*;
+    use crate::os::RawValue;
+
+    /// A key from lines: `NAME=text` is plain, `NAME:=text` expandable.
+    pub(in crate::store::registry) fn key(lines: &[&str]) -> RegistryKey {
+        let value = |line: &&str| {
+            let (name, text) = line.split_once('=').unwrap();
+            let (name, kind) = name.strip_suffix(':').map_or((name, ValueKind::Plain), |n| (n, ValueKind::Expandable));
+            RawValue { name: name.to_owned(), kind: kind.number(), bytes: RegistryValue::new(kind, text).bytes() }
+        };
+        RegistryKey(lines.iter().map(value).collect())
+    }
+
+    #[test]
+    fn the_environment_is_built_as_the_system_builds_it() {
+        use Order::{AsListed, PlainFirst};
+        type Case<'a> = (&'a [&'a str], &'a [&'a str], Order, &'a str, Option<&'a str>);
+        let cases: [Case; 13] = [
+            (&["Path=S"], &["PATH=U"], PlainFirst, "path", Some("S;U")),
+            (&[], &["Path=U"], PlainFirst, "Path", Some("U")),
+            (&["Path="], &["Path=U"], PlainFirst, "Path", Some("U")),
+            (&["Path=S"], &[], PlainFirst, "Path", Some("S")),
+            (&["A=s"], &["a=u"], PlainFirst, "A", Some("u")),
+            (&["Path:=%W%\\x"], &[], PlainFirst, "Path", Some("C:\\W\\x")),
+            (&["Path=%W%\\x"], &[], PlainFirst, "Path", Some("%W%\\x")),
+            // The user's variables are not there yet when the system's values are expanded.
+            (&["Path:=%HOME_OF_USER%\\x"], &["HOME_OF_USER=h"], PlainFirst, "Path", Some("%HOME_OF_USER%\\x")),
+            (&[], &["Path:=%Z%\\bin", "Z=h"], PlainFirst, "Path", Some("h\\bin")),
+            (&[], &["Path:=%Z%\\bin", "Z=h"], AsListed, "Path", Some("%Z%\\bin")),
+            (&[], &["A:=%B%", "B:=x"], PlainFirst, "A", Some("%B%")),
+            (&[], &["B:=x", "A:=%B%"], PlainFirst, "A", Some("x")),
+            (&[], &["A=x"], PlainFirst, "B", None),
+        ];
+        for (system, user, order, name, expected) in cases {
+            let registry = RegistryEnvironments { system: key(system), user: key(user) };
+            let given = [("W".to_owned(), "C:\\W".to_owned())];
+            let built = predict(&given, &registry, order);
+            let found = built.iter().find(|(n, _)| same_name(n, name)).map(|(_, value)| value.as_str());
+            assert_eq!(found, expected, "{system:?} {user:?} {name}");
+        }
+    }
+}

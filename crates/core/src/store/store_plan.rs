@@ -1,0 +1,112 @@
+//! A change of this system's stores, whichever kind they are.
+
+use serde::Serialize;
+
+use super::plan::{RegistrationPlan, StartupChange, StoreError};
+use super::registry::{PathBefore, RegistryError, RegistryPlan, Replaced, ValueChange};
+use crate::error::{Blame, Blamed};
+use crate::finding::Finding;
+
+/// A planned change; [`StorePlan::apply`] makes it.
+#[derive(Debug)]
+#[must_use = "a plan changes nothing until it is applied"]
+pub enum StorePlan {
+    /// Of startup files.
+    Startup(RegistrationPlan),
+    /// Of the registry.
+    Registry(RegistryPlan),
+}
+
+/// Why the stores could not be changed.
+#[derive(Debug, thiserror::Error)]
+pub enum StorePlanError {
+    /// The startup files.
+    #[error(transparent)]
+    Startup(#[from] StoreError),
+    /// The registry.
+    #[error(transparent)]
+    Registry(#[from] RegistryError),
+}
+
+impl Blamed for StorePlanError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Startup(e) => e.blame(),
+            Self::Registry(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Startup(e) => e.hint(),
+            Self::Registry(e) => e.hint(),
+        }
+    }
+}
+
+/// A change of one registry value, for reports.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct RegistryChange {
+    /// The value's name.
+    pub name: String,
+    /// Its raw text before; null where it was not there.
+    pub before: Option<String>,
+    /// Its raw text after; null where it goes.
+    pub after: Option<String>,
+}
+
+impl From<&ValueChange> for RegistryChange {
+    fn from(change: &ValueChange) -> Self {
+        let text = |value: &Option<super::registry::RegistryValue>| value.as_ref().map(|v| v.text.clone());
+        Self { name: change.name.clone(), before: text(&change.before), after: text(&change.after) }
+    }
+}
+
+impl StorePlan {
+    /// What happens to startup files.
+    #[must_use]
+    pub fn startup_files(&self) -> Vec<StartupChange> {
+        match self {
+            Self::Startup(plan) => plan.changes.clone(),
+            Self::Registry(_) => Vec::new(),
+        }
+    }
+
+    /// What happens to registry values.
+    #[must_use]
+    pub fn registry_values(&self) -> Vec<RegistryChange> {
+        match self {
+            Self::Startup(_) => Vec::new(),
+            Self::Registry(plan) => plan.changes.iter().map(RegistryChange::from).collect(),
+        }
+    }
+
+    /// What is worth telling before it is done.
+    #[must_use]
+    pub fn findings(&self) -> Vec<Finding> {
+        match self {
+            Self::Startup(_) => Vec::new(),
+            Self::Registry(plan) => plan.findings.clone(),
+        }
+    }
+
+    /// What home variables replace, and what `Path` is now, for the records.
+    #[must_use]
+    pub fn to_be_kept(&self) -> Option<(Vec<Replaced>, PathBefore)> {
+        match self {
+            Self::Startup(_) => None,
+            Self::Registry(plan) => Some((plan.replaced.clone(), plan.path_is)),
+        }
+    }
+
+    /// Makes the change.
+    ///
+    /// # Errors
+    /// When it breaks off; the message says what was done.
+    pub fn apply(self) -> Result<(), StorePlanError> {
+        match self {
+            Self::Startup(plan) => Ok(plan.apply()?),
+            Self::Registry(plan) => Ok(plan.apply()?),
+        }
+    }
+}

@@ -1,0 +1,21 @@
+//! Which system's rules apply. Both systems' rules are ordinary code that is tested everywhere.
+
+/// A family of systems with the same rules.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum System {
+    /// Linux, macOS, the BSDs.
+    Unix,
+    /// Windows.
+    Windows,
+}
+
+impl System {
+    /// What separates the entries of PATH (POSIX.1-2017, "Environment Variables"; Windows, "Environment Variables").
+    #[must_use]
+    pub fn path_separator(self) -> u8 {
+        match self {
+            Self::Unix => b':',
+            Self::Windows => b';',
+        }
+    }
+}

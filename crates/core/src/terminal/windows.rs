@@ -1,0 +1,263 @@
+//! A new terminal on Windows: the environment the system would give it, and `cmd` and PowerShell started in it.
+
+use std::ffi::{OsStr, OsString};
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use super::{Asking, InstalledShell, Meaning, NoAnswer, Question, Said, last_line};
+use crate::machine::{Environment, Machine, variable};
+use crate::os;
+use crate::process::{self, Ending, Outcome};
+use crate::resolve::{self, Caller, Disk, Kind, Shell, Surroundings};
+use crate::store::registry::{self, Keys, Order};
+
+/// Variables that the system sets itself before it reads the registry ("Environment Variables"; "Recognized environment
+/// variables").
+const SET_BY_SYSTEM: [&str; 24] = [
+    "ALLUSERSPROFILE",
+    "APPDATA",
+    "CommonProgramFiles",
+    "CommonProgramFiles(x86)",
+    "CommonProgramW6432",
+    "COMPUTERNAME",
+    "HOMEDRIVE",
+    "HOMEPATH",
+    "LOCALAPPDATA",
+    "LOGONSERVER",
+    "ProgramData",
+    "ProgramFiles",
+    "ProgramFiles(x86)",
+    "ProgramW6432",
+    "PUBLIC",
+    "SESSIONNAME",
+    "SystemDrive",
+    "SystemRoot",
+    "USERDOMAIN",
+    "USERDOMAIN_ROAMINGPROFILE",
+    "USERNAME",
+    "USERPROFILE",
+    "windir",
+    "WINEPREFIX",
+];
+
+/// The variables that the system sets itself, as this terminal has them.
+#[must_use]
+pub fn given(machine: &Machine) -> Vec<(String, String)> {
+    let one = |name: &&str| {
+        let value = variable(&machine.environment, name)?;
+        Some(((*name).to_owned(), value.to_string_lossy().into_owned()))
+    };
+    SET_BY_SYSTEM.iter().filter_map(one).collect()
+}
+
+/// The environment of a new terminal: from the system's own call, or, in a sandbox, predicted from the sandbox's keys.
+pub(super) fn environment(machine: &Machine) -> Environment {
+    let given = given(machine);
+    let registry = registry::read(&Keys::of(machine.sandbox.as_deref())).unwrap_or_default();
+    let order = if os::is_wine() { Order::AsListed } else { Order::PlainFirst };
+    let predicted: Environment =
+        registry::predict(&given, &registry, order).into_iter().map(|(k, v)| (k.into(), v.into())).collect();
+    if machine.sandbox.is_some() {
+        // The sandbox's keys hold no system: the folders of the real one are behind, as a session always has them.
+        return with_system_folders(predicted);
+    }
+    match os::fresh_environment() {
+        // Wine's call leaves the user's Path out, which a terminal it really opens has.
+        Ok(_) if os::is_wine() => predicted,
+        Ok(fresh) => fresh.into_iter().collect(),
+        Err(_) => predicted,
+    }
+}
+
+fn with_system_folders(mut environment: Environment) -> Environment {
+    let root =
+        variable(&environment, "SystemRoot").map_or_else(|| "C:\\Windows".into(), |v| v.to_string_lossy().into_owned());
+    let folders = format!("{root}\\system32;{root}");
+    let key = environment.keys().find(|k| k.eq_ignore_ascii_case("Path")).cloned().unwrap_or_else(|| "Path".into());
+    let path = environment.entry(key).or_default();
+    let text = if path.is_empty() { folders } else { format!("{};{folders}", path.to_string_lossy()) };
+    *path = text.into();
+    if variable(&environment, "PATHEXT").is_none() {
+        environment.insert("PATHEXT".into(), ".COM;.EXE;.BAT;.CMD".into());
+    }
+    environment
+}
+
+/// Asks `cmd` or PowerShell.
+pub(super) fn ask(
+    asking: &Asking<'_>,
+    shell: &InstalledShell,
+    marker: &str,
+    base: &Environment,
+    question: Question<'_>,
+) -> (Result<Said, NoAnswer>, std::time::Duration) {
+    let around = Surroundings::of(base, &asking.machine.home);
+    let files = file_names(&around, question);
+    let scratch = match tempfile::Builder::new().prefix("wyard-ask-").tempdir() {
+        Ok(scratch) => scratch,
+        Err(e) => return (Err(NoAnswer::NotStarted(e.to_string())), std::time::Duration::ZERO),
+    };
+    let command = match start(shell, scratch.path(), marker, &files, question) {
+        Ok(command) => command,
+        Err(e) => return (Err(NoAnswer::NotStarted(e.to_string())), std::time::Duration::ZERO),
+    };
+    let mut command = command;
+    command.env_clear().envs(base).current_dir(scratch.path());
+    // Names travel as variables: neither the code page nor the shell's own characters can spoil them.
+    for (i, (_, file)) in files.iter().enumerate() {
+        command.env(format!("WYARD_ASK_{i}"), file);
+    }
+    for (i, name) in question.commands.iter().enumerate() {
+        command.env(format!("WYARD_NAME_{i}"), name);
+    }
+    let outcome = process::run(command, asking.limit, asking.stop);
+    let took = outcome.took;
+    let said = parse(shell.shell, marker, &outcome, &files, question, &asking.machine.home);
+    let said = said.ok_or_else(|| match outcome.ending {
+        Ending::TimedOut => NoAnswer::TimedOut,
+        Ending::Interrupted => NoAnswer::Interrupted,
+        Ending::NotStarted(e) => NoAnswer::NotStarted(e.to_string()),
+        Ending::Exited(_) => NoAnswer::Ended(last_line(&outcome.stderr)),
+    });
+    (said, took)
+}
+
+/// For each command, by its place, the file names that `cmd` would try.
+fn file_names(around: &Surroundings, question: Question<'_>) -> Vec<(usize, String)> {
+    let mut files = Vec::new();
+    for (index, name) in question.commands.iter().enumerate() {
+        if name.contains('.') {
+            files.push((index, name.clone()));
+        }
+        files.extend(around.path_extensions.iter().map(|extension| (index, format!("{name}{extension}"))));
+    }
+    files
+}
+
+fn start(
+    shell: &InstalledShell,
+    scratch: &Path,
+    marker: &str,
+    files: &[(usize, String)],
+    question: Question<'_>,
+) -> io::Result<Command> {
+    let mut command = Command::new(&shell.program);
+    if shell.shell == Shell::Cmd {
+        let mut batch = format!("@echo off\r\necho {marker}\r\nset\r\necho {marker}\r\n");
+        for i in 0..files.len() {
+            batch.push_str(&format!("for %%I in (\"%WYARD_ASK_{i}%\") do echo =%%~$PATH:I\r\n"));
+        }
+        batch.push_str(&format!("echo {marker}\r\n"));
+        fs::write(scratch.join("ask.cmd"), batch)?;
+        // What is set to run at the start of every cmd runs here too, as in a new terminal.
+        command.args(["/u", "/c", "ask.cmd"]);
+    } else {
+        let each = "$c = Get-Command -Name (Get-Item \"env:WYARD_NAME_$i\").Value -ErrorAction SilentlyContinue | \
+                    Select-Object -First 1; '=' + $c.CommandType + '|' + $c.Path";
+        let script = format!(
+            "[Console]::OutputEncoding = [Text.Encoding]::UTF8; '{marker}'; \
+             Get-ChildItem env: | ForEach-Object {{ $_.Name + '=' + $_.Value }}; '{marker}'; \
+             for ($i = 0; $i -lt {}; $i++) {{ {each} }}; '{marker}'",
+            question.commands.len()
+        );
+        command.args(["-NoLogo", "-NonInteractive", "-Command", &script]);
+    }
+    Ok(command)
+}
+
+fn parse(
+    shell: Shell,
+    marker: &str,
+    outcome: &Outcome,
+    files: &[(usize, String)],
+    question: Question<'_>,
+    home: &Path,
+) -> Option<Said> {
+    let text = decode(&outcome.stdout);
+    let lines: Vec<&str> = text.lines().map(|l| l.trim_end_matches('\r')).collect();
+    let marks: Vec<usize> = (0..lines.len()).filter(|i| lines[*i].trim_end() == marker).collect();
+    let [begin, middle, end] = marks[..] else { return None };
+    let set = lines[begin + 1..middle].iter().filter_map(|line| line.split_once('='));
+    let environment: Environment = set.map(|(k, v)| (OsString::from(k), OsString::from(v))).collect();
+    let around = Surroundings::of(&environment, home);
+    let answers: Vec<&str> = lines[middle + 1..end].iter().filter_map(|line| line.strip_prefix('=')).collect();
+    let mut meanings = Vec::new();
+    for (index, name) in question.commands.iter().enumerate() {
+        meanings.push(if shell == Shell::Cmd {
+            let asked =
+                files.iter().zip(&answers).filter(|((i, _), _)| *i == index).map(|((_, f), a)| (f.as_str(), *a));
+            from_cmd(name, &around, asked)
+        } else {
+            from_powershell(answers.get(index)?)
+        });
+    }
+    let variables = question.variables.iter().map(|v| variable(&environment, v).map(OsStr::to_owned)).collect();
+    Some(Said { around, meanings, variables })
+}
+
+/// `cmd /u` writes UTF-16; where it does not, its text is taken as UTF-8.
+fn decode(bytes: &[u8]) -> String {
+    let wide = bytes.len() >= 2 && bytes.iter().skip(1).step_by(2).take(16).any(|byte| *byte == 0);
+    if wide {
+        let units: Vec<u16> = bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
+        return String::from_utf16_lossy(&units);
+    }
+    String::from_utf8_lossy(bytes).into_owned()
+}
+
+/// What a name means to `cmd`: for each file name it said which file its own search through PATH finds. The rule says
+/// which of the names counts; where the two disagree, `cmd` has the last word.
+fn from_cmd<'a>(name: &str, around: &Surroundings, asked: impl Iterator<Item = (&'a str, &'a str)>) -> Meaning {
+    if resolve::builtin(Caller::Cmd, name) {
+        return Meaning { kind: Kind::Builtin, file: None };
+    }
+    let found: Vec<(&str, &str)> = asked.filter(|(_, answer)| !answer.is_empty()).collect();
+    let candidates = resolve::candidates(Caller::Cmd, name, around, &Disk);
+    let predicted = candidates.iter().find(|c| c.standing == resolve::Standing::Winner);
+    let file = match predicted {
+        // The current folder is no part of that search.
+        Some(candidate) if candidate.entry.is_none() => Some(candidate.path.clone()),
+        Some(candidate) => {
+            let last = candidate.path.file_name().unwrap_or_default();
+            let said = found.iter().find(|(asked, _)| last.eq_ignore_ascii_case(asked)).or(found.first());
+            said.map(|(_, answer)| PathBuf::from(answer))
+        }
+        None => found.first().map(|(_, answer)| PathBuf::from(answer)),
+    };
+    Meaning { kind: if file.is_some() { Kind::File } else { Kind::None }, file }
+}
+
+/// What a name means to PowerShell: `KIND|PATH` of `Get-Command` ("CommandTypes enum").
+fn from_powershell(answer: &str) -> Meaning {
+    let (kind, path) = answer.split_once('|').unwrap_or((answer, ""));
+    let file = (!path.is_empty()).then(|| PathBuf::from(path));
+    let kind = match kind {
+        "Application" | "ExternalScript" => Kind::File,
+        "Alias" => Kind::Alias,
+        "Function" | "Filter" => Kind::Function,
+        "Cmdlet" => Kind::Builtin,
+        _ => Kind::None,
+    };
+    Meaning { kind, file: file.filter(|_| kind == Kind::File) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn answers_of_both_kinds_are_read() {
+        assert_eq!(from_powershell("Alias|"), Meaning { kind: Kind::Alias, file: None });
+        let file = Some(PathBuf::from("C:\\a\\t.exe"));
+        assert_eq!(from_powershell("Application|C:\\a\\t.exe"), Meaning { kind: Kind::File, file: file.clone() });
+        assert_eq!(from_powershell("|"), Meaning { kind: Kind::None, file: None });
+        let around = Surroundings::default();
+        let asked = [("t.com", ""), ("t.exe", "C:\\a\\t.exe")];
+        assert_eq!(from_cmd("t", &around, asked.into_iter()), Meaning { kind: Kind::File, file });
+        assert_eq!(from_cmd("DIR", &around, asked.into_iter()).kind, Kind::Builtin);
+        let wide: Vec<u8> = "a=ä\r\n".encode_utf16().flat_map(u16::to_le_bytes).collect();
+        assert_eq!((decode(&wide).as_str(), decode(b"plain").as_str()), ("a=ä\r\n", "plain"));
+    }
+}
