@@ -64,12 +64,16 @@ codes! {
     HidesOther = "hides-other", Caution;
     /// This terminal runs something else than a new one would.
     StaleTerminal = "stale-terminal", Caution;
+    /// The name is an app-execution alias of Windows.
+    AppAlias = "app-alias", Caution;
     /// `Path` is longer than `cmd` can use.
     PathTooLongForCmd = "path-too-long-for-cmd", Caution;
     /// `Path` is longer than older dialogs keep when it is edited there.
     PathTooLongForDialogs = "path-too-long-for-dialogs", Note;
     /// The command runs, but says no version that could be compared.
     VersionNotStated = "version-not-stated", Note;
+    /// Links of the archive became copies, because none can be made here.
+    LinksCopied = "links-copied", Note;
     /// The checksum was compared with nothing.
     NotCompared = "not-compared", Note;
 }

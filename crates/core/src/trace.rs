@@ -153,6 +153,8 @@ pub fn trace(machine: &Machine, settings: &Settings, request: &TraceRequest, sto
 fn predicted(caller: Caller, name: &str, around: &Surroundings, terminal: TerminalKind) -> CallerTrace {
     let candidates = resolve::candidates(caller, name, around, &Disk);
     let winner = resolve::winner(&candidates).map(Path::to_owned);
+    let alias = candidates.iter().find(|c| c.standing == Standing::Winner && c.app_alias);
+    let findings = alias.map(|alias| app_alias(name, &alias.path)).into_iter().collect();
     let kind = match winner {
         _ if resolve::builtin(caller, name) => Kind::Builtin,
         Some(_) => Kind::File,
@@ -160,7 +162,7 @@ fn predicted(caller: Caller, name: &str, around: &Surroundings, terminal: Termin
     };
     let winner = winner.filter(|_| kind == Kind::File);
     let candidates = candidates.iter().map(CandidateTrace::from).collect();
-    CallerTrace { caller, terminal, ways: Vec::new(), proved: false, winner, kind, candidates, findings: Vec::new() }
+    CallerTrace { caller, terminal, ways: Vec::new(), proved: false, winner, kind, candidates, findings }
 }
 
 fn proved(caller: Caller, name: &str, index: usize, said: &Said) -> CallerTrace {
@@ -171,6 +173,13 @@ fn proved(caller: Caller, name: &str, index: usize, said: &Said) -> CallerTrace 
     // The shell has the last word on which file it runs.
     traced.winner = meaning.file.clone().filter(|_| meaning.kind == Kind::File);
     traced
+}
+
+/// Tells what an app-execution alias is.
+fn app_alias(name: &str, alias: &Path) -> Finding {
+    let seen =
+        format!("{name} is an app-execution alias, which starts an installed app or the store: {}", alias.display());
+    Finding::new(Code::AppAlias, seen).remedy("switch it off in the system's settings, under app execution aliases")
 }
 
 fn unproved(caller: Caller, way: Way) -> CallerTrace {
@@ -191,7 +200,7 @@ fn unproved(caller: Caller, way: Way) -> CallerTrace {
 fn tell_stale(traced: &mut [CallerTrace], name: &str) {
     let fresh: Vec<(Caller, Kind, Option<PathBuf>)> = traced
         .iter()
-        .filter(|t| t.terminal == TerminalKind::New && t.findings.is_empty())
+        .filter(|t| t.terminal == TerminalKind::New && t.findings.iter().all(|f| f.code != Code::NoTerminalAnswer))
         .map(|t| (t.caller, t.kind, t.winner.clone()))
         .collect();
     for here in traced.iter_mut().filter(|t| t.terminal == TerminalKind::This) {

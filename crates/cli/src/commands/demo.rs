@@ -4,7 +4,7 @@ use std::process::ExitCode;
 
 use crate::args::DemoArgs;
 use crate::context::Context;
-use crate::demo::{Show, World};
+use crate::demo::{Show, World, not_built};
 use crate::failure::{Failure, exit};
 
 /// Builds the made-up world and shows the main job in it.
@@ -20,17 +20,12 @@ pub fn run(args: &DemoArgs, context: &Context) -> Result<ExitCode, Failure> {
         }
         Some(kept) => kept.clone(),
         None => {
-            temporary = tempfile::Builder::new().prefix("wyard-demo-").tempdir().map_err(machine)?;
+            temporary = tempfile::Builder::new().prefix("wyard-demo-").tempdir().map_err(not_built)?;
             temporary.path().to_owned()
         }
     };
-    let folder = std::path::absolute(folder).map_err(machine)?;
-    let world = World::build(&folder).map_err(machine)?;
+    let folder = std::path::absolute(folder).map_err(not_built)?;
+    let world = World::build(&folder, args.keep.is_some())?;
     let well = Show::new(&world, context)?.run(args.keep.is_some())?;
     Ok(if well { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })
-}
-
-fn machine(error: std::io::Error) -> Failure {
-    let message = format!("the demo's sandbox could not be built: {error}");
-    Failure::new(exit::MACHINE, message, Some("name another place with --keep DIR"))
 }

@@ -7,6 +7,8 @@ use std::path::Path;
 use flate2::Compression;
 use flate2::write::GzEncoder;
 use sha2::{Digest as _, Sha256};
+use wagon_yard_core::os;
+use wagon_yard_core::system::System;
 use zip::write::SimpleFileOptions;
 
 /// A file of a tool: its place in the archive, its content, whether it is a program.
@@ -16,43 +18,54 @@ pub struct Packed {
     pub program: bool,
 }
 
-fn file(path: impl Into<String>, content: &str, version: &str, program: bool) -> Packed {
-    Packed { path: path.into(), content: content.replace("@VERSION@", version), program }
+/// A program's source for this system: a shell script, or a batch file with the line ends and the name of one.
+fn program(path: impl Into<String>, script: &str, batch: &str, version: &str) -> Packed {
+    let path = path.into();
+    let (path, content) = match os::HERE {
+        System::Unix => (path, script.to_owned()),
+        System::Windows => (format!("{path}.cmd"), batch.replace('\n', "\r\n")),
+    };
+    Packed { path, content: content.replace("@VERSION@", version), program: true }
+}
+
+macro_rules! source {
+    ($file:literal) => {
+        include_str!(concat!("../../../../demo/", $file))
+    };
 }
 
 /// tidelog: a wrapper folder, `bin` with two programs, a sample settings file.
 pub fn tidelog(version: &str) -> Vec<Packed> {
-    let wrapper = format!("tidelog-{version}");
-    let place = |path: &str| format!("{wrapper}/{path}");
+    let place = |path: &str| format!("tidelog-{version}/{path}");
+    let text = |path: &str, content: &str| Packed {
+        path: place(path),
+        content: content.replace("@VERSION@", version),
+        program: false,
+    };
     vec![
-        file(place("bin/tidelog"), include_str!("../../../../demo/tidelog/tidelog"), version, true),
-        file(place("bin/tidelogc"), include_str!("../../../../demo/tidelog/tidelogc"), version, true),
-        file(
-            place("conf/tidelog.ini.sample"),
-            include_str!("../../../../demo/tidelog/tidelog.ini.sample"),
-            version,
-            false,
-        ),
-        file(place("README.txt"), include_str!("../../../../demo/tidelog/README.txt"), version, false),
+        program(place("bin/tidelog"), source!("tidelog/tidelog"), source!("tidelog/tidelog.cmd"), version),
+        program(place("bin/tidelogc"), source!("tidelog/tidelogc"), source!("tidelog/tidelogc.cmd"), version),
+        text("conf/tidelog.ini.sample", source!("tidelog/tidelog.ini.sample")),
+        text("README.txt", source!("tidelog/README.txt")),
     ]
 }
 
 /// shoal: one program at the archive's root.
 pub fn shoal(version: &str) -> Vec<Packed> {
-    vec![file("shoal", include_str!("../../../../demo/shoal/shoal"), version, true)]
+    vec![program("shoal", source!("shoal/shoal"), source!("shoal/shoal.cmd"), version)]
 }
 
 /// coastkit: a suite of small commands, one of them called as one of the system's.
 pub fn coastkit(version: &str) -> Vec<Packed> {
-    let command = include_str!("../../../../demo/coastkit/command");
+    let (script, batch) = (source!("coastkit/command"), source!("coastkit/command.cmd"));
     ["ebb", "flood", "gauge", "neap", "sort", "spring"]
         .iter()
-        .map(|name| file(format!("coastkit-{version}/bin/{name}"), command, version, true))
+        .map(|name| program(format!("coastkit-{version}/bin/{name}"), script, batch, version))
         .collect()
 }
 
-/// Writes a tar in gzip, and gives its SHA-256 in hex, as its makers would publish it.
-pub fn tar_gz(target: &Path, files: &[Packed]) -> io::Result<String> {
+/// Writes a tar in gzip.
+pub fn tar_gz(target: &Path, files: &[Packed]) -> io::Result<()> {
     let mut tar = tar::Builder::new(GzEncoder::new(Vec::new(), Compression::default()));
     for packed in files {
         let mut header = tar::Header::new_gnu();
@@ -61,9 +74,7 @@ pub fn tar_gz(target: &Path, files: &[Packed]) -> io::Result<String> {
         header.set_mtime(1_773_187_200);
         tar.append_data(&mut header, &packed.path, packed.content.as_bytes())?;
     }
-    let archive = tar.into_inner()?.finish()?;
-    std::fs::write(target, &archive)?;
-    Ok(Sha256::digest(&archive).iter().map(|byte| format!("{byte:02x}")).collect())
+    std::fs::write(target, tar.into_inner()?.finish()?)
 }
 
 /// Writes a zip.
@@ -75,4 +86,10 @@ pub fn zip(target: &Path, files: &[Packed]) -> io::Result<()> {
         zip.write_all(packed.content.as_bytes())?;
     }
     zip.finish()?.sync_all()
+}
+
+/// The SHA-256 of a file in hex, as its makers would publish it.
+pub fn published(file: &Path) -> io::Result<String> {
+    let digest = Sha256::digest(std::fs::read(file)?);
+    Ok(digest.iter().map(|byte| format!("{byte:02x}")).collect())
 }

@@ -1,12 +1,15 @@
 //! The show: each command line, what it prints, and whether that is what it should have been.
 
 use std::io::{self, IsTerminal as _, Write as _};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
 use serde_json::Value;
+use wagon_yard_core::os;
 use wagon_yard_core::resolve::Shell;
+use wagon_yard_core::system::System;
 use wagon_yard_core::terminal;
+use wagon_yard_core::yard::Scope;
 
 use super::World;
 use super::world::{NEW, OLD};
@@ -40,11 +43,12 @@ impl<'a> Show<'a> {
 
     /// Shows everything, and where the sandbox stays if it is `kept`; `false` where a step came out otherwise than it should.
     pub fn run(mut self, kept: bool) -> Result<bool, Failure> {
-        let stock = self.world.folder.join("home/.local/share/wagon-yard/stock");
-        let old = self.world.old_bin.join("tidelog");
-        let new = stock.join("tidelog").join(NEW).join("bin/tidelog");
-        let sort = stock.join("coastkit/1.8.0/bin/sort");
-        let archive = self.world.download(&format!("tidelog-{NEW}-linux-x64.tar.gz"));
+        let stock = self.world.machine.yard.join("stock");
+        let ending = if os::HERE == System::Windows { ".cmd" } else { "" };
+        let program = |folder: &Path, name: &str| folder.join(format!("{name}{ending}"));
+        let old = program(&self.world.old_bin, "tidelog");
+        let new = program(&stock.join("tidelog").join(NEW).join("bin"), "tidelog");
+        let sort = program(&stock.join("coastkit").join("1.8.0").join("bin"), "sort");
 
         self.say("The Brackwater Tide Office sets up a workstation. An old tidelog is on its PATH.")?;
         self.terminal("tidelog --version", &format!("tidelog {OLD}"))?;
@@ -52,7 +56,7 @@ impl<'a> Show<'a> {
         self.expect_winner("tidelog", &old)?;
 
         self.say("A new one was downloaded. It is checked, unpacked, registered, and proved.")?;
-        self.wyard(&["receive", &archive.to_string_lossy(), "--sha256", &self.world.published])?;
+        self.wyard(&["receive", &self.world.archive.to_string_lossy(), "--sha256", &self.world.published])?;
         self.expect_winner("tidelog", &new)?;
         self.terminal("tidelog --version", &format!("tidelog {NEW}"))?;
         self.wyard(&["trace", "tidelog"])?;
@@ -76,8 +80,12 @@ impl<'a> Show<'a> {
         let well = self.wrong.is_empty();
         self.say(if well { "Every step came out as it should." } else { "The demo failed." })?;
         if kept {
-            let place = self.world.folder.display();
+            let place = self.world.folder().display();
             self.line(&format!("The sandbox stays in {place}: play with wyard --sandbox {place} …"))?;
+            if os::HERE == System::Windows {
+                let key = self.world.keys().words(Scope::User);
+                self.line(&format!("Its registry values are in {key}, and matter to nothing else."))?;
+            }
         }
         Ok(well)
     }
@@ -93,7 +101,7 @@ impl<'a> Show<'a> {
 
     fn call(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(&self.program);
-        command.arg("--sandbox").arg(&self.world.folder).args(arguments).env("PATH", self.world.old_path());
+        command.arg("--sandbox").arg(self.world.folder()).args(arguments).env("PATH", self.world.old_path());
         command.env_remove("WYARD_YARD");
         command
     }
@@ -115,17 +123,16 @@ impl<'a> Show<'a> {
 
     /// Shows a command typed into a fresh terminal of the sandbox's user, and what a shell answers.
     fn terminal(&mut self, line: &str, expected: &str) -> Result<(), Failure> {
-        let shells = terminal::installed(&[Shell::Bash, Shell::Sh]);
+        let shells = terminal::installed(&[Shell::Bash, Shell::Sh, Shell::Cmd]);
         let Some(shell) = shells.first() else {
             self.wrong.push("no shell was found for a fresh terminal".to_owned());
             return Ok(());
         };
         self.line(&format!("\n{} {line}   {}", style::DIM.over("$"), style::DIM.over("(in a fresh terminal)")))?;
         let output = Command::new(&shell.program)
-            .args(["-lc", line])
+            .args([if shell.shell == Shell::Cmd { "/c" } else { "-lc" }, line])
             .env_clear()
-            .env("HOME", self.world.folder.join("home"))
-            .env("PATH", "/usr/local/bin:/usr/bin:/bin")
+            .envs(terminal::base_environments(&self.world.machine).swap_remove(0))
             .stdin(Stdio::null())
             .output()
             .map_err(start)?;
@@ -138,12 +145,16 @@ impl<'a> Show<'a> {
     }
 
     /// Asks for the trace as JSON: in every new terminal of every caller the winner has to be this file.
-    fn expect_winner(&mut self, name: &str, file: &std::path::Path) -> Result<(), Failure> {
+    fn expect_winner(&mut self, name: &str, file: &Path) -> Result<(), Failure> {
         let output = self.call(&["trace", name, "--terminal", "new", "--json"]).output().map_err(start)?;
         let document: Value = serde_json::from_slice(&output.stdout).unwrap_or_default();
         let callers = document["commands"][0]["callers"].as_array().cloned().unwrap_or_default();
         let expected = file.to_string_lossy();
-        if callers.is_empty() || !callers.iter().all(|c| c["winner"] == *expected) {
+        // A program that starts another by its bare name finds no batch file; on Windows case is no difference.
+        let right = |c: &Value| {
+            c["caller"] == "createprocess" || c["winner"].as_str().is_some_and(|w| w.eq_ignore_ascii_case(&expected))
+        };
+        if callers.is_empty() || !callers.iter().all(right) {
             self.wrong.push(format!("{name} should be {expected} in every new terminal"));
         }
         Ok(())
@@ -151,7 +162,7 @@ impl<'a> Show<'a> {
 
     /// Paths inside the sandbox without its long beginning.
     fn short(&self, text: &str) -> String {
-        let inside = std::path::Path::new(text).strip_prefix(&self.world.folder);
+        let inside = Path::new(text).strip_prefix(self.world.folder());
         inside.map_or_else(|_| text.to_owned(), |p| p.display().to_string())
     }
 }

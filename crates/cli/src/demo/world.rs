@@ -5,7 +5,14 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
+use wagon_yard_core::machine::Machine;
+use wagon_yard_core::os;
+use wagon_yard_core::store::registry::{Keys, RegistryValue, ValueKind};
+use wagon_yard_core::system::System;
+use wagon_yard_core::yard::Scope;
+
 use super::pack;
+use crate::failure::Failure;
 
 /// The old version that is on the PATH.
 pub const OLD: &str = "3.9";
@@ -15,31 +22,53 @@ pub const NEW: &str = "4.2.1";
 /// The made-up workstation.
 #[derive(Debug)]
 pub struct World {
-    /// The sandbox.
-    pub folder: PathBuf,
+    /// The machine, with the sandbox in place of the real one.
+    pub machine: Machine,
     /// The folder with the old tidelog's programs.
     pub old_bin: PathBuf,
-    /// The SHA-256 that the makers of the new tidelog published.
+    /// The new tidelog's archive.
+    pub archive: PathBuf,
+    /// The SHA-256 that its makers published.
     pub published: String,
+    folder: PathBuf,
+    stays: bool,
 }
 
 impl World {
-    /// Builds it in a folder that does not exist yet or is empty.
-    pub fn build(folder: &Path) -> io::Result<Self> {
+    /// Builds it in a folder that does not exist yet or is empty. Unless it `stays`, its registry keys go with it.
+    pub fn build(folder: &Path, stays: bool) -> Result<Self, Failure> {
+        let machine = Machine::new(std::env::vars_os().collect(), Some(folder), None)?;
         let home = folder.join("home");
         let old_bin = home.join("old-tools").join(format!("tidelog-{OLD}")).join("bin");
-        let downloads = folder.join("downloads");
-        fs::create_dir_all(&downloads)?;
-        fs::create_dir_all(&old_bin)?;
+        let archive = folder.join("downloads").join(match os::HERE {
+            System::Unix => format!("tidelog-{NEW}-linux-x64.tar.gz"),
+            System::Windows => format!("tidelog-{NEW}-windows-x64.zip"),
+        });
+        let mut world = Self { machine, old_bin, archive, published: String::new(), folder: folder.to_owned(), stays };
+        world.fill().map_err(super::not_built)?;
+        Ok(world)
+    }
+
+    fn fill(&mut self) -> io::Result<()> {
+        fs::create_dir_all(self.folder.join("downloads"))?;
+        fs::create_dir_all(&self.old_bin)?;
         for packed in pack::tidelog(OLD).iter().filter(|p| p.program) {
             let name = packed.path.rsplit('/').next().unwrap_or_default();
-            write_program(&old_bin.join(name), &packed.content)?;
+            write_program(&self.old_bin.join(name), &packed.content)?;
         }
-        let archive = downloads.join(format!("tidelog-{NEW}-linux-x64.tar.gz"));
-        let published = pack::tar_gz(&archive, &pack::tidelog(NEW))?;
-        pack::zip(&downloads.join("shoal_2.0.3.zip"), &pack::shoal("2.0.3"))?;
-        pack::zip(&downloads.join("coastkit-1.8.0.zip"), &pack::coastkit("1.8.0"))?;
+        let pack = if os::HERE == System::Unix { pack::tar_gz } else { pack::zip };
+        pack(&self.archive, &pack::tidelog(NEW))?;
+        self.published = pack::published(&self.archive)?;
+        pack::zip(&self.download("shoal_2.0.3.zip"), &pack::shoal("2.0.3"))?;
+        pack::zip(&self.download("coastkit-1.8.0.zip"), &pack::coastkit("1.8.0"))?;
+        match os::HERE {
+            System::Unix => self.write_startup_files(),
+            System::Windows => self.write_registry(),
+        }
+    }
 
+    fn write_startup_files(&self) -> io::Result<()> {
+        let home = self.folder.join("home");
         let posix = "# The old tidelog, set up by hand years ago.\n\
                      PATH=\"$HOME/old-tools/tidelog-3.9/bin:$PATH\"\nexport PATH\n";
         for name in [".profile", ".bashrc", ".zprofile", ".zshrc"] {
@@ -47,8 +76,23 @@ impl World {
         }
         let fish = home.join(".config").join("fish");
         fs::create_dir_all(&fish)?;
-        fs::write(fish.join("config.fish"), "set -gx PATH $HOME/old-tools/tidelog-3.9/bin $PATH\n")?;
-        Ok(Self { folder: folder.to_owned(), old_bin, published })
+        fs::write(fish.join("config.fish"), "set -gx PATH $HOME/old-tools/tidelog-3.9/bin $PATH\n")
+    }
+
+    /// The keys of the sandbox, which stand for the real ones.
+    pub fn keys(&self) -> Keys {
+        Keys::of(Some(&self.folder))
+    }
+
+    fn write_registry(&self) -> io::Result<()> {
+        let (machine_wide, key) = self.keys().place(Scope::User);
+        let path = RegistryValue::new(ValueKind::Expandable, self.old_bin.to_string_lossy());
+        os::write_registry_value(machine_wide, &key, "Path", Some((path.kind.number(), &path.bytes())))
+    }
+
+    /// The sandbox.
+    pub fn folder(&self) -> &Path {
+        &self.folder
     }
 
     /// A file among the downloads.
@@ -58,10 +102,18 @@ impl World {
 
     /// The PATH of a terminal that was opened before anything was received.
     pub fn old_path(&self) -> OsString {
-        let mut path = OsString::from(&self.old_bin);
-        path.push(":");
-        path.push(std::env::var_os("PATH").unwrap_or_else(|| "/usr/bin:/bin".into()));
-        path
+        let real = std::env::var_os("PATH").unwrap_or_default();
+        let folders = [self.old_bin.clone()].into_iter().chain(std::env::split_paths(&real));
+        std::env::join_paths(folders).unwrap_or(real)
+    }
+}
+
+impl Drop for World {
+    fn drop(&mut self) {
+        if os::HERE == System::Windows && !self.stays {
+            // Nobody is left to be told; the keys are small and of no effect.
+            let _ = self.keys().remove_sandbox();
+        }
     }
 }
 
@@ -69,5 +121,5 @@ fn write_program(target: &Path, content: &str) -> io::Result<()> {
     use io::Write as _;
     let mut file = fs::File::create(target)?;
     file.write_all(content.as_bytes())?;
-    wagon_yard_core::os::set_mode(&file, 0o755)
+    os::set_mode(&file, 0o755)
 }

@@ -57,6 +57,20 @@ pub enum ArchiveError {
     /// A zip names the same entry twice, or an entry is both file and folder.
     #[error("the entry \"{0}\" is in the archive twice, with different meanings")]
     Twice(String),
+    /// The file system here would take two names for one.
+    #[error("\"{one}\" and \"{other}\" differ only in case: on this system they are the same file")]
+    CaseOnly {
+        /// The one met first.
+        one: String,
+        /// The other.
+        other: String,
+    },
+    /// A link to a folder that would have to become a copy, and holds itself.
+    #[error("the link \"{entry}\" leads to a folder that holds it: it can be no copy, and links can't be made here")]
+    Endless {
+        /// The link.
+        entry: String,
+    },
     /// A hard link names a file that is not in the archive before it.
     #[error("the hard link \"{entry}\" refers to \"{target}\", which is not a file of the archive before it")]
     HardLink {
@@ -101,9 +115,15 @@ impl Blamed for ArchiveError {
             Self::NotAnArchive { .. } => Some("download the .zip or .tar.gz of the tool and give that file".to_owned()),
             Self::Damaged { .. } => Some("download it again, and compare its size with the published one".to_owned()),
             Self::File(e) => e.hint(),
-            Self::Member { .. } | Self::Special(_) | Self::LinkOutside { .. } | Self::ThroughLink { .. } => {
-                Some("nothing was unpacked; ask whoever made the archive".to_owned())
-            }
+            Self::Endless { .. } => Some(
+                "switch on Windows' developer mode, or unpack in an elevated terminal: links can be made then"
+                    .to_owned(),
+            ),
+            Self::Member { .. }
+            | Self::CaseOnly { .. }
+            | Self::Special(_)
+            | Self::LinkOutside { .. }
+            | Self::ThroughLink { .. } => Some("nothing was unpacked; ask whoever made the archive".to_owned()),
             _ => None,
         }
     }

@@ -2,10 +2,12 @@
 
 use std::collections::HashMap;
 use std::ffi::OsString;
+use std::fs;
 use std::path::{Component, Path, PathBuf};
 
 use super::ArchiveError;
 use super::listing::{Entry, EntryKind, Listing};
+use crate::error::FileContext as _;
 
 /// How many links may be followed for one target, as on Linux (path_resolution(7)).
 const MOST_STEPS: usize = 40;
@@ -77,6 +79,63 @@ fn queue(ahead: &mut Vec<OsString>, target: &Path) -> Option<()> {
     Some(())
 }
 
+/// Puts a copy of what a link ends at in the link's place under `root`; `false` where it leads to nothing.
+pub(super) fn copy(listing: &Listing, link: &Entry, root: &Path) -> Result<bool, ArchiveError> {
+    let links = links_of(listing);
+    let Some(end) = destination(&links, Path::new(""), link.path.as_path()) else { return Ok(false) };
+    let from = root.join(&end);
+    if from.is_file() {
+        let place = link.path.under(root);
+        fs::copy(&from, &place).at("copy", &from)?;
+        return Ok(true);
+    }
+    copy_folder(listing, &links, &end, &link.path.under(root), root, &mut vec![end.clone()])
+        .map_err(|error| error.unwrap_or_else(|| ArchiveError::Endless { entry: link.path.display() }))
+}
+
+/// Copies what the listing has below `from` to `place`. `None` as the error means that a folder holds itself.
+fn copy_folder(
+    listing: &Listing,
+    links: &HashMap<&Path, PathBuf>,
+    from: &Path,
+    place: &Path,
+    root: &Path,
+    above: &mut Vec<PathBuf>,
+) -> Result<bool, Option<ArchiveError>> {
+    let mut any = false;
+    for entry in &listing.entries {
+        let Ok(below) = entry.path.as_path().strip_prefix(from) else { continue };
+        let target = place.join(below);
+        let end = match entry.kind {
+            EntryKind::Link(_) => destination(links, Path::new(""), entry.path.as_path()),
+            EntryKind::File | EntryKind::Folder => Some(entry.path.as_path().to_owned()),
+        };
+        any = true;
+        let Some(end) = end else { continue };
+        let source = root.join(&end);
+        let made = if entry.kind == EntryKind::Folder {
+            fs::create_dir_all(&target).at("make the folder", &target)
+        } else if source.is_file() {
+            target
+                .parent()
+                .map_or(Ok(()), fs::create_dir_all)
+                .at("make the folder", &target)
+                .and_then(|()| fs::copy(&source, &target).map(|_| ()).at("copy", &source))
+        } else {
+            // A folder that lies above the place it is to be copied to would be copied into itself.
+            if above.iter().any(|open| open.starts_with(&end)) || above.len() > MOST_STEPS {
+                return Err(None);
+            }
+            above.push(end.clone());
+            copy_folder(listing, links, &end, &target, root, above)?;
+            above.pop();
+            Ok(())
+        };
+        made.map_err(|e| Some(e.into()))?;
+    }
+    Ok(any)
+}
+
 impl Listing {
     /// For each link, by its path, the entry it ends at, where that is one of the listing's.
     #[must_use]
@@ -137,5 +196,39 @@ mod tests {
         for (entries, root, fine) in cases {
             assert_eq!(check(&listing(entries), Path::new(root)).is_ok(), fine, "{entries:?}");
         }
+    }
+
+    #[test]
+    fn a_link_becomes_a_copy_where_none_can_be_made() {
+        let made = listing(&[
+            ("w/lib/t", None),
+            ("w/bin/t", Some("../lib/t")),
+            ("w/u", Some("bin/t")),
+            ("w/all", Some("lib")),
+            ("w/lib/again", Some("../all/t")),
+            ("w/none", Some("nowhere")),
+            ("w/lib/up", Some("..")),
+        ]);
+        let copied = |name: &str| {
+            let folder = tempfile::tempdir().unwrap();
+            for below in ["w/lib", "w/bin"] {
+                fs::create_dir_all(folder.path().join(below)).unwrap();
+            }
+            fs::write(folder.path().join("w/lib/t"), "tide").unwrap();
+            let entries =
+                made.entries.iter().filter(|e| e.path.as_path().to_str() != Some("w/lib/up") || name == "w/lib/up");
+            let listing = Listing { entries: entries.cloned().collect(), without_modes: false };
+            let link = listing.entries.iter().find(|e| e.path.as_path() == Path::new(name)).unwrap();
+            let result = copy(&listing, link, folder.path()).map_err(|e| e.to_string());
+            let read = |below: &str| fs::read_to_string(folder.path().join(name).join(below)).ok();
+            (result, fs::read_to_string(folder.path().join(name)).ok(), read("t"), read("again"))
+        };
+        let tide = Some("tide".to_owned());
+        for name in ["w/bin/t", "w/u"] {
+            assert_eq!(copied(name), (Ok(true), tide.clone(), None, None), "{name}");
+        }
+        assert_eq!(copied("w/all"), (Ok(true), None, tide.clone(), tide));
+        assert_eq!(copied("w/none"), (Ok(false), None, None, None));
+        assert!(copied("w/lib/up").0.unwrap_err().contains("holds it"));
     }
 }

@@ -2,7 +2,9 @@
 
 use std::path::{Component, Path, PathBuf};
 
+use super::windows_names::{self, WindowsNameError};
 use crate::os;
+use crate::system::System;
 
 /// A relative path of plain components: no root, no drive, no `..`, no `.`, not empty.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -20,6 +22,9 @@ pub enum MemberError {
     /// It holds a NUL byte.
     #[error("its name holds a zero byte")]
     Nul,
+    /// This system would make something else of it.
+    #[error(transparent)]
+    Windows(#[from] WindowsNameError),
 }
 
 impl MemberPath {
@@ -29,6 +34,16 @@ impl MemberPath {
     /// # Errors
     /// With the reason for a refusal.
     pub fn new(name: &[u8]) -> Result<Option<Self>, MemberError> {
+        Self::on(os::HERE, name)
+    }
+
+    /// The same under the rules of a given system: Windows also takes `\` for a separator and has names that mean
+    /// something else.
+    ///
+    /// # Errors
+    /// With the reason for a refusal.
+    fn on(system: System, name: &[u8]) -> Result<Option<Self>, MemberError> {
+        let windows = system == System::Windows;
         if name.contains(&0) {
             return Err(MemberError::Nul);
         }
@@ -37,11 +52,16 @@ impl MemberPath {
             return Err(MemberError::Absolute);
         }
         let mut path = PathBuf::new();
-        for part in name.split(|b| *b == b'/') {
+        for part in name.split(|b| *b == b'/' || (windows && *b == b'\\')) {
             match part {
                 b"" | b"." => {}
                 b".." => return Err(MemberError::Climbs),
-                plain => path.push(os::name_from_bytes(plain.to_vec())),
+                plain => {
+                    if windows {
+                        windows_names::check(&String::from_utf8_lossy(plain))?;
+                    }
+                    path.push(os::name_from_bytes(plain.to_vec()));
+                }
             }
         }
         // On a system with other separators or prefixes a "plain" part can still be more than that.
@@ -69,10 +89,11 @@ impl MemberPath {
         self.0.file_name().unwrap_or_default().to_string_lossy().into_owned()
     }
 
-    /// The whole, lossy, for people.
+    /// The whole, lossy, for people, with `/` between components as in archives.
     #[must_use]
     pub fn display(&self) -> String {
-        self.0.to_string_lossy().into_owned()
+        let parts: Vec<_> = self.0.iter().map(|part| part.to_string_lossy()).collect();
+        parts.join("/")
     }
 }
 
@@ -102,6 +123,25 @@ mod tests {
         for (name, expected) in cases {
             let seen = MemberPath::new(name).map(|m| m.map(|m| m.display()));
             assert_eq!(seen, expected, "{}", String::from_utf8_lossy(name));
+        }
+    }
+
+    #[test]
+    fn windows_has_more_separators_and_fewer_names() {
+        use WindowsNameError::{Character, Device, End};
+        type Case<'a> = (&'a [u8], Result<&'a str, MemberError>);
+        let cases: [Case; 7] = [
+            (b"w\\bin\\t.exe", Ok("w/bin/t.exe")),
+            (b"w\\..\\..\\t", Err(MemberError::Climbs)),
+            (b"w/nul.txt", Err(Device.into())),
+            (b"w/doc./t", Err(End.into())),
+            (b"w/t:stream", Err(Character.into())),
+            (b"c:t", Err(Character.into())),
+            ("w/tidal übersicht".as_bytes(), Ok("w/tidal übersicht")),
+        ];
+        for (name, expected) in cases {
+            let seen = MemberPath::on(System::Windows, name).map(|m| m.unwrap().display());
+            assert_eq!(seen, expected.map(str::to_owned), "{}", String::from_utf8_lossy(name));
         }
     }
 

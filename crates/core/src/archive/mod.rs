@@ -6,8 +6,10 @@ mod identify;
 mod links;
 mod listing;
 mod member;
+mod spellings;
 mod tar;
 mod unpack;
+mod windows_names;
 mod zip;
 
 pub use error::ArchiveError;
@@ -15,3 +17,4 @@ pub use identify::{Compression, Container, Format, identify};
 pub use listing::{Entry, EntryKind, Listing};
 pub use member::{MemberError, MemberPath};
 pub use unpack::{Finish, list, unpack};
+pub use windows_names::WindowsNameError;

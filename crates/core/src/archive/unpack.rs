@@ -10,6 +10,7 @@ use super::entries::{RawEntry, RawKind, Visit};
 use super::identify::{Container, Format};
 use super::listing::{Entry, EntryKind, Listing};
 use super::member::MemberPath;
+use super::spellings::Spellings;
 use super::{ArchiveError, links, tar, zip};
 use crate::error::FileContext;
 use crate::os;
@@ -64,26 +65,33 @@ impl<'a> Finish<'a> {
         Ok(Self { listing, wrapper })
     }
 
-    /// Makes the links below the wrapper and sets the execute bits.
+    /// Makes the links below the wrapper and sets the execute bits. Gives the number of links that became copies, because
+    /// none can be made here.
     ///
     /// # Errors
-    /// When the disk refuses.
-    pub fn apply(self, root: &Path) -> Result<(), ArchiveError> {
-        for entry in self.listing.entries.iter().filter(|e| e.path.as_path().starts_with(self.wrapper)) {
+    /// When the disk refuses, or a link can be neither link nor copy.
+    pub fn apply(self, root: &Path) -> Result<usize, ArchiveError> {
+        let inside = || self.listing.entries.iter().filter(|e| e.path.as_path().starts_with(self.wrapper));
+        let mut links = inside().filter(|e| matches!(e.kind, EntryKind::Link(_))).peekable();
+        let copies = links.peek().is_some() && !os::can_link(root);
+        let mut copied = 0;
+        for entry in links {
             let place = entry.path.under(root);
-            match &entry.kind {
-                EntryKind::Link(target) => {
-                    make_parent(&place)?;
-                    os::make_link(Path::new(target), &place).at("make the link", &place)?;
-                }
-                EntryKind::File if self.listing.without_modes && self.listing.executable(entry) => {
-                    let file = File::open(&place).at("open", &place)?;
-                    os::set_mode(&file, 0o755).at("make executable", &place)?;
-                }
-                _ => {}
+            make_parent(&place)?;
+            if copies {
+                copied += usize::from(links::copy(self.listing, entry, root)?);
+            } else if let EntryKind::Link(target) = &entry.kind {
+                os::make_link(Path::new(target), &place).at("make the link", &place)?;
             }
         }
-        Ok(())
+        for entry in inside().filter(|e| e.kind == EntryKind::File) {
+            if self.listing.without_modes && self.listing.executable(entry) {
+                let place = entry.path.under(root);
+                let file = File::open(&place).at("open", &place)?;
+                os::set_mode(&file, 0o755).at("make executable", &place)?;
+            }
+        }
+        Ok(copied)
     }
 }
 
@@ -103,6 +111,7 @@ fn collect(
         stop,
         entries: Vec::new(),
         places: HashMap::new(),
+        spellings: Spellings::default(),
         parents: HashSet::new(),
         buffer: vec![0; CHUNK],
     };
@@ -130,6 +139,7 @@ struct Collector<'a> {
     /// In order; `None` where a later entry of the same name took its place.
     entries: Vec<Option<Entry>>,
     places: HashMap<PathBuf, usize>,
+    spellings: Spellings,
     /// The folders that entries lie in, whether or not they have an entry of their own.
     parents: HashSet<PathBuf>,
     buffer: Vec<u8>,
@@ -146,6 +156,12 @@ impl Collector<'_> {
             Ok(None) => return Ok(()),
             Err(source) => return Err(ArchiveError::Member { entry: name, source }),
         };
+        if os::FOLDS_CASE
+            && let Some((one, other)) = self.spellings.meet(path.as_path())
+        {
+            let lossy = |path: PathBuf| path.to_string_lossy().into_owned();
+            return Err(ArchiveError::CaseOnly { one: lossy(one), other: lossy(other) });
+        }
         self.make_way(&path, &raw.kind)?;
         let mut entry = Entry { path, kind: EntryKind::Folder, bytes: 0, mode: raw.mode, program: None };
         match raw.kind {

@@ -1,5 +1,6 @@
 //! The check: in every new terminal each command resolves to ours, starts, and answers with the right version.
 
+mod exit_words;
 mod probe;
 mod version_text;
 

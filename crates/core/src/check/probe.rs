@@ -7,6 +7,7 @@ use std::process::Command;
 use std::time::Duration;
 
 use super::Verdict;
+use super::exit_words;
 use super::version_text::{self, Nearness};
 use crate::finding::{Code, Finding};
 use crate::machine::Environment;
@@ -14,6 +15,7 @@ use crate::os;
 use crate::process::{self, Ending, Outcome};
 use crate::program::{HEAD_BYTES, Program, ProgramKind};
 use crate::progress::Stop;
+use crate::system::System;
 
 /// The arguments tried, in order.
 const FORMS: [&[&str]; 6] = [&["--version"], &["-version"], &["version"], &["-V"], &["-v"], &[]];
@@ -49,13 +51,14 @@ pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration,
     let mut findings = Vec::new();
     // Looked at before it is started: the C library hands whatever the system can't run to the plain shell, and that
     // must never read a foreign program as a script (execvp(3), ENOEXEC).
-    let seen = Program::identify("", &read_head(target.program).unwrap_or_default());
+    let file_name = target.program.file_name().unwrap_or_default().to_string_lossy();
+    let seen = Program::identify(&file_name, &read_head(target.program).unwrap_or_default());
     if !seen.is_native(os::SYSTEM, std::env::consts::ARCH) {
         let seen = format!("{} {}", target.program.display(), foreign(&seen));
         return Ok(Probed::bad(Code::DoesNotStart, seen, findings));
     }
     let mut through: Option<&Path> = None;
-    if seen.kind == ProgramKind::Other {
+    if seen.kind == ProgramKind::Other && os::HERE == System::Unix {
         let seen = format!("{} has no #! line: shells run it, other programs can't", target.program.display());
         findings.push(Finding::new(Code::NoInterpreterLine, seen));
         through = Some(Path::new("/bin/sh"));
@@ -145,16 +148,23 @@ fn stated(outcome: &Outcome, target: &Target, well: bool) -> Option<String> {
 }
 
 /// Whether the program was started and could not get going: ended by a signal, or given up by the loader or by the
-/// script's `env` with status 126 or 127 (POSIX.1-2017, 2.8.2; ld.so(8)).
+/// script's `env` with status 126 or 127 (POSIX.1-2017, 2.8.2; ld.so(8)); on Windows by a status of the system's.
 fn broken(program: &Path, outcome: &Outcome) -> Option<String> {
     let Ending::Exited(status) = &outcome.ending else { return None };
     let name = program.display();
     if let Some(signal) = os::ending_signal(*status) {
         return Some(format!("{name} is ended by signal {signal}"));
     }
-    let code = status.code().filter(|c| matches!(c, 126 | 127))?;
-    let words = first_line(outcome).unwrap_or_else(|| "it says nothing".to_owned());
-    Some(format!("{name} ends with status {code}: {words}"))
+    let code = status.code()?;
+    let line = first_line(outcome).unwrap_or_else(|| "it says nothing".to_owned());
+    match os::HERE {
+        System::Unix if matches!(code, 126 | 127) => Some(format!("{name} ends with status {code}: {line}")),
+        System::Unix => None,
+        System::Windows => {
+            let words = exit_words::of_windows(code.cast_unsigned())?;
+            Some(format!("{name} does not run, {words}: {line}"))
+        }
+    }
 }
 
 fn first_line(outcome: &Outcome) -> Option<String> {

@@ -52,8 +52,8 @@ pub(super) fn find(programs: &[(PathBuf, &Program)]) -> Vec<PathBuf> {
     let at_root = |only_compiled: bool| {
         programs.iter().any(|(path, program)| {
             path.parent() == Some(root)
-                && !(only_compiled && program.kind == ProgramKind::Script)
-                && !is_set_up(&path.to_string_lossy())
+                && !(only_compiled && matches!(program.kind, ProgramKind::Script | ProgramKind::Batch))
+                && !sets_up(path)
         })
     };
     if at_root(!found.is_empty()) {
@@ -70,7 +70,9 @@ pub(super) fn find(programs: &[(PathBuf, &Program)]) -> Vec<PathBuf> {
     found.into_iter().map(Path::to_owned).collect()
 }
 
-fn is_set_up(name: &str) -> bool {
+/// Whether a program at the root sets the tool up or builds it, by its name.
+pub(super) fn sets_up(program: &Path) -> bool {
+    let name = program.to_string_lossy();
     let stem = name.split(['.', '-', '_']).next().unwrap_or_default();
     SET_UP.iter().any(|s| stem.eq_ignore_ascii_case(s))
 }

@@ -16,6 +16,7 @@ use crate::archive::{Entry, EntryKind, Listing};
 use crate::error::{Blame, Blamed};
 use crate::path_list::{self, EntryError};
 use crate::program::{Program, ProgramKind};
+use crate::system::System;
 
 /// A command that a tool brings.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -88,8 +89,8 @@ impl Blamed for LayoutError {
     }
 }
 
-/// The files and links below the home that could be typed as a command, with their path from there.
-fn programs<'a>(listing: &'a Listing, home: &Path) -> Vec<(PathBuf, &'a Program)> {
+/// The files and links below the home that could be typed as a command on a system, with their path from there.
+fn programs<'a>(listing: &'a Listing, home: &Path, system: System) -> Vec<(PathBuf, &'a Program)> {
     let link_ends = listing.link_ends();
     let program = |entry: &'a Entry| {
         let path = entry.path.as_path().strip_prefix(home).ok()?;
@@ -99,25 +100,47 @@ fn programs<'a>(listing: &'a Listing, home: &Path) -> Vec<(PathBuf, &'a Program)
             EntryKind::Link(_) => link_ends.get(entry.path.as_path()).filter(|e| e.kind == EntryKind::File)?,
         };
         let program = file.program.as_ref()?;
-        (listing.executable(file) && is_command(path, program)).then(|| (path.to_owned(), program))
+        let may_run = system == System::Windows || listing.executable(file);
+        (may_run && is_command(path, program, system)).then(|| (path.to_owned(), program))
     };
     listing.entries.iter().filter_map(program).collect()
 }
 
-/// Files that carry an execute bit by accident or for another use than being typed.
-fn is_command(path: &Path, program: &Program) -> bool {
+/// Tells what is to be typed from files that can run by accident or for another use.
+fn is_command(path: &Path, program: &Program, system: System) -> bool {
     let name = path.file_name().unwrap_or_default().to_string_lossy().to_ascii_lowercase();
     if name.starts_with('.') || is_library(&name) {
         return false;
     }
-    match program.kind {
-        ProgramKind::Elf | ProgramKind::Macho | ProgramKind::Script => true,
+    match (system, program.kind) {
+        // The extension makes a program there; what lies in the file has to agree.
+        (System::Windows, ProgramKind::Pe) => extension_rank(&name).is_some_and(|rank| rank < 2),
+        (System::Windows, ProgramKind::Batch) => true,
+        (System::Windows, _) => false,
+        (System::Unix, ProgramKind::Elf | ProgramKind::Macho | ProgramKind::Script) => true,
         // Programs of the other system lie beside ours in many archives; here nobody can type them.
-        ProgramKind::Pe | ProgramKind::Batch => false,
+        (System::Unix, ProgramKind::Pe | ProgramKind::Batch) => false,
         // A text without `#!` is run by shells as a script; only a folder named for programs makes it likely.
-        ProgramKind::Other => {
+        (System::Unix, ProgramKind::Other) => {
             program.is_text && !name.contains('.') && path.parent().is_some_and(command_folders::is_named_for_programs)
         }
+    }
+}
+
+/// The place of a file's extension among those that `cmd` can start by itself, in the order of PATHEXT.
+fn extension_rank(name: &str) -> Option<usize> {
+    let extension = Path::new(name).extension()?;
+    ["com", "exe", "bat", "cmd"].iter().position(|listed| extension.eq_ignore_ascii_case(listed))
+}
+
+/// What a person types to run a file.
+fn typed(file: &Path, system: System) -> String {
+    let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    match system {
+        System::Windows if extension_rank(&name).is_some() => {
+            file.file_stem().unwrap_or_default().to_string_lossy().into_owned()
+        }
+        _ => name,
     }
 }
 
@@ -127,24 +150,31 @@ fn is_library(name: &str) -> bool {
 }
 
 /// Finds wrapper, command folders and commands. `given` are the folders of `--command-folder`, relative to the home;
-/// none means: find them.
+/// none means: find them. `system` is the one whose users are to type the commands.
 ///
 /// # Errors
 /// When there is no command, or a command folder cannot stand in PATH.
-pub fn analyse(listing: &Listing, given: &[PathBuf]) -> Result<Layout, LayoutError> {
+pub fn analyse(listing: &Listing, given: &[PathBuf], system: System) -> Result<Layout, LayoutError> {
     let wrapper = wrapper::find(listing);
-    let programs = programs(listing, &wrapper);
+    let programs = programs(listing, &wrapper, system);
     let command_folders = if given.is_empty() { command_folders::find(&programs) } else { given.to_vec() };
     if command_folders.is_empty() {
         return Err(LayoutError::NoCommands);
     }
     let mut commands = Vec::new();
     for folder in &command_folders {
-        path_list::check_entry(folder).map_err(|source| LayoutError::Folder { folder: folder.clone(), source })?;
+        path_list::check_entry(folder, system)
+            .map_err(|source| LayoutError::Folder { folder: folder.clone(), source })?;
         let before = commands.len();
-        for (path, program) in programs.iter().filter(|(path, _)| path.parent() == Some(folder)) {
+        let mut inside: Vec<_> = programs.iter().filter(|(path, _)| path.parent() == Some(folder)).collect();
+        if given.is_empty() {
+            inside.retain(|(path, _)| !command_folders::sets_up(path));
+        }
+        // Of two with the same name the one whose extension comes first in PATHEXT runs.
+        inside.sort_by_key(|(path, _)| extension_rank(&path.to_string_lossy()));
+        for (path, program) in inside {
             commands.push(Command {
-                name: path.file_name().unwrap_or_default().to_string_lossy().into_owned(),
+                name: typed(path, system),
                 path: path.clone(),
                 program: program.kind,
                 os: program.os.map(str::to_owned),
@@ -157,7 +187,8 @@ pub fn analyse(listing: &Listing, given: &[PathBuf]) -> Result<Layout, LayoutErr
     }
     // Of two folders with the same command the first wins in PATH, so the second's is none.
     let mut seen = std::collections::HashSet::new();
-    commands.retain(|c| seen.insert(c.name.clone()));
+    let key = |name: &str| if system == System::Windows { name.to_lowercase() } else { name.to_owned() };
+    commands.retain(|c| seen.insert(key(&c.name)));
     commands.sort_by(|a, b| a.name.cmp(&b.name));
     Ok(Layout { wrapper, command_folders, commands })
 }
@@ -168,7 +199,7 @@ mod tests {
     use crate::archive::MemberPath;
 
     /// A listing from lines: `x path` is an executable script, `- path` a plain file, `d path` a folder, `e path` an
-    /// executable ELF program, `l path target` a link.
+    /// executable ELF program, `p path` a PE program, `l path target` a link.
     pub(super) fn listing(lines: &[&str]) -> Listing {
         let entries = lines.iter().map(|line| {
             let mut words = line.split(' ');
@@ -176,7 +207,13 @@ mod tests {
             let mut elf = vec![0u8; 64];
             elf[..8].copy_from_slice(b"\x7fELF\x02\x01\x01\x00");
             elf[18] = 62;
+            let mut pe = vec![0u8; 512];
+            pe[..2].copy_from_slice(b"MZ");
+            pe[0x3c] = 0x80;
+            pe[0x80..0x86].copy_from_slice(b"PE\0\0\x64\x86");
+            pe[0x98..0x9a].copy_from_slice(&[0x0b, 0x02]);
             let head: &[u8] = match mark {
+                "p" => &pe,
                 "x" => b"#!/bin/sh\n",
                 "e" => &elf,
                 _ => b"text\n",
@@ -199,7 +236,7 @@ mod tests {
     #[test]
     fn layouts_met_in_practice() {
         type Case<'a> = (&'a [&'a str], &'a str, &'a [&'a str], &'a [&'a str]);
-        let cases: [Case; 19] = [
+        let cases: [Case; 20] = [
             (&["x t-4/bin/tidelog", "x t-4/bin/tidelogc", "- t-4/README"], "t-4", &["bin"], &["tidelog", "tidelogc"]),
             (&["x shoal"], "", &[""], &["shoal"]),
             (&["x shoal-2/shoal", "- shoal-2/LICENSE"], "shoal-2", &[""], &["shoal"]),
@@ -213,6 +250,8 @@ mod tests {
             // Programs under lib, share, tests and examples are not for typing.
             (&["x w/t", "x w/lib/helper", "x w/tests/run", "x w/examples/e"], "w", &[""], &["t"]),
             (&["x w/bin/t", "x w/install.sh", "x w/configure"], "w", &["bin"], &["t"]),
+            // What sets a tool up is never started by a check.
+            (&["x w/t", "x w/install.sh", "e w/uninstall"], "w", &[""], &["t"]),
             (&["x w/bin/t", "e w/t-server"], "w", &["bin", ""], &["t", "t-server"]),
             (&["x w/client/bin/c", "x w/server/bin/s", "- w/r"], "w", &["client/bin", "server/bin"], &["c", "s"]),
             (&["x w/usr/bin/t", "- w/usr/share/x", "- w/r"], "w", &["usr/bin"], &["t"]),
@@ -225,7 +264,7 @@ mod tests {
             (&["t w/README", "t w/LICENSE", "e w/t"], "w", &[""], &["t"]),
         ];
         for (lines, wrapper, folders, commands) in cases {
-            let layout = analyse(&listing(lines), &[]).unwrap_or_else(|e| panic!("{lines:?}: {e}"));
+            let layout = analyse(&listing(lines), &[], System::Unix).unwrap_or_else(|e| panic!("{lines:?}: {e}"));
             assert_eq!(layout.wrapper, Path::new(wrapper), "{lines:?}");
             let found: Vec<_> = layout.command_folders.iter().map(|f| f.to_str().unwrap()).collect();
             assert_eq!(found, folders, "{lines:?}");
@@ -235,18 +274,45 @@ mod tests {
     }
 
     #[test]
+    fn on_windows_the_extension_makes_the_command() {
+        type Case<'a> = (&'a [&'a str], &'a [&'a str], &'a [&'a str]);
+        let cases: [Case; 6] = [
+            (&["p w/bin/tidelog.exe", "p w/bin/shore.dll", "x w/bin/tidelog"], &["bin"], &["bin/tidelog.exe"]),
+            (&["- w/bin/t.bat", "- w/bin/u.CMD", "- w/bin/read.me"], &["bin"], &["bin/t.bat", "bin/u.CMD"]),
+            // Of the same name the one that PATHEXT puts first.
+            (&["- w/t.cmd", "p w/T.exe", "- w/t.bat"], &[""], &["T.exe"]),
+            (&["p w/t.exe", "- w/install.bat", "p w/setup.exe"], &[""], &["t.exe"]),
+            (&["p w/bin/t.exe", "- w/start.bat"], &["bin"], &["bin/t.exe"]),
+            (&["- w/t.exe", "p w/u", "p w/v.exe"], &[""], &["v.exe"]),
+        ];
+        for (lines, folders, commands) in cases {
+            let layout = analyse(&listing(lines), &[], System::Windows).unwrap_or_else(|e| panic!("{lines:?}: {e}"));
+            let found: Vec<_> = layout.command_folders.iter().map(|f| f.to_str().unwrap()).collect();
+            assert_eq!(found, folders, "{lines:?}");
+            let mut found: Vec<_> =
+                layout.commands.iter().map(|c| c.path.to_str().unwrap().replace('\\', "/")).collect();
+            found.sort();
+            assert_eq!(found, commands, "{lines:?}");
+            assert!(layout.commands.iter().all(|c| !c.name.contains('.')), "{lines:?}");
+        }
+    }
+
+    #[test]
     fn what_has_no_command_is_refused() {
-        assert!(matches!(analyse(&listing(&["- w/README", "x w/lib/x"]), &[]), Err(LayoutError::NoCommands)));
+        assert!(matches!(
+            analyse(&listing(&["- w/README", "x w/lib/x"]), &[], System::Unix),
+            Err(LayoutError::NoCommands)
+        ));
         let given = [PathBuf::from("tools")];
         let lines = ["x w/bin/t", "- w/tools/x"];
-        assert!(matches!(analyse(&listing(&lines), &given), Err(LayoutError::FolderWithoutCommands(_))));
-        let colon = analyse(&listing(&["x w/a:b/bin/t", "- w/r"]), &[]);
+        assert!(matches!(analyse(&listing(&lines), &given, System::Unix), Err(LayoutError::FolderWithoutCommands(_))));
+        let colon = analyse(&listing(&["x w/a:b/bin/t", "- w/r"]), &[], System::Unix);
         assert!(matches!(colon, Err(LayoutError::Folder { .. })), "{colon:?}");
     }
 
     #[test]
     fn a_given_command_folder_is_taken() {
-        let layout = analyse(&listing(&["x w/bin/t", "x w/lib/tools/u"]), &["lib/tools".into()]).unwrap();
+        let layout = analyse(&listing(&["x w/bin/t", "x w/lib/tools/u"]), &["lib/tools".into()], System::Unix).unwrap();
         assert_eq!(layout.commands.len(), 1);
         assert_eq!(layout.commands[0].name, "u");
     }

@@ -19,6 +19,24 @@ pub const HERE: System = System::Unix;
 /// The name this program was built for, as archives write it: `linux`, `macos`, `windows`.
 pub const SYSTEM: &str = std::env::consts::OS;
 
+/// Whether names that differ only in case are one file, as on most disks of this system.
+pub const FOLDS_CASE: bool = cfg!(target_os = "macos");
+
+/// Whether symbolic links can be made in a folder.
+#[must_use]
+pub fn can_link(_folder: &Path) -> bool {
+    true
+}
+
+/// Whether a file is an app-execution alias, which this system does not have.
+#[must_use]
+pub fn is_app_alias(_path: &Path) -> bool {
+    false
+}
+
+/// Keeps the system from showing a dialog when a started program cannot be loaded; here it never does.
+pub fn keep_failures_quiet() {}
+
 /// Makes a name from exact bytes, as a shell or an archive gave them.
 #[must_use]
 pub fn name_from_bytes(bytes: Vec<u8>) -> OsString {
@@ -138,11 +156,6 @@ pub fn is_busy(error: &io::Error) -> bool {
 /// Sets the name a program is called by (its `argv[0]`).
 pub fn set_called_name(command: &mut std::process::Command, name: &str) {
     std::os::unix::process::CommandExt::arg0(command, name);
-}
-
-/// Adds text to a command line; here that is an argument.
-pub fn raw_argument(command: &mut std::process::Command, text: &std::ffi::OsStr) {
-    command.arg(text);
 }
 
 fn no_registry() -> io::Error {

@@ -1,7 +1,7 @@
 //! Windows: rights, links, the registry, the system's own answer to what a new terminal sees.
 #![allow(unsafe_code)]
 
-use std::ffi::{OsStr, OsString};
+use std::ffi::OsString;
 use std::fs::{self, File};
 use std::io;
 use std::os::windows::ffi::{OsStrExt as _, OsStringExt as _};
@@ -9,8 +9,12 @@ use std::path::Path;
 use std::process::{Command, ExitStatus};
 use std::ptr;
 
-use windows_sys::Win32::Foundation::{CloseHandle, ERROR_SHARING_VIOLATION, HANDLE, LPARAM};
+use windows_sys::Win32::Foundation::{CloseHandle, ERROR_SHARING_VIOLATION, HANDLE, INVALID_HANDLE_VALUE, LPARAM};
 use windows_sys::Win32::Security::{GetTokenInformation, TOKEN_ELEVATION, TOKEN_QUERY, TokenElevation};
+use windows_sys::Win32::Storage::FileSystem::{
+    FILE_ATTRIBUTE_REPARSE_POINT, FindClose, FindFirstFileW, WIN32_FIND_DATAW,
+};
+use windows_sys::Win32::System::Diagnostics::Debug::{SEM_FAILCRITICALERRORS, SEM_NOGPFAULTERRORBOX, SetErrorMode};
 use windows_sys::Win32::System::Environment::{CreateEnvironmentBlock, DestroyEnvironmentBlock};
 use windows_sys::Win32::System::LibraryLoader::{GetModuleHandleW, GetProcAddress};
 use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
@@ -28,6 +32,51 @@ pub const HERE: System = System::Windows;
 
 /// The name this program was built for, as archives write it: `linux`, `macos`, `windows`.
 pub const SYSTEM: &str = std::env::consts::OS;
+
+/// Whether names that differ only in case are one file, as on most disks of this system.
+pub const FOLDS_CASE: bool = true;
+
+/// Whether this user may make symbolic links in a folder, and they can be read through: tried out.
+#[must_use]
+pub fn can_link(folder: &Path) -> bool {
+    let (file, link) = (folder.join(".wyard-link-try"), folder.join(".wyard-link-made"));
+    let made = fs::write(&file, "try").and_then(|()| std::os::windows::fs::symlink_file(".wyard-link-try", &link));
+    let works = made.is_ok() && fs::read(&link).is_ok_and(|content| content == b"try");
+    for made in [link, file] {
+        let _ = fs::remove_file(made);
+    }
+    works
+}
+
+/// Whether a file is an app-execution alias: a reparse point of a kind of its own that no program can read through
+/// ("Reparse Point Tags", `IO_REPARSE_TAG_APPEXECLINK`).
+#[must_use]
+pub fn is_app_alias(path: &Path) -> bool {
+    const APP_EXECUTION_LINK: u32 = 0x8000_001B;
+    let name: Vec<u16> = path.as_os_str().encode_wide().chain([0]).collect();
+    // The call would take these for wildcards; no file has them in its name.
+    if name.iter().any(|unit| [u16::from(b'*'), u16::from(b'?')].contains(unit)) {
+        return false;
+    }
+    let mut found = WIN32_FIND_DATAW::default();
+    // SAFETY: `name` ends in a zero, `found` is written by the call, and the search is closed at once.
+    unsafe {
+        let search = FindFirstFileW(name.as_ptr(), &raw mut found);
+        if search == INVALID_HANDLE_VALUE {
+            return false;
+        }
+        FindClose(search);
+    }
+    // The tag stands there for reparse points ("WIN32_FIND_DATAW structure", dwReserved0).
+    found.dwFileAttributes & FILE_ATTRIBUTE_REPARSE_POINT != 0 && found.dwReserved0 == APP_EXECUTION_LINK
+}
+
+/// Keeps the system from showing a dialog, which nobody may see, when a started program cannot be loaded or crashes:
+/// started programs inherit the setting ("SetErrorMode function").
+pub fn keep_failures_quiet() {
+    // SAFETY: the call takes and returns plain numbers.
+    unsafe { SetErrorMode(SEM_FAILCRITICALERRORS | SEM_NOGPFAULTERRORBOX) };
+}
 
 /// Makes a name from bytes as an archive gave them: names are Unicode here.
 #[must_use]
@@ -71,22 +120,16 @@ pub fn copy_rights(_like: &Path, _target: &File) -> io::Result<()> {
     Ok(())
 }
 
-/// Makes a symbolic link to a file or folder, and looks whether it can be read through.
+/// Makes a symbolic link to a file or folder.
 ///
 /// # Errors
-/// When this user may not make links, or the link does not work: it is then gone again.
+/// When this user may not make links.
 pub fn make_link(target: &Path, link: &Path) -> io::Result<()> {
-    let behind = link.parent().unwrap_or(Path::new(".")).join(target);
-    if behind.is_dir() {
-        std::os::windows::fs::symlink_dir(target, link)?;
+    if link.parent().unwrap_or(Path::new(".")).join(target).is_dir() {
+        std::os::windows::fs::symlink_dir(target, link)
     } else {
-        std::os::windows::fs::symlink_file(target, link)?;
+        std::os::windows::fs::symlink_file(target, link)
     }
-    if behind.exists() && fs::metadata(link).and_then(|_| fs::canonicalize(link)).is_err() {
-        let _ = fs::remove_file(link).or_else(|_| fs::remove_dir(link));
-        return Err(io::Error::from(io::ErrorKind::Unsupported));
-    }
-    Ok(())
 }
 
 /// Swaps two folders in one step, which this system cannot.
@@ -146,11 +189,6 @@ pub fn is_busy(error: &io::Error) -> bool {
 
 /// A program is always called by its own name here.
 pub fn set_called_name(_command: &mut Command, _name: &str) {}
-
-/// Adds text to a command line as it stands, for programs such as `cmd` that read their command line themselves.
-pub fn raw_argument(command: &mut Command, text: &OsStr) {
-    std::os::windows::process::CommandExt::raw_arg(command, text);
-}
 
 fn open(machine_wide: bool, key: &str, write: bool) -> io::Result<RegKey> {
     let root = RegKey::predef(if machine_wide { HKEY_LOCAL_MACHINE } else { HKEY_CURRENT_USER });

@@ -7,6 +7,7 @@ use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 
 use crate::os;
+use crate::system::System;
 
 /// One entry of a PATH list.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -59,21 +60,31 @@ impl PathList {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 pub enum EntryError {
     /// It holds the separator.
-    #[error("its name holds a \":\", which separates the entries of PATH: no shell could find it")]
-    Separator,
+    #[error("its name holds a \"{0}\", which separates the entries of PATH: no shell could find it")]
+    Separator(char),
+    /// It holds a quote, which means something to `cmd` in PATH.
+    #[error("its name holds a quote, which no entry of PATH can hold")]
+    Quote,
     /// It holds a control character.
     #[error("its name holds a line break or another control character")]
     Control,
 }
 
-/// Says whether a folder can stand in PATH as one entry.
+/// Says whether a folder can stand in PATH of a system as one entry.
 ///
 /// # Errors
 /// With the reason why not.
-pub fn check_entry(folder: &Path) -> Result<(), EntryError> {
+pub fn check_entry(folder: &Path, system: System) -> Result<(), EntryError> {
     let bytes = folder.as_os_str().as_encoded_bytes();
-    if bytes.contains(&b':') {
-        return Err(EntryError::Separator);
+    let separator = match system {
+        System::Unix => b':',
+        System::Windows => b';',
+    };
+    if bytes.contains(&separator) {
+        return Err(EntryError::Separator(char::from(separator)));
+    }
+    if system == System::Windows && bytes.contains(&b'"') {
+        return Err(EntryError::Quote);
     }
     if bytes.iter().any(u8::is_ascii_control) {
         return Err(EntryError::Control);

@@ -47,6 +47,7 @@ pub fn run(mut command: Command, limit: Duration, stop: &Stop) -> Outcome {
     let start = Instant::now();
     command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped());
     tracing::debug!(?command, "start");
+    os::keep_failures_quiet();
     let mut wrapped = os::in_own_session(command);
     let mut child = match spawn(&mut wrapped) {
         Ok(child) => child,

@@ -22,6 +22,7 @@ use crate::error::FileContext;
 use crate::finding::{Code, Finding};
 use crate::layout::{self, Command, Guess, Layout, ToolName, Variable, Version};
 use crate::machine::Machine;
+use crate::os;
 use crate::path_list;
 use crate::progress::{Progress, Stop};
 use crate::store::{RegistryChange, StartupChange};
@@ -160,7 +161,7 @@ pub fn receive(
     stop: &Stop,
 ) -> Result<ReceiveReport, ReceiveError> {
     let yard = Yard::at(&machine.yard);
-    path_list::check_entry(yard.root())
+    path_list::check_entry(yard.root(), os::HERE)
         .map_err(|source| ReceiveError::YardPlace { yard: yard.root().to_owned(), source })?;
     let settings = yard.settings()?;
     let format = archive::identify(&request.file)?;
@@ -178,7 +179,7 @@ pub fn receive(
         placement::look(&yard, &name, &version, request.replace)?;
     }
     let staged = Staged::unpack(request, format, &yard, witness, stop)?;
-    let layout = layout::analyse(&staged.listing, &request.command_folders)?;
+    let layout = layout::analyse(&staged.listing, &request.command_folders, os::HERE)?;
     let finish = Finish::check(&staged.listing, &layout.wrapper)?;
     let guess = file_guess.or(layout::guess(&file_name(&layout.wrapper)));
     let (name, version) = names(request, &guess)?;
@@ -223,7 +224,11 @@ pub fn receive(
     }
     witness.stage(&Stage::LaidOut(&report));
     if let Some(root) = &staged.root {
-        finish.apply(root.path())?;
+        let copied = finish.apply(root.path())?;
+        if copied > 0 {
+            let seen = format!("{copied} links of the archive became copies, since links can't be made here");
+            report.findings.push(Finding::new(Code::LinksCopied, seen));
+        }
         yard.write_card(&card)?;
         placement::place(&yard, &root.path().join(&layout.wrapper), &report.home)?;
     }
@@ -269,7 +274,7 @@ impl Staged {
         let staging = yard.staging();
         fs::create_dir_all(&staging).at("make the folder", &staging)?;
         let root = tempfile::Builder::new().prefix("receive-").tempdir_in(&staging).at("make a folder in", &staging)?;
-        crate::os::set_folder_mode(root.path(), 0o755).at("set the rights of", root.path())?;
+        os::set_folder_mode(root.path(), 0o755).at("set the rights of", root.path())?;
         witness.begin("unpack", None);
         let listing = archive::unpack(&request.file, format, root.path(), witness, stop);
         witness.end();

@@ -8,7 +8,7 @@ use crate::layout::Variable;
 use crate::machine::Machine;
 use crate::os;
 use crate::progress::Stop;
-use crate::store::registry::{self, Keys, RegistryPlan, Replaced, Tool};
+use crate::store::registry::{Keys, RegistryPlan, Replaced, Tool};
 use crate::store::{Action, Registered, RegistrationPlan, RegistryChange, StartupChange, StorePlan, StorePlanError};
 use crate::system::System;
 use crate::terminal::{self, Asking, InstalledShell};
@@ -92,7 +92,6 @@ impl<'a> Registrar<'a> {
 
     fn plan_registry(&self, put: Option<&Card>, leaving: &[Card], last: bool) -> Result<RegistryPlan, ReceiveError> {
         let keys = Keys::of(self.machine.sandbox.as_deref());
-        let registry = registry::read(&keys)?;
         let tools = |cards: &[&Card]| -> Vec<_> {
             let tool = |c: &&Card| Some((self.yard.registered(c)?, c.registration.as_ref()?.replaced.clone()));
             cards.iter().filter_map(tool).collect()
@@ -101,10 +100,9 @@ impl<'a> Registrar<'a> {
         let put = tools(&put.into_iter().collect::<Vec<_>>());
         let taken: Vec<Tool<'_>> = leaving.iter().map(as_tool).collect();
         let restore = if last && put.is_empty() { self.yard.path_before()? } else { None };
-        let given = terminal::given(self.machine);
+        let background = terminal::background(self.machine)?;
         let put = put.first().map(as_tool);
-        Ok(RegistryPlan::make(&keys, Scope::User, &registry, &given, &taken, put, restore)
-            .map_err(StorePlanError::from)?)
+        Ok(RegistryPlan::make(&keys, Scope::User, &background, &taken, put, restore).map_err(StorePlanError::from)?)
     }
 
     /// Makes the change. The cards come first: what they say can be put into the stores again at any time.

@@ -71,6 +71,8 @@ pub struct Candidate {
     pub standing: Standing,
     /// Why it is skipped.
     pub reason: Option<Reason>,
+    /// Whether it is an app-execution alias of Windows.
+    pub app_alias: bool,
 }
 
 /// What a lookup depends on beside the name.
@@ -105,7 +107,7 @@ impl Surroundings {
                 .to_string_lossy()
                 .split(';')
                 .filter(|e| !e.is_empty())
-                .map(str::to_owned)
+                .map(str::to_ascii_lowercase)
                 .collect(),
             current_folder: current_folder.to_owned(),
             program_folder: None,
@@ -140,7 +142,7 @@ fn unix(name: &str, path: &PathList, view: &dyn FileView) -> Vec<Candidate> {
     for (path, entry) in places {
         let reason = match view.look(&path) {
             Seen::Missing => continue,
-            Seen::Program => None,
+            Seen::Program | Seen::AppAlias => None,
             Seen::File => Some(Reason::NotExecutable),
             Seen::Folder => Some(Reason::IsAFolder),
             Seen::BrokenLink => Some(Reason::BrokenLink),
@@ -152,7 +154,7 @@ fn unix(name: &str, path: &PathList, view: &dyn FileView) -> Vec<Candidate> {
             None => Standing::Winner,
         };
         won |= standing == Standing::Winner;
-        found.push(Candidate { path, entry, standing, reason });
+        found.push(Candidate { path, entry, standing, reason, app_alias: false });
     }
     found
 }

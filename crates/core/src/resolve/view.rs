@@ -21,6 +21,8 @@ pub enum Seen {
     BrokenLink,
     /// A folder on the way may not be searched.
     Unreadable,
+    /// An app-execution alias: a file without content that Windows starts an installed app by.
+    AppAlias,
 }
 
 /// A file system as lookups see it: the real one, or one made for a test.
@@ -39,6 +41,7 @@ impl FileView for Disk {
             Ok(seen) if seen.is_dir() => Seen::Folder,
             Ok(seen) if seen.is_file() && os::may_execute(path) => Seen::Program,
             Ok(_) => Seen::File,
+            Err(_) if os::is_app_alias(path) => Seen::AppAlias,
             Err(e) if e.kind() == io::ErrorKind::PermissionDenied => Seen::Unreadable,
             Err(_) if fs::symlink_metadata(path).is_ok() => Seen::BrokenLink,
             Err(_) => Seen::Missing,

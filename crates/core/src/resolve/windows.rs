@@ -32,10 +32,11 @@ pub(super) fn candidates(caller: Caller, name: &str, around: &Surroundings, view
         }
         for (file, listed) in tried {
             let path = if folder.as_os_str().is_empty() { PathBuf::from(&file) } else { join(&folder, &file) };
-            let reason = match view.look(&path) {
+            let seen = view.look(&path);
+            let reason = match seen {
                 Seen::Missing => continue,
-                Seen::Program | Seen::File if listed => None,
-                Seen::Program | Seen::File => Some(Reason::ExtensionNotListed),
+                Seen::Program | Seen::File | Seen::AppAlias if listed => None,
+                Seen::Program | Seen::File | Seen::AppAlias => Some(Reason::ExtensionNotListed),
                 Seen::Folder if !listed => continue,
                 Seen::Folder => Some(Reason::IsAFolder),
                 Seen::BrokenLink => Some(Reason::BrokenLink),
@@ -48,7 +49,7 @@ pub(super) fn candidates(caller: Caller, name: &str, around: &Surroundings, view
             };
             won |= standing == Standing::Winner;
             let entry = entry.clone().map(|(raw, index)| (raw.into(), index));
-            found.push(Candidate { path, entry, standing, reason });
+            found.push(Candidate { path, entry, standing, reason, app_alias: seen == Seen::AppAlias });
         }
     }
     found
@@ -169,6 +170,9 @@ mod tests {
             let seen = super::super::winner(&found).map(|p| p.to_str().unwrap());
             assert_eq!(seen, winner, "{caller:?} {name} {path} {files:?}");
         }
+        let alias = Made(BTreeMap::from([(r"c:\apps\t.exe".to_owned(), Seen::AppAlias)]));
+        let found = super::super::candidates(Cmd, "t", &around(r"C:\apps", true), &alias);
+        assert!(found[0].app_alias && found[0].standing == Standing::Winner, "it runs, and is named for what it is");
         let made =
             Made(BTreeMap::from([(r"c:\a\t".to_owned(), Seen::Program), (r"c:\a\t.exe".to_owned(), Seen::Folder)]));
         let found = super::super::candidates(Cmd, "t", &around(r"C:\a", true), &made);

@@ -14,7 +14,7 @@ use std::time::Duration;
 pub use base::base_environments;
 use serde::{Deserialize, Serialize};
 pub use shells::{InstalledShell, installed};
-pub use windows::given;
+pub use windows::background;
 
 use crate::machine::{Environment, Machine};
 use crate::process::{self, Ending};

@@ -19,8 +19,8 @@ pub struct InstalledShell {
 const FOLDERS: [&str; 6] =
     ["/bin", "/usr/bin", "/usr/local/bin", "/opt/homebrew/bin", "/opt/local/bin", "/run/current-system/sw/bin"];
 
-/// Finds the installed shells of this system among the wanted ones. On Unix: those named in `/etc/shells` (shells(5)) and those in the usual
-/// folders, the first of each kind. On Windows: those in the system's own folders.
+/// Finds the installed shells of this system among the wanted ones. On Unix: those named in `/etc/shells` (shells(5))
+/// and those in the usual folders, the first of each kind. On Windows: those in the system's own folders.
 #[must_use]
 pub fn installed(wanted: &[Shell]) -> Vec<InstalledShell> {
     let listed = std::fs::read_to_string("/etc/shells").unwrap_or_default();
@@ -33,6 +33,8 @@ pub fn installed(wanted: &[Shell]) -> Vec<InstalledShell> {
             let root = std::env::var_os("SystemRoot").map_or_else(|| PathBuf::from("C:\\Windows"), PathBuf::from);
             let system = root.join("System32");
             let program = match shell {
+                // Wine's is a stand-in that answers nothing.
+                Shell::PowerShell if os::is_wine() => return None,
                 Shell::PowerShell => system.join("WindowsPowerShell").join("v1.0").join("powershell.exe"),
                 _ => system.join("cmd.exe"),
             };

@@ -7,11 +7,12 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use super::{Asking, InstalledShell, Meaning, NoAnswer, Question, Said, last_line};
+use crate::error::FileError;
 use crate::machine::{Environment, Machine, variable};
 use crate::os;
 use crate::process::{self, Ending, Outcome};
 use crate::resolve::{self, Caller, Disk, Kind, Shell, Surroundings};
-use crate::store::registry::{self, Keys, Order};
+use crate::store::registry::{self, Background, Keys, Order};
 
 /// Variables that the system sets itself before it reads the registry ("Environment Variables"; "Recognized environment
 /// variables").
@@ -42,9 +43,17 @@ const SET_BY_SYSTEM: [&str; 24] = [
     "WINEPREFIX",
 ];
 
+/// What the environment of a new terminal comes from.
+///
+/// # Errors
+/// When the registry cannot be read.
+pub fn background(machine: &Machine) -> Result<Background, FileError> {
+    let registry = registry::read(&Keys::of(machine.sandbox.as_deref()))?;
+    Ok(Background { given: given(machine), registry, order: Order::here() })
+}
+
 /// The variables that the system sets itself, as this terminal has them.
-#[must_use]
-pub fn given(machine: &Machine) -> Vec<(String, String)> {
+fn given(machine: &Machine) -> Vec<(String, String)> {
     let one = |name: &&str| {
         let value = variable(&machine.environment, name)?;
         Some(((*name).to_owned(), value.to_string_lossy().into_owned()))
@@ -54,11 +63,8 @@ pub fn given(machine: &Machine) -> Vec<(String, String)> {
 
 /// The environment of a new terminal: from the system's own call, or, in a sandbox, predicted from the sandbox's keys.
 pub(super) fn environment(machine: &Machine) -> Environment {
-    let given = given(machine);
-    let registry = registry::read(&Keys::of(machine.sandbox.as_deref())).unwrap_or_default();
-    let order = if os::is_wine() { Order::AsListed } else { Order::PlainFirst };
-    let predicted: Environment =
-        registry::predict(&given, &registry, order).into_iter().map(|(k, v)| (k.into(), v.into())).collect();
+    let predicted = background(machine).map(|b| b.variables()).unwrap_or_default();
+    let predicted: Environment = predicted.into_iter().map(|(k, v)| (k.into(), v.into())).collect();
     if machine.sandbox.is_some() {
         // The sandbox's keys hold no system: the folders of the real one are behind, as a session always has them.
         return with_system_folders(predicted);
@@ -216,15 +222,22 @@ fn from_cmd<'a>(name: &str, around: &Surroundings, asked: impl Iterator<Item = (
     let found: Vec<(&str, &str)> = asked.filter(|(_, answer)| !answer.is_empty()).collect();
     let candidates = resolve::candidates(Caller::Cmd, name, around, &Disk);
     let predicted = candidates.iter().find(|c| c.standing == resolve::Standing::Winner);
-    let file = match predicted {
+    let said = match predicted {
         // The current folder is no part of that search.
-        Some(candidate) if candidate.entry.is_none() => Some(candidate.path.clone()),
+        Some(candidate) if candidate.entry.is_none() => None,
         Some(candidate) => {
             let last = candidate.path.file_name().unwrap_or_default();
-            let said = found.iter().find(|(asked, _)| last.eq_ignore_ascii_case(asked)).or(found.first());
-            said.map(|(_, answer)| PathBuf::from(answer))
+            found.iter().find(|(asked, _)| last.eq_ignore_ascii_case(asked)).or(found.first())
         }
-        None => found.first().map(|(_, answer)| PathBuf::from(answer)),
+        None => found.first(),
+    };
+    let file = match (said, predicted) {
+        // The same file, whatever the case `cmd` writes it in.
+        (Some((_, answer)), Some(candidate)) if candidate.path.as_os_str().eq_ignore_ascii_case(answer) => {
+            Some(candidate.path.clone())
+        }
+        (Some((_, answer)), _) => Some(PathBuf::from(answer)),
+        (None, predicted) => predicted.map(|candidate| candidate.path.clone()),
     };
     Meaning { kind: if file.is_some() { Kind::File } else { Kind::None }, file }
 }

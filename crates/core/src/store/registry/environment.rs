@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use super::RegistryValue;
 use super::value::{RegistryKey, ValueKind, same_name};
+use crate::os;
 use crate::path_list::windows;
 
 /// Both keys.
@@ -15,6 +16,25 @@ pub struct RegistryEnvironments {
     pub user: RegistryKey,
 }
 
+/// Everything that the variables of a new process come from.
+#[derive(Debug, Clone)]
+pub struct Background {
+    /// What the system sets itself.
+    pub given: Vec<(String, String)>,
+    /// Both keys.
+    pub registry: RegistryEnvironments,
+    /// How the system reads them.
+    pub order: Order,
+}
+
+impl Background {
+    /// The variables of a new process, by name.
+    #[must_use]
+    pub fn variables(&self) -> Vec<(String, String)> {
+        predict(&self.given, &self.registry, self.order)
+    }
+}
+
 /// In which order the values of a key become variables.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Order {
@@ -23,6 +43,14 @@ pub enum Order {
     PlainFirst,
     /// Wine: in the key's order, whatever the kind.
     AsListed,
+}
+
+impl Order {
+    /// That of the system this program runs on.
+    #[must_use]
+    pub fn here() -> Self {
+        if os::is_wine() { Self::AsListed } else { Self::PlainFirst }
+    }
 }
 
 /// Variables by upper-case name, each with its name as written and its value.

@@ -1,0 +1,312 @@
+//! An edit of one key's values, in memory.
+
+use std::path::Path;
+
+use super::environment::Background;
+use super::plan::{PathBefore, RegistryError, Replaced, Tool, ValueChange};
+use super::value::{RegistryKey, RegistryValue, ValueKind, same_name};
+use crate::os;
+use crate::path_list::windows;
+use crate::store::Registered;
+use crate::yard::Scope;
+
+/// The entry that stands for a command folder: by the home variable where there is one, so that changing the variable
+/// switches the version.
+fn entry(tool: &Registered, folder: &Path) -> String {
+    let literal = backslashed(&folder.to_string_lossy());
+    match (tool.home_variables.first(), folder.strip_prefix(&tool.home)) {
+        (Some(variable), Ok(below)) if below.as_os_str().is_empty() => format!("%{variable}%"),
+        (Some(variable), Ok(below)) => format!("%{variable}%\\{}", backslashed(&below.to_string_lossy())),
+        _ => literal,
+    }
+}
+
+/// A path with the separator that the system itself writes.
+fn backslashed(path: &str) -> String {
+    path.replace('/', "\\")
+}
+
+/// A key being edited.
+pub(super) struct Edit<'a> {
+    key: &'a RegistryKey,
+    name_of_key: String,
+    background: &'a Background,
+    scope: Scope,
+    values: Vec<(String, Option<RegistryValue>)>,
+}
+
+impl<'a> Edit<'a> {
+    /// Of one of the background's keys.
+    pub fn new(background: &'a Background, scope: Scope, name_of_key: String) -> Self {
+        let key = match scope {
+            Scope::User => &background.registry.user,
+            Scope::System => &background.registry.system,
+        };
+        Self { key, name_of_key, background, scope, values: Vec::new() }
+    }
+
+    /// The name of `Path`, as it is written there.
+    pub fn path_name(&self) -> String {
+        self.key.raw("Path").map_or("Path", |raw| raw.name.as_str()).to_owned()
+    }
+
+    /// A value as it will be.
+    pub fn get(&self, name: &str) -> Result<Option<RegistryValue>, RegistryError> {
+        if let Some((_, value)) = self.values.iter().find(|(n, _)| same_name(n, name)) {
+            return Ok(value.clone());
+        }
+        match self.key.raw(name) {
+            None => Ok(None),
+            Some(raw) => RegistryValue::from_raw(raw)
+                .map(Some)
+                .ok_or_else(|| RegistryError::NotText { key: self.name_of_key.clone(), name: raw.name.clone() }),
+        }
+    }
+
+    fn set(&mut self, name: &str, value: Option<RegistryValue>) {
+        match self.values.iter_mut().find(|(n, _)| same_name(n, name)) {
+            Some((_, earlier)) => *earlier = value,
+            None => {
+                let written = self.key.raw(name).map_or(name, |raw| raw.name.as_str()).to_owned();
+                self.values.push((written, value));
+            }
+        }
+    }
+
+    /// Takes a tool's entries and variables out; what a variable replaced comes back.
+    pub fn take_out(&mut self, path_name: &str, tool: Tool<'_>) -> Result<(), RegistryError> {
+        if let Some(path) = self.get(path_name)? {
+            let mut text = path.text.clone();
+            for folder in &tool.registered.command_folders {
+                let literal = backslashed(&folder.to_string_lossy());
+                for entry in [entry(tool.registered, folder), literal] {
+                    text = windows::take_out(&text, &entry).unwrap_or(text);
+                }
+            }
+            if text != path.text {
+                self.set(path_name, Some(path.with_text(text)));
+            }
+        }
+        let home = tool.registered.home.to_string_lossy();
+        for variable in &tool.registered.home_variables {
+            // A value that somebody has changed since is theirs.
+            if self.get(variable)?.is_some_and(|value| value.text == home) {
+                let before = tool.replaced.iter().find(|r| same_name(&r.name, variable));
+                self.set(variable, before.map(|r| RegistryValue::new(r.kind, r.text.clone())));
+            }
+        }
+        Ok(())
+    }
+
+    /// Sets a tool's home variables, and gives what they replace.
+    pub fn put_variables(&mut self, tool: &Registered) -> Result<Vec<Replaced>, RegistryError> {
+        let home = tool.home.to_string_lossy().into_owned();
+        let mut replaced = Vec::new();
+        for variable in &tool.home_variables {
+            let before = self.get(variable)?;
+            if before.as_ref().is_some_and(|value| value.text == home && value.kind == ValueKind::Plain) {
+                continue;
+            }
+            if let Some(RegistryValue { kind, text, .. }) = before {
+                replaced.push(Replaced { name: variable.clone(), kind, text });
+            }
+            self.set(variable, Some(RegistryValue::new(ValueKind::Plain, home.clone())));
+        }
+        Ok(replaced)
+    }
+
+    /// Puts a tool's command folders first in `Path`.
+    pub fn put_entries(&mut self, path_name: &str, tool: &Registered) -> Result<(), RegistryError> {
+        let there = self.get(path_name)?;
+        let path = there.clone().unwrap_or_else(|| RegistryValue::new(ValueKind::Expandable, ""));
+        // Making a plain value expandable must not change what any other part means.
+        let may_refer = path.kind == ValueKind::Expandable || self.expand(&path.text) == path.text;
+        let mut new = path.clone();
+        for folder in tool.command_folders.iter().rev() {
+            let literal = backslashed(&folder.to_string_lossy());
+            let refers = entry(tool, folder);
+            let text = if may_refer && self.leads(path_name, &refers, &literal) { refers } else { literal.clone() };
+            let means_it = !literal.contains([';', '"'])
+                && (text != literal || new.kind == ValueKind::Plain || self.expand(&text) == literal);
+            if !means_it {
+                return Err(RegistryError::Folder { folder: literal });
+            }
+            if text != literal {
+                new.kind = ValueKind::Expandable;
+            }
+            let without = windows::take_out(&new.text, &text).unwrap_or_else(|| new.text.clone());
+            new.text = windows::put_first(&without, &text);
+        }
+        if new != path || there.is_none() {
+            self.set(path_name, Some(new));
+        }
+        Ok(())
+    }
+
+    /// Whether a new process would have `folder` in its PATH by this entry: a reference may come to be expanded before
+    /// the variable is there.
+    fn leads(&self, path_name: &str, entry: &str, folder: &str) -> bool {
+        let value = RegistryValue::new(ValueKind::Expandable, entry);
+        let built = self.after(Some((path_name, value))).variables();
+        let path = built.iter().find(|(name, _)| same_name(name, "Path"));
+        path.is_some_and(|(_, path)| windows::parts(path).last().is_some_and(|part| backslashed(part) == folder))
+    }
+
+    /// A text expanded with the variables that a new process will have.
+    fn expand(&self, text: &str) -> String {
+        let built = self.after(None).variables();
+        let value_of = |name: &str| built.iter().find(|(n, _)| same_name(n, name)).map(|(_, value)| value.clone());
+        windows::expand(text, &value_of)
+    }
+
+    /// Gives `Path` back the kind it had, or takes it away if it was not there and is empty again.
+    pub fn restore(&mut self, path_name: &str, before: PathBefore) -> Result<(), RegistryError> {
+        let Some(path) = self.get(path_name)? else { return Ok(()) };
+        if before == PathBefore::Missing && path.text.is_empty() {
+            self.set(path_name, None);
+        } else if before == PathBefore::Plain && self.expand(&path.text) == path.text {
+            self.set(path_name, Some(path.with_kind(ValueKind::Plain)));
+        }
+        Ok(())
+    }
+
+    /// The background as it will be, with one more value set last. A value that is there keeps its place.
+    fn after(&self, also: Option<(&str, RegistryValue)>) -> Background {
+        let mut after = self.background.clone();
+        let key = match self.scope {
+            Scope::User => &mut after.registry.user,
+            Scope::System => &mut after.registry.system,
+        };
+        let also = also.map(|(name, value)| (name.to_owned(), Some(value)));
+        let written = self.values.iter().filter(|(name, _)| also.as_ref().is_none_or(|(n, _)| !same_name(n, name)));
+        for (name, value) in written.cloned().chain(also.clone()) {
+            let place = key.0.iter().position(|raw| same_name(&raw.name, &name));
+            let raw = value.map(|v| os::RawValue { name, kind: v.kind.number(), bytes: v.bytes() });
+            match (place, raw) {
+                (Some(place), Some(raw)) => key.0[place] = raw,
+                (Some(place), None) => drop(key.0.remove(place)),
+                (None, Some(raw)) => key.0.push(raw),
+                (None, None) => {}
+            }
+        }
+        after
+    }
+
+    /// What has become different.
+    pub fn changes(self) -> Vec<ValueChange> {
+        let key = self.key;
+        let change = |(name, after): (String, Option<RegistryValue>)| {
+            let before = key.get(&name);
+            (before != after).then_some(ValueChange { name, before, after })
+        };
+        let mut changes: Vec<ValueChange> = self.values.into_iter().filter_map(change).collect();
+        // The variables are there before anything refers to them.
+        changes.sort_by_key(|change| same_name(&change.name, "Path"));
+        changes
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::environment::tests::key;
+    use super::super::environment::{Order, RegistryEnvironments};
+    use super::*;
+    use proptest::prelude::*;
+
+    fn tool(folders: &[&str], variables: &[&str]) -> Registered {
+        let home = "/y/t/1";
+        Registered {
+            home: home.into(),
+            home_variables: variables.iter().map(|v| (*v).to_owned()).collect(),
+            command_folders: folders.iter().map(|f| format!("{home}{f}").into()).collect(),
+        }
+    }
+
+    fn background(user: &[&str], order: Order) -> Background {
+        let registry = RegistryEnvironments { system: RegistryKey::default(), user: key(user) };
+        Background { given: Vec::new(), registry, order }
+    }
+
+    fn edited(background: &Background, put: &Registered) -> (Vec<String>, Vec<Replaced>) {
+        let mut edit = Edit::new(background, Scope::User, "K".to_owned());
+        let replaced = edit.put_variables(put).unwrap();
+        edit.put_entries(&edit.path_name(), put).unwrap();
+        let show = |c: ValueChange| {
+            let after = c.after.unwrap();
+            format!("{}{}={}", c.name, if after.kind == ValueKind::Expandable { ":" } else { "" }, after.text)
+        };
+        (edit.changes().into_iter().map(show).collect(), replaced)
+    }
+
+    #[test]
+    fn a_tool_is_put_first_and_nothing_else_changes_its_meaning() {
+        type Case<'a> = (&'a [&'a str], &'a [&'a str], Order, &'a [&'a str]);
+        let var = &["T_HOME"][..];
+        let (windows, listed) = (Order::PlainFirst, Order::AsListed);
+        let cases: [Case; 12] = [
+            (&[], var, windows, &["T_HOME=/y/t/1", r"Path:=%T_HOME%\bin"]),
+            (&["PATH:=C:\\a;;"], var, windows, &["T_HOME=/y/t/1", r"PATH:=%T_HOME%\bin;C:\a;;"]),
+            // A plain value without references may become expandable.
+            (&["Path=C:\\a"], var, windows, &["T_HOME=/y/t/1", r"Path:=%T_HOME%\bin;C:\a"]),
+            // One whose parts would change their meaning stays plain, and our entry is written out.
+            (&["Path=%X%;C:\\a", "X=1"], var, windows, &["T_HOME=/y/t/1", r"Path=\y\t\1\bin;%X%;C:\a"]),
+            (&["Path=100%;50%"], var, windows, &["T_HOME=/y/t/1", r"Path:=%T_HOME%\bin;100%;50%"]),
+            (&["Path:=\"C:\\a;b\""], var, windows, &["T_HOME=/y/t/1", "Path:=%T_HOME%\\bin;\"C:\\a;b\""]),
+            (&["Path:=C:\\a"], &[], windows, &[r"Path:=\y\t\1\bin;C:\a"]),
+            (&["Path=C:\\a"], &[], windows, &[r"Path=\y\t\1\bin;C:\a"]),
+            (&["Path:=C:\\a;%T_HOME%\\bin", "T_HOME=/y/t/1"], var, windows, &[r"Path:=%T_HOME%\bin;C:\a"]),
+            (&["Path:=%T_HOME%\\bin;C:\\a", "T_HOME=/y/t/1"], var, windows, &[]),
+            // Where the variable comes too late for the reference, the folder is written out.
+            (&["Path:=C:\\a"], var, listed, &["T_HOME=/y/t/1", r"Path:=\y\t\1\bin;C:\a"]),
+            (&["T_HOME=/y/t/0", "Path:=C:\\a"], var, listed, &["T_HOME=/y/t/1", r"Path:=%T_HOME%\bin;C:\a"]),
+        ];
+        for (user, variables, order, expected) in cases {
+            let (changes, _) = edited(&background(user, order), &tool(&["/bin"], variables));
+            assert_eq!(changes, expected, "{user:?}");
+        }
+        let old = background(&["t_home:=C:\\old"], windows);
+        let (changes, replaced) = edited(&old, &tool(&["", "/sbin"], &["T_HOME"]));
+        assert_eq!(changes, ["t_home=/y/t/1", r"Path:=%T_HOME%;%T_HOME%\sbin"]);
+        assert_eq!(replaced[0].text, "C:\\old");
+    }
+
+    /// Puts a tool in and takes it out again; what is still different then.
+    fn there_and_back(background: &Background, variables: &[&str]) -> Vec<ValueChange> {
+        let put = tool(&["/bin", ""], variables);
+        let mut edit = Edit::new(background, Scope::User, "K".to_owned());
+        let path_name = edit.path_name();
+        let path_is = PathBefore::of(edit.get(&path_name).unwrap().as_ref());
+        let replaced = edit.put_variables(&put).unwrap();
+        edit.put_entries(&path_name, &put).unwrap();
+        assert_ne!(edit.get(&path_name).unwrap(), background.registry.user.get(&path_name));
+        edit.take_out(&path_name, Tool { registered: &put, replaced: &replaced }).unwrap();
+        edit.restore(&path_name, path_is).unwrap();
+        edit.changes()
+    }
+
+    #[test]
+    fn a_path_that_was_not_there_goes_again() {
+        assert_eq!(there_and_back(&background(&[], Order::PlainFirst), &["T_HOME"]), []);
+    }
+
+    proptest! {
+        #[test]
+        fn taking_out_brings_back_every_value_and_its_kind(
+            path in "[a-cX:;\\\\%\" .äß-]{0,40}",
+            name in "Path|PATH|path",
+            kinds in proptest::array::uniform3(any::<bool>()),
+            home in proptest::option::of("[a-c%X;]{0,6}"),
+            variables in proptest::bool::ANY,
+            listed in proptest::bool::ANY,
+        ) {
+            let line = |name: &str, expandable: bool, text: &str| {
+                format!("{name}{}={text}", if expandable { ":" } else { "" })
+            };
+            let mut lines = vec![line(&name, kinds[0], &path), line("X", kinds[1], "1")];
+            lines.extend(home.map(|text| line("t_Home", kinds[2], &text)));
+            let lines: Vec<&str> = lines.iter().map(String::as_str).collect();
+            let background = background(&lines, if listed { Order::AsListed } else { Order::PlainFirst });
+            prop_assert_eq!(there_and_back(&background, if variables { &["T_HOME"] } else { &[] }), []);
+        }
+    }
+}
