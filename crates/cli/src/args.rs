@@ -6,6 +6,7 @@ use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use wagon_yard_core::layout::{ToolName, Variable, Version};
 use wagon_yard_core::receive::Sha256Hex;
 use wagon_yard_core::resolve::Caller;
+use wagon_yard_core::yard::Scope;
 
 /// Receives a downloaded command-line tool, registers it in PATH, and proves that it works in every new terminal
 #[derive(Debug, Parser)]
@@ -65,8 +66,8 @@ pub enum Command {
     Trace(TraceArgs),
     /// List the received tools
     Stock,
-    /// Put a received tool's command folders and home variables into the startup files
-    Register(NameArgs),
+    /// Put a received tool's command folders and home variables into PATH's stores: startup files, or the registry
+    Register(RegisterArgs),
     /// Take exactly those out again; the tool stays in the yard
     Unregister(NameArgs),
     /// Run the full example on made-up data in a sandbox
@@ -101,6 +102,9 @@ pub struct ReceiveArgs {
     /// Set no variable
     #[arg(long)]
     pub no_home_variable: bool,
+    /// Whose PATH gets the commands
+    #[arg(long, value_name = "WHOSE", default_value = "user")]
+    pub scope: ScopeWhich,
     /// Replace this version if it is in the yard already
     #[arg(long)]
     pub replace: bool,
@@ -126,6 +130,35 @@ pub struct NameArgs {
     pub dry_run: bool,
 }
 
+/// The name of a tool and where to register it.
+#[derive(Debug, ClapArgs)]
+pub struct RegisterArgs {
+    /// The tool, and whether to write
+    #[command(flatten)]
+    pub tool: NameArgs,
+    /// Whose PATH gets the commands; without it the one they are in, else the user's
+    #[arg(long, value_name = "WHOSE")]
+    pub scope: Option<ScopeWhich>,
+}
+
+/// Whose PATH.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ScopeWhich {
+    /// The user's
+    User,
+    /// Every user's; needs an elevated terminal
+    System,
+}
+
+impl From<ScopeWhich> for Scope {
+    fn from(which: ScopeWhich) -> Self {
+        match which {
+            ScopeWhich::User => Self::User,
+            ScopeWhich::System => Self::System,
+        }
+    }
+}
+
 /// Options of `trace`.
 #[derive(Debug, ClapArgs)]
 pub struct TraceArgs {
@@ -135,7 +168,7 @@ pub struct TraceArgs {
     /// Only this terminal's answer, or only a new one's
     #[arg(long, value_name = "WHICH")]
     pub terminal: Option<TerminalWhich>,
-    /// Only this caller: exec, sh, bash, zsh or fish
+    /// Only this caller: exec, sh, bash, zsh, fish; on Windows cmd, powershell, createprocess
     #[arg(long = "as", value_name = "CALLER")]
     pub caller: Option<Caller>,
 }

@@ -66,6 +66,10 @@ codes! {
     StaleTerminal = "stale-terminal", Caution;
     /// The name is an app-execution alias of Windows.
     AppAlias = "app-alias", Caution;
+    /// A variable that was meant to be PATH.
+    StrayVariable = "stray-variable", Caution;
+    /// An entry of the system's PATH refers to a variable of the user.
+    ReferenceAcrossScopes = "reference-across-scopes", Caution;
     /// `Path` is longer than `cmd` can use.
     PathTooLongForCmd = "path-too-long-for-cmd", Caution;
     /// `Path` is longer than older dialogs keep when it is edited there.

@@ -25,8 +25,8 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Check(args)) => check::run(&args, context),
         Some(Command::Trace(args)) => trace::run(args, context),
         Some(Command::Stock) => stock::run(context),
-        Some(Command::Register(args)) => register::run(&args, context, true),
-        Some(Command::Unregister(args)) => register::run(&args, context, false),
+        Some(Command::Register(args)) => register::register(&args, context),
+        Some(Command::Unregister(args)) => register::unregister(&args, context),
         Some(Command::Demo(args)) => demo::run(&args, context),
         Some(Command::Completions { shell }) => completions::run(shell),
     }

@@ -24,6 +24,7 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         version: args.version,
         command_folders: args.command_folders,
         home_variables,
+        scope: args.scope.into(),
         replace: args.replace,
         dry_run: args.dry_run,
     };

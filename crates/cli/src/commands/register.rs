@@ -2,17 +2,25 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::receive;
+use wagon_yard_core::receive::{self, RegisterReport};
 
-use crate::args::NameArgs;
+use crate::args::{NameArgs, RegisterArgs};
 use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Registers or unregisters a tool.
-pub fn run(args: &NameArgs, context: &Context, put: bool) -> Result<ExitCode, Failure> {
-    let change = if put { receive::register } else { receive::unregister };
-    let report = change(&context.machine, &args.name, args.dry_run, &context.stop)?;
-    context.report(&report, view::register::write)?;
+/// Registers a tool.
+pub fn register(args: &RegisterArgs, context: &Context) -> Result<ExitCode, Failure> {
+    let NameArgs { name, dry_run } = &args.tool;
+    tell(&receive::register(&context.machine, name, args.scope.map(Into::into), *dry_run, &context.stop)?, context)
+}
+
+/// Takes a tool out again.
+pub fn unregister(args: &NameArgs, context: &Context) -> Result<ExitCode, Failure> {
+    tell(&receive::unregister(&context.machine, &args.name, args.dry_run, &context.stop)?, context)
+}
+
+fn tell(report: &RegisterReport, context: &Context) -> Result<ExitCode, Failure> {
+    context.report(report, view::register::write)?;
     Ok(ExitCode::SUCCESS)
 }

@@ -3,8 +3,12 @@
 use std::io::{self, Write};
 use std::path::Path;
 
+use wagon_yard_core::finding::{Code, Finding};
+use wagon_yard_core::os;
 use wagon_yard_core::receive::{ReceiveReport, Stage};
-use wagon_yard_core::store::{Action, StartupChange};
+use wagon_yard_core::store::{Action, RegistryChange, StartupChange};
+use wagon_yard_core::system::System;
+use wagon_yard_core::yard::Scope;
 
 use super::{Page, bytes, check, count, escape, style};
 
@@ -29,6 +33,12 @@ pub fn stage(stage: &Stage<'_>, page: &Page, out: &mut dyn Write) -> io::Result<
 
 /// What follows the stages.
 pub fn write(report: &ReceiveReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    // The checksum has its own word among the stages.
+    let findings: Vec<&Finding> = report.findings.iter().filter(|f| f.code != Code::NotCompared).collect();
+    if !findings.is_empty() {
+        writeln!(out)?;
+        page.findings(out, &findings)?;
+    }
     writeln!(out)?;
     if report.dry_run {
         return writeln!(out, "Nothing was written. Without --dry-run this is what happens.");
@@ -96,12 +106,42 @@ fn registered(report: &ReceiveReport) -> String {
     let variables: Vec<&str> = report.home_variables.iter().map(wagon_yard_core::layout::Variable::as_str).collect();
     let variables = if variables.is_empty() { String::new() } else { format!(", {} set", variables.join(" and ")) };
     let would = if report.dry_run { "would be " } else { "" };
-    let scope = "the user's PATH";
-    format!("{folders} {would}first in {scope}{variables}; {}", startup(&report.startup_files, report.dry_run))
+    let scope = scope(report.scope);
+    let stores = stores(&report.startup_files, &report.registry_values, report.dry_run);
+    format!("{folders} {would}first in {scope}{variables}; {stores}")
 }
 
-/// What happens to startup files, in words.
-pub(super) fn startup(changes: &[StartupChange], dry_run: bool) -> String {
+/// Whose PATH, in words.
+pub(super) fn scope(scope: Scope) -> &'static str {
+    match scope {
+        Scope::User => "the user's PATH",
+        Scope::System => "the system's PATH",
+    }
+}
+
+/// What happens to the stores, in words.
+pub(super) fn stores(files: &[StartupChange], values: &[RegistryChange], dry_run: bool) -> String {
+    match os::HERE {
+        System::Unix => startup(files, dry_run),
+        System::Windows => registry(values, dry_run),
+    }
+}
+
+fn registry(changes: &[RegistryChange], dry_run: bool) -> String {
+    let named = |removed: bool| -> Vec<String> {
+        changes.iter().filter(|c| c.after.is_none() == removed).map(|c| escape(&c.name)).collect()
+    };
+    let mut parts = Vec::new();
+    for (removed, done, planned) in [(false, "written", "to be written"), (true, "removed", "to be removed")] {
+        let names = named(removed);
+        if !names.is_empty() {
+            parts.push(format!("{} {}", if dry_run { planned } else { done }, names.join(" and ")));
+        }
+    }
+    if parts.is_empty() { "the registry stays as it is".to_owned() } else { format!("registry: {}", parts.join("; ")) }
+}
+
+fn startup(changes: &[StartupChange], dry_run: bool) -> String {
     let named = |action: Action| -> Vec<String> {
         changes
             .iter()

@@ -4,21 +4,26 @@ use std::io::{self, Write};
 
 use wagon_yard_core::receive::RegisterReport;
 
-use super::receive::startup;
+use super::receive::{scope, stores};
 use super::{Page, style};
 
 /// One sentence, and what to do now.
 pub fn write(report: &RegisterReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let tool = style::STRONG.over(&format!("{}@{}", report.name, report.version));
+    let scope = scope(report.scope);
     let text = match (report.report, report.changed, report.dry_run) {
-        ("register", true, false) => format!("{tool} is registered; "),
-        ("register", true, true) => format!("{tool} would be registered; "),
+        ("register", true, false) => format!("{tool} is registered in {scope}; "),
+        ("register", true, true) => format!("{tool} would be registered in {scope}; "),
         ("register", false, _) => format!("{tool} was registered already, and is now first; "),
         (_, true, false) => format!("{tool} is no longer registered, and stays in the yard; "),
         (_, true, true) => format!("{tool} would no longer be registered; "),
         (_, false, _) => format!("{tool} was not registered; "),
     };
-    page.labelled(out, "", 0, &format!("{text}{}", startup(&report.startup_files, report.dry_run)))?;
+    let stores = stores(&report.startup_files, &report.registry_values, report.dry_run);
+    page.labelled(out, "", 0, &format!("{text}{stores}"))?;
+    if !report.findings.is_empty() {
+        page.findings(out, &report.findings.iter().collect::<Vec<_>>())?;
+    }
     if report.changed && !report.dry_run {
         writeln!(out, "Terminals that are open keep what they had: open a new one.")?;
     }

@@ -31,11 +31,11 @@ pub fn check(name: &str) -> Result<(), WindowsNameError> {
         return Err(WindowsNameError::End);
     }
     let stem = name.split('.').next().unwrap_or_default().trim_end_matches(' ').to_uppercase();
-    let numbered = |device: &&str| {
-        let digit = stem.strip_prefix(*device).filter(|rest| rest.chars().count() == 1);
+    let numbered = |device: &str| {
+        let digit = stem.strip_prefix(device).filter(|rest| rest.chars().count() == 1);
         digit.is_some_and(|d| d.contains(['1', '2', '3', '4', '5', '6', '7', '8', '9', '¹', '²', '³']))
     };
-    if DEVICES.contains(&stem.as_str()) || NUMBERED.iter().any(|device| numbered(&device)) {
+    if DEVICES.contains(&stem.as_str()) || NUMBERED.iter().any(|device| numbered(device)) {
         return Err(WindowsNameError::Device);
     }
     Ok(())

@@ -247,7 +247,10 @@ impl Job {
             results.push(result);
             if let Some((worse, finding)) = bad {
                 verdict = verdict.max(worse);
-                placed.add(finding, format!("{} ({})", answer.shell.name(), answer.way.name()));
+                let shell = answer.shell.name();
+                let one_way = Way::of(answer.shell).len() == 1;
+                placed
+                    .add(finding, if one_way { shell.to_owned() } else { format!("{shell} ({})", answer.way.name()) });
             }
         }
         findings.extend(placed.told());

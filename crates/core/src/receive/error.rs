@@ -53,6 +53,9 @@ pub enum ReceiveError {
         #[source]
         source: EntryError,
     },
+    /// The system's PATH is no single place here.
+    #[error("the system's PATH can be changed on Windows only")]
+    SystemScope,
     /// The yard.
     #[error(transparent)]
     Yard(#[from] YardError),
@@ -89,7 +92,7 @@ impl Blamed for ReceiveError {
             Self::Archive(e) => e.blame(),
             Self::Checksum(_) | Self::Present { .. } => Blame::Input,
             Self::Layout(e) => e.blame(),
-            Self::NotGuessed { .. } | Self::HomeVariable(_) | Self::YardPlace { .. } => Blame::Call,
+            Self::NotGuessed { .. } | Self::HomeVariable(_) | Self::YardPlace { .. } | Self::SystemScope => Blame::Call,
             Self::Yard(e) => e.blame(),
             Self::Store(e) => e.blame(),
             Self::Check(e) => e.blame(),
@@ -115,6 +118,7 @@ impl Blamed for ReceiveError {
                 Some(format!("'wyard check {name}@{version}' shows how it is; --replace puts this file in its place"))
             }
             Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
+            Self::SystemScope => Some("leave out --scope, or give --scope user".to_owned()),
             Self::Yard(e) => e.hint(),
             Self::Store(e) => e.hint(),
             Self::Check(_) => None,

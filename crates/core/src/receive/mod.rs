@@ -43,6 +43,8 @@ pub struct ReceiveRequest {
     pub command_folders: Vec<PathBuf>,
     /// Its home variables.
     pub home_variables: HomeVariables,
+    /// Whose PATH.
+    pub scope: Scope,
     /// Whether a version that is there already is replaced.
     pub replace: bool,
     /// Whether only the plan is wanted.
@@ -160,6 +162,7 @@ pub fn receive(
     witness: &dyn Witness,
     stop: &Stop,
 ) -> Result<ReceiveReport, ReceiveError> {
+    registration::check_scope(machine, request.scope)?;
     let yard = Yard::at(&machine.yard);
     path_list::check_entry(yard.root(), os::HERE)
         .map_err(|source| ReceiveError::YardPlace { yard: yard.root().to_owned(), source })?;
@@ -209,7 +212,7 @@ pub fn receive(
         command_folders: yard.registered(&card).map(|r| r.command_folders).unwrap_or_default(),
         commands: layout.commands,
         home_variables: card.registration.iter().flat_map(|r| r.home_variables.clone()).collect(),
-        scope: Scope::User,
+        scope: request.scope,
         startup_files: registration.startup_files(),
         registry_values: registration.registry_values(),
         home,
@@ -336,6 +339,6 @@ fn card(
         },
         layout: CardLayout { wrapper: layout.wrapper.clone(), command_folders: layout.command_folders.clone() },
         commands: layout.commands.clone(),
-        registration: Some(registration::registration(home_variables)),
+        registration: Some(registration::registration(request.scope, home_variables)),
     })
 }

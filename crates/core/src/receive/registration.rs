@@ -45,8 +45,22 @@ pub fn now() -> String {
     jiff::Timestamp::now().round(jiff::Unit::Microsecond).unwrap_or_else(|_| jiff::Timestamp::now()).to_string()
 }
 
-pub(super) fn registration(home_variables: Vec<Variable>) -> Registration {
-    Registration { scope: Scope::User, since: now(), home_variables, replaced: Vec::new() }
+pub(super) fn registration(scope: Scope, home_variables: Vec<Variable>) -> Registration {
+    Registration { scope, since: now(), home_variables, replaced: Vec::new() }
+}
+
+/// Whether PATH of this scope can be changed on this system and with these rights; looked at before anything is written.
+///
+/// # Errors
+/// When it cannot.
+pub(super) fn check_scope(machine: &Machine, scope: Scope) -> Result<(), ReceiveError> {
+    match os::HERE {
+        System::Unix if scope == Scope::System => Err(ReceiveError::SystemScope),
+        System::Unix => Ok(()),
+        System::Windows => {
+            Ok(Keys::of(machine.sandbox.as_deref()).check_rights(scope).map_err(StorePlanError::from)?)
+        }
+    }
 }
 
 /// Plans and makes changes of the stores from the cards.
@@ -78,7 +92,7 @@ impl<'a> Registrar<'a> {
         staying.sort_by(|a, b| since(b).cmp(since(a)));
         Ok(match os::HERE {
             System::Unix => StorePlan::Startup(self.plan_startup(put, &staying)?),
-            System::Windows => StorePlan::Registry(self.plan_registry(put, &leaving, staying.is_empty())?),
+            System::Windows => StorePlan::Registry(self.plan_registry(put, &leaving, &staying)?),
         })
     }
 
@@ -90,19 +104,31 @@ impl<'a> Registrar<'a> {
         Ok(RegistrationPlan::make(&self.yard.terminal(), &tools, &shells, &asking.startup_folders())?)
     }
 
-    fn plan_registry(&self, put: Option<&Card>, leaving: &[Card], last: bool) -> Result<RegistryPlan, ReceiveError> {
+    /// One plan for each scope that is touched. None is made unless all can be.
+    fn plan_registry(
+        &self,
+        put: Option<&Card>,
+        leaving: &[Card],
+        staying: &[Card],
+    ) -> Result<Vec<RegistryPlan>, ReceiveError> {
         let keys = Keys::of(self.machine.sandbox.as_deref());
-        let tools = |cards: &[&Card]| -> Vec<_> {
-            let tool = |c: &&Card| Some((self.yard.registered(c)?, c.registration.as_ref()?.replaced.clone()));
-            cards.iter().filter_map(tool).collect()
-        };
-        let leaving = tools(&leaving.iter().collect::<Vec<_>>());
-        let put = tools(&put.into_iter().collect::<Vec<_>>());
-        let taken: Vec<Tool<'_>> = leaving.iter().map(as_tool).collect();
-        let restore = if last && put.is_empty() { self.yard.path_before()? } else { None };
         let background = terminal::background(self.machine)?;
-        let put = put.first().map(as_tool);
-        Ok(RegistryPlan::make(&keys, Scope::User, &background, &taken, put, restore).map_err(StorePlanError::from)?)
+        let mut plans = Vec::new();
+        for scope in Scope::ALL {
+            let here = |card: &&Card| card.registration.as_ref().is_some_and(|r| r.scope == scope);
+            let tool = |card: &Card| Some((self.yard.registered(card)?, card.registration.as_ref()?.replaced.clone()));
+            let leaving: Vec<_> = leaving.iter().filter(here).filter_map(tool).collect();
+            let put = put.filter(here).and_then(tool);
+            if leaving.is_empty() && put.is_none() {
+                continue;
+            }
+            let last = put.is_none() && !staying.iter().any(|card| here(&card));
+            let restore = if last { self.yard.path_before(scope)? } else { None };
+            let taken: Vec<Tool<'_>> = leaving.iter().map(as_tool).collect();
+            let plan = RegistryPlan::make(&keys, scope, &background, &taken, put.as_ref().map(as_tool), restore);
+            plans.push(plan.map_err(StorePlanError::from)?);
+        }
+        Ok(plans)
     }
 
     /// Makes the change. The cards come first: what they say can be put into the stores again at any time.
@@ -118,9 +144,11 @@ impl<'a> Registrar<'a> {
                 }
             }
             let mut put = put.clone();
-            if let (Some((replaced, path_is)), Some(registration)) = (plan.to_be_kept(), &mut put.registration) {
+            if let Some(registration) = &mut put.registration
+                && let Some((replaced, path_is)) = plan.to_be_kept(registration.scope)
+            {
                 registration.replaced = replaced;
-                self.yard.keep_path_before(path_is)?;
+                self.yard.keep_path_before(registration.scope, path_is)?;
             }
             self.yard.write_card(&put)?;
         }
@@ -136,17 +164,24 @@ fn since(card: &Card) -> &str {
     card.registration.as_ref().map_or("", |r| r.since.as_str())
 }
 
-/// Registers a tool that is in the yard.
+/// Registers a tool that is in the yard: in the scope given, else in the one it is in, else in the user's.
 ///
 /// # Errors
 /// When there is no such tool, or something is in the way.
-pub fn register(machine: &Machine, wanted: &str, dry_run: bool, stop: &Stop) -> Result<RegisterReport, ReceiveError> {
+pub fn register(
+    machine: &Machine,
+    wanted: &str,
+    scope: Option<Scope>,
+    dry_run: bool,
+    stop: &Stop,
+) -> Result<RegisterReport, ReceiveError> {
+    check_scope(machine, scope.unwrap_or(Scope::User))?;
     change(machine, wanted, dry_run, stop, "register", |card| {
-        let variables = match card.registration.take() {
-            Some(registration) => registration.home_variables,
-            None => vec![card.name.home_variable().map_err(ReceiveError::HomeVariable)?],
+        let (was_in, variables) = match card.registration.take() {
+            Some(registration) => (registration.scope, registration.home_variables),
+            None => (Scope::User, vec![card.name.home_variable().map_err(ReceiveError::HomeVariable)?]),
         };
-        card.registration = Some(registration(variables));
+        card.registration = Some(registration(scope.unwrap_or(was_in), variables));
         Ok(())
     })
 }
@@ -177,6 +212,7 @@ fn change(
     let _lock = if dry_run { None } else { Some(yard.lock()?) };
     let mut card = yard.find(wanted)?;
     let was_registered = card.registration.is_some();
+    let was_in = card.registration.as_ref().map(|r| r.scope);
     edit(&mut card)?;
     let registrar = Registrar::new(machine, &yard, &settings, stop);
     let adding = card.registration.is_some();
@@ -191,8 +227,8 @@ fn change(
         registrar.apply(plan, adding.then_some(&card))?;
         if !adding {
             yard.write_card(&card)?;
-            yard.forget_path_before()?;
         }
+        yard.forget_path_before()?;
     }
     Ok(RegisterReport {
         format: 1,
@@ -201,7 +237,7 @@ fn change(
         name: card.name.to_string(),
         version: card.version.to_string(),
         changed: touched || was_registered != adding,
-        scope: Scope::User,
+        scope: card.registration.as_ref().map(|r| r.scope).or(was_in).unwrap_or(Scope::User),
         startup_files,
         registry_values,
         findings,

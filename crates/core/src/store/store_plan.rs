@@ -6,6 +6,7 @@ use super::plan::{RegistrationPlan, StartupChange, StoreError};
 use super::registry::{PathBefore, RegistryError, RegistryPlan, Replaced, ValueChange};
 use crate::error::{Blame, Blamed};
 use crate::finding::Finding;
+use crate::yard::Scope;
 
 /// A planned change; [`StorePlan::apply`] makes it.
 #[derive(Debug)]
@@ -13,8 +14,8 @@ use crate::finding::Finding;
 pub enum StorePlan {
     /// Of startup files.
     Startup(RegistrationPlan),
-    /// Of the registry.
-    Registry(RegistryPlan),
+    /// Of the registry's keys, each for itself.
+    Registry(Vec<RegistryPlan>),
 }
 
 /// Why the stores could not be changed.
@@ -77,7 +78,7 @@ impl StorePlan {
     pub fn registry_values(&self) -> Vec<RegistryChange> {
         match self {
             Self::Startup(_) => Vec::new(),
-            Self::Registry(plan) => plan.changes.iter().map(RegistryChange::from).collect(),
+            Self::Registry(plans) => plans.iter().flat_map(|p| &p.changes).map(RegistryChange::from).collect(),
         }
     }
 
@@ -86,16 +87,16 @@ impl StorePlan {
     pub fn findings(&self) -> Vec<Finding> {
         match self {
             Self::Startup(_) => Vec::new(),
-            Self::Registry(plan) => plan.findings.clone(),
+            Self::Registry(plans) => plans.iter().flat_map(|p| p.findings.clone()).collect(),
         }
     }
 
-    /// What home variables replace, and what `Path` is now, for the records.
+    /// What home variables replace in a scope, and what its `Path` is now, for the records.
     #[must_use]
-    pub fn to_be_kept(&self) -> Option<(Vec<Replaced>, PathBefore)> {
+    pub fn to_be_kept(&self, scope: Scope) -> Option<(Vec<Replaced>, PathBefore)> {
         match self {
             Self::Startup(_) => None,
-            Self::Registry(plan) => Some((plan.replaced.clone(), plan.path_is)),
+            Self::Registry(plans) => plans.iter().find(|p| p.scope == scope).map(|p| (p.replaced.clone(), p.path_is)),
         }
     }
 
@@ -106,7 +107,7 @@ impl StorePlan {
     pub fn apply(self) -> Result<(), StorePlanError> {
         match self {
             Self::Startup(plan) => Ok(plan.apply()?),
-            Self::Registry(plan) => Ok(plan.apply()?),
+            Self::Registry(plans) => Ok(plans.into_iter().try_for_each(RegistryPlan::apply)?),
         }
     }
 }

@@ -56,13 +56,19 @@ pub struct CardLayout {
 }
 
 /// Whose PATH.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Scope {
     /// The user's.
+    #[default]
     User,
     /// Every user's.
     System,
+}
+
+impl Scope {
+    /// Both.
+    pub const ALL: [Self; 2] = [Self::User, Self::System];
 }
 
 /// How a tool is registered.

@@ -87,10 +87,22 @@ impl Blamed for YardError {
     }
 }
 
-/// The record of [`Yard::path_before`].
-#[derive(Debug, serde::Serialize, serde::Deserialize)]
-struct KeptPath {
-    path_before: PathBefore,
+/// The record of [`Yard::path_before`], by scope.
+#[derive(Debug, Default, serde::Serialize, serde::Deserialize)]
+struct KeptPaths {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    user: Option<PathBefore>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    system: Option<PathBefore>,
+}
+
+impl KeptPaths {
+    fn of(&mut self, scope: Scope) -> &mut Option<PathBefore> {
+        match scope {
+            Scope::User => &mut self.user,
+            Scope::System => &mut self.system,
+        }
+    }
 }
 
 /// The yard's folder.
@@ -197,44 +209,59 @@ impl Yard {
         Ok(cards.chunk_by(|a, b| a.name == b.name).filter_map(|versions| in_service(versions.to_vec())).collect())
     }
 
-    /// What `Path` in the registry was before our first entry, where that was kept.
+    /// What `Path` of a scope in the registry was before our first entry, where that was kept.
     ///
     /// # Errors
     /// When the record is there and cannot be read.
-    pub fn path_before(&self) -> Result<Option<PathBefore>, YardError> {
+    pub fn path_before(&self, scope: Scope) -> Result<Option<PathBefore>, YardError> {
+        Ok(*self.kept_paths()?.of(scope))
+    }
+
+    fn kept_paths(&self) -> Result<KeptPaths, YardError> {
         let file = self.path_before_file();
         match fs::read_to_string(&file) {
-            Ok(text) => {
-                let kept: KeptPath = toml::from_str(&text).map_err(|source| YardError::Record { file, source })?;
-                Ok(Some(kept.path_before))
-            }
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(None),
+            Ok(text) => toml::from_str(&text).map_err(|source| YardError::Record { file, source }),
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(KeptPaths::default()),
             Err(e) => Err(e).at("read", &file).map_err(Into::into),
         }
     }
 
-    /// Keeps what `Path` is before our first entry; later calls change nothing.
+    /// Keeps what `Path` of a scope is before our first entry; later calls change nothing.
     ///
     /// # Errors
     /// When the record cannot be read or written.
-    pub fn keep_path_before(&self, path_before: PathBefore) -> Result<(), YardError> {
-        if self.path_before()?.is_some() {
+    pub fn keep_path_before(&self, scope: Scope, path_before: PathBefore) -> Result<(), YardError> {
+        let mut kept = self.kept_paths()?;
+        if kept.of(scope).is_some() {
             return Ok(());
         }
-        let text = toml::to_string_pretty(&KeptPath { path_before }).map_err(YardError::Write)?;
-        Ok(whole_file::replace(&self.path_before_file(), text.as_bytes())?)
+        *kept.of(scope) = Some(path_before);
+        self.write_kept_paths(&kept)
     }
 
-    /// Forgets it once nothing of ours is registered any more.
+    /// Forgets it for every scope in which nothing of ours is registered any more.
     ///
     /// # Errors
-    /// When the cards cannot be read or the record not be removed.
+    /// When the cards or the record cannot be read or written.
     pub fn forget_path_before(&self) -> Result<(), YardError> {
         let file = self.path_before_file();
-        if file.exists() && self.cards()?.iter().all(|c| c.registration.is_none()) {
-            fs::remove_file(&file).at("remove", &file)?;
+        if !file.exists() {
+            return Ok(());
         }
-        Ok(())
+        let mut kept = self.kept_paths()?;
+        let used: Vec<Scope> = self.cards()?.iter().filter_map(|c| Some(c.registration.as_ref()?.scope)).collect();
+        for scope in Scope::ALL.into_iter().filter(|scope| !used.contains(scope)) {
+            *kept.of(scope) = None;
+        }
+        if kept.user.is_none() && kept.system.is_none() {
+            return Ok(fs::remove_file(&file).at("remove", &file)?);
+        }
+        self.write_kept_paths(&kept)
+    }
+
+    fn write_kept_paths(&self, kept: &KeptPaths) -> Result<(), YardError> {
+        let text = toml::to_string_pretty(kept).map_err(YardError::Write)?;
+        Ok(whole_file::replace(&self.path_before_file(), text.as_bytes())?)
     }
 
     fn path_before_file(&self) -> PathBuf {

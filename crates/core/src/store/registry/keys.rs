@@ -5,6 +5,7 @@ use std::path::Path;
 use sha2::{Digest as _, Sha256};
 
 use super::environment::RegistryEnvironments;
+use super::plan::RegistryError;
 use super::value::RegistryKey;
 use crate::error::{FileContext as _, FileError};
 use crate::os;
@@ -50,6 +51,15 @@ impl Keys {
     pub fn words(&self, scope: Scope) -> String {
         let (machine_wide, key) = self.place(scope);
         format!(r"{}\{key}", if machine_wide { "HKEY_LOCAL_MACHINE" } else { "HKEY_CURRENT_USER" })
+    }
+
+    /// Whether this process may write the key of a scope.
+    ///
+    /// # Errors
+    /// When it may not.
+    pub fn check_rights(&self, scope: Scope) -> Result<(), RegistryError> {
+        let (machine_wide, place) = self.place(scope);
+        if os::may_write_registry(machine_wide, &place) { Ok(()) } else { Err(RegistryError::NotElevated) }
     }
 
     /// Removes a sandbox's keys, and the key above them when it was the last; the real ones are never removed.

@@ -3,6 +3,7 @@
 
 mod edit;
 mod environment;
+mod findings;
 mod keys;
 mod plan;
 mod value;

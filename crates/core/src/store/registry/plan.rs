@@ -6,22 +6,17 @@ use serde::{Deserialize, Serialize};
 
 use super::edit::Edit;
 use super::environment::Background;
+use super::findings;
 use super::keys::Keys;
 use super::value::{RegistryValue, ValueKind, same_name};
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
-use crate::finding::{Code, Finding};
+use crate::finding::Finding;
 use crate::os;
 use crate::store::Registered;
 use crate::yard::Scope;
 
 /// The most characters a variable can hold ("Environment Variables", limits).
-const MOST: usize = 32_767;
-/// The longest command line, and so the longest variable, that `cmd` works with ("Command prompt line string
-/// limitation").
-const MOST_FOR_CMD: usize = 8_191;
-/// What older dialogs of the system cut a value to when somebody edits it there.
-const MOST_FOR_DIALOGS: usize = 2_047;
-
+pub(super) const MOST: usize = 32_767;
 /// Why the registry cannot be changed.
 #[derive(Debug, thiserror::Error)]
 pub enum RegistryError {
@@ -85,10 +80,18 @@ impl Blamed for RegistryError {
     }
 }
 
-/// The command line of this process, quoted for `cmd`.
+/// The command line of this process, quoted for `cmd`. An elevated terminal opens in another folder, so that paths are
+/// written out.
 fn repeated() -> String {
     let quoted = |word: String| if word.contains([' ', '&', '(', ')', '^']) { format!("\"{word}\"") } else { word };
-    std::env::args_os().map(|word| quoted(word.to_string_lossy().into_owned())).collect::<Vec<_>>().join(" ")
+    let whole = |word: std::ffi::OsString| {
+        let there = !word.is_empty() && Path::new(&word).exists();
+        let path = if there { std::path::absolute(&word).ok() } else { None };
+        path.map_or(word, std::path::PathBuf::into_os_string)
+    };
+    let program = std::env::current_exe().map_or_else(|_| "wyard".into(), std::path::PathBuf::into_os_string);
+    let words = [program].into_iter().chain(std::env::args_os().skip(1).map(whole));
+    words.map(|word| quoted(word.to_string_lossy().into_owned())).collect::<Vec<_>>().join(" ")
 }
 
 /// What a user's value was before a home variable of ours took its name.
@@ -141,7 +144,8 @@ pub struct ValueChange {
 #[must_use = "a plan changes nothing until it is applied"]
 pub struct RegistryPlan {
     keys: Keys,
-    scope: Scope,
+    /// Whose key.
+    pub scope: Scope,
     /// The changes, home variables before `Path`.
     pub changes: Vec<ValueChange>,
     /// What is worth telling before it is done.
@@ -190,10 +194,12 @@ impl RegistryPlan {
             edit.restore(&path_name, before)?;
         }
         let changes = edit.changes();
-        let findings = lengths(&path_name, &changes, &keys.words(scope))?;
-        let (machine_wide, place) = keys.place(scope);
-        if !changes.is_empty() && !os::may_write_registry(machine_wide, &place) {
-            return Err(RegistryError::NotElevated);
+        let after = changes.iter().find(|c| same_name(&c.name, &path_name)).and_then(|c| c.after.as_ref());
+        let mut findings = findings::length(after, &keys.words(scope))?;
+        findings.extend(findings::strays(&background.registry, keys));
+        findings.extend(findings::references_across(background, keys));
+        if !changes.is_empty() {
+            keys.check_rights(scope)?;
         }
         Ok(Self { keys: keys.clone(), scope, changes, findings, replaced, path_is })
     }
@@ -222,27 +228,6 @@ impl RegistryPlan {
     }
 }
 
-/// Looks at the length that `Path` will have, in characters of UTF-16 as the system counts them.
-fn lengths(path_name: &str, changes: &[ValueChange], key: &str) -> Result<Vec<Finding>, RegistryError> {
-    let after = changes.iter().find(|c| same_name(&c.name, path_name)).and_then(|c| c.after.as_ref());
-    let length = after.map_or(0, |value| value.text.encode_utf16().count());
-    if length > MOST {
-        return Err(RegistryError::TooLong { key: key.to_owned(), length });
-    }
-    let remedy = "take entries out of Path that nobody needs any more";
-    Ok(if length > MOST_FOR_CMD {
-        let seen = format!("Path in {key} has {length} characters, and cmd can use {MOST_FOR_CMD}");
-        vec![Finding::new(Code::PathTooLongForCmd, seen).remedy(remedy)]
-    } else if length > MOST_FOR_DIALOGS {
-        let seen = format!(
-            "Path in {key} has {length} characters; older dialogs cut it to {MOST_FOR_DIALOGS} when it is edited there"
-        );
-        vec![Finding::new(Code::PathTooLongForDialogs, seen)]
-    } else {
-        Vec::new()
-    })
-}
-
 #[cfg(test)]
 mod tests {
     use super::super::environment::tests::key;
@@ -257,11 +242,5 @@ mod tests {
         let background = Background { given: Vec::new(), registry, order: Order::PlainFirst };
         let edit = Edit::new(&background, Scope::User, "K".to_owned());
         assert!(matches!(edit.get("PATH"), Err(RegistryError::NotText { .. })));
-        for (length, fine, findings) in [(100, true, 0), (3000, true, 1), (9000, true, 1), (32_768, false, 0)] {
-            let after = Some(RegistryValue::new(ValueKind::Plain, "x".repeat(length)));
-            let seen = lengths("Path", &[ValueChange { name: "Path".to_owned(), before: None, after }], "K");
-            assert_eq!(seen.is_ok(), fine, "{length}");
-            assert_eq!(seen.map_or(0, |f| f.len()), findings, "{length}");
-        }
     }
 }
