@@ -144,6 +144,7 @@ mod tests {
     }
 
     #[test]
+    #[cfg_attr(windows, ignore = "the places are those of Unix")]
     fn the_yard_lies_where_the_nearest_setting_says() {
         type Case<'a> = (&'a [(&'a str, &'a str)], Option<&'a str>, Option<&'a str>, &'a str);
         let cases: [Case; 6] = [
@@ -162,6 +163,7 @@ mod tests {
     }
 
     #[test]
+    #[cfg_attr(windows, ignore = "the places are those of Unix")]
     fn a_sandbox_does_not_follow_variables_that_lead_out_of_it() {
         let pairs = [("HOME", "/h"), ("ZDOTDIR", "/h/zsh"), ("XDG_CONFIG_HOME", "/s/home/conf")];
         let machine = Machine::new(environment(&pairs), Some(Path::new("/s")), None).unwrap();

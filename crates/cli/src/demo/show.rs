@@ -66,13 +66,19 @@ impl<'a> Show<'a> {
         self.terminal("shoal version", "2.0.3")?;
 
         self.say("coastkit is a suite; one of its commands is called sort, as one of the system's is.")?;
-        self.wyard(&["receive", &self.world.download("coastkit-1.8.0.zip").to_string_lossy()])?;
-        self.expect_winner("sort", &sort)?;
+        let coastkit = self.world.download("coastkit-1.8.0.zip").to_string_lossy().into_owned();
+        if self.world.system_sort().is_some_and(|file| file.exists()) {
+            self.say("Here the system's PATH comes before the user's: the check says who wins.")?;
+            self.wyard_ends(&["receive", &coastkit], exit::VERDICT)?;
+        } else {
+            self.wyard(&["receive", &coastkit])?;
+            self.expect_winner("sort", &sort)?;
+        }
         self.wyard(&["trace", "sort", "--terminal", "new"])?;
 
         self.say("Everything in the yard, and whether it works.")?;
         self.wyard(&["stock"])?;
-        self.wyard(&["check"])?;
+        self.wyard(&["check", "tidelog", "shoal"])?;
 
         for wrong in &self.wrong {
             self.line(&format!("{} {wrong}", style::BAD.over("not as it should be:")))?;
@@ -108,6 +114,11 @@ impl<'a> Show<'a> {
 
     /// Shows a call of the program and its output; it has to end well.
     fn wyard(&mut self, arguments: &[&str]) -> Result<(), Failure> {
+        self.wyard_ends(arguments, 0)
+    }
+
+    /// Shows a call of the program and its output; it has to end with this code.
+    fn wyard_ends(&mut self, arguments: &[&str], code: u8) -> Result<(), Failure> {
         let shown: Vec<String> = arguments.iter().map(|a| self.short(a)).collect();
         self.line(&format!("\n{} wyard {}", style::DIM.over("$"), shown.join(" ")))?;
         let color = if self.color { "always" } else { "never" };
@@ -115,7 +126,7 @@ impl<'a> Show<'a> {
         if self.context.stop.requested() {
             return Err(Failure::new(exit::INTERRUPTED, "interrupted; the sandbox has been removed", None));
         }
-        if !status.success() {
+        if status.code() != Some(i32::from(code)) {
             self.wrong.push(format!("wyard {} ended with {status}", shown.join(" ")));
         }
         Ok(())

@@ -95,6 +95,12 @@ impl World {
         &self.folder
     }
 
+    /// The system's own `sort`, where the system's PATH comes before the user's.
+    pub fn system_sort(&self) -> Option<PathBuf> {
+        let root = wagon_yard_core::machine::variable(&self.machine.environment, "SystemRoot")?;
+        (os::HERE == System::Windows).then(|| Path::new(root).join("System32").join("sort.exe"))
+    }
+
     /// A file among the downloads.
     pub fn download(&self, name: &str) -> PathBuf {
         self.folder.join("downloads").join(name)

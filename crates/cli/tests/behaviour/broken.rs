@@ -1,14 +1,15 @@
 //! Tools that do not work, startup files that undo us, machines that refuse: each is told for what it is.
 
-use std::os::unix::fs::PermissionsExt as _;
-use std::os::unix::process::CommandExt as _;
+use std::fs;
 use std::process::Stdio;
-use std::{fs, io};
+
+use wagon_yard_core::os;
 
 use crate::archives::{script, tidelog, tidelog_that};
-use crate::home::{Home, Ran};
+use crate::home::{Home, Ran, program};
 
 #[test]
+#[cfg_attr(windows, ignore = "the tools are shell scripts; on_windows has the like")]
 fn a_tool_is_told_for_what_it_is() {
     // The header of a program for a processor that is not this one, whichever this is.
     let elf = format!("\x7fELF\x02\x01\x01{}\x02\0\x16\0{}", "\0".repeat(9), "\0".repeat(100));
@@ -25,7 +26,7 @@ fn a_tool_is_told_for_what_it_is() {
         (&elf, 1, "does-not-start", "can't run here"),
     ];
     for (program, code, verdict, says) in cases {
-        let home = Home::new(&["bash"]);
+        let home = Home::new();
         home.settings("shells = [\"bash\"]\nprobe_seconds = 1\n");
         let ran = home.wyard(&["receive", &tidelog_that(&home, "4.2.1", program)]).ends(code).says(says).says(verdict);
         assert!(code == 0 || !ran.out.contains("Open a new terminal"), "{program}");
@@ -33,6 +34,7 @@ fn a_tool_is_told_for_what_it_is() {
 }
 
 #[test]
+#[cfg_attr(windows, ignore = "Windows has no startup files")]
 fn startup_files_that_undo_us_are_told() {
     let old = "mkdir -p ~/old; printf '#!/bin/sh\\necho tidelog 3.9\\n' > ~/old/tidelog; chmod +x ~/old/tidelog\n";
     let cases: [(&str, String, &str, &str); 6] = [
@@ -44,7 +46,7 @@ fn startup_files_that_undo_us_are_told() {
         ("home/.bashrc", format!("{old}PATH=~/old:$PATH; return\n"), "shadowed", "home/old/tidelog"),
     ];
     for (file, content, verdict, says) in cases {
-        let home = Home::new(&["bash"]);
+        let home = Home::new();
         home.settings("shells = [\"bash\"]\nshell_seconds = 1\n");
         home.write(file, &content);
         let ran = home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(1).says(verdict).says(says);
@@ -56,43 +58,40 @@ fn startup_files_that_undo_us_are_told() {
 /// Runs the program as a user without rights: as somebody else where the test runs as the superuser.
 fn as_user(home: &Home, arguments: &[&str]) -> Ran {
     let mut command = home.command(arguments);
-    let id = fs::metadata(home.path("")).map(|m| std::os::unix::fs::MetadataExt::uid(&m)).unwrap();
-    if id == 0 {
-        command.uid(65534).gid(65534);
+    #[cfg(unix)]
+    if os::is_superuser() {
+        std::os::unix::process::CommandExt::uid(&mut command, 65534);
+        std::os::unix::process::CommandExt::gid(&mut command, 65534);
     }
-    match command.output() {
-        Ok(output) => Ran::from(output),
-        Err(e) if e.kind() == io::ErrorKind::PermissionDenied => {
-            panic!("another user may not run {}: {e}", env!("CARGO_BIN_EXE_wyard"))
-        }
-        Err(e) => panic!("{e}"),
-    }
+    Ran::from(command.output().unwrap_or_else(|e| panic!("{}: {e}", env!("CARGO_BIN_EXE_wyard"))))
 }
 
 #[test]
+#[cfg_attr(windows, ignore = "rights are mode bits")]
 fn a_home_that_may_not_be_written_is_left_alone() {
-    let home = Home::new(&["bash"]);
+    let home = Home::new();
     let archive = tidelog(&home, "4.2.1");
     fs::remove_dir_all(home.path("home/.local")).unwrap();
     home.write("home/.bashrc", "x\n");
-    fs::set_permissions(home.path(""), fs::Permissions::from_mode(0o755)).unwrap();
-    fs::set_permissions(home.path("home"), fs::Permissions::from_mode(0o555)).unwrap();
+    os::set_folder_mode(&home.path(""), 0o755).unwrap();
+    os::set_folder_mode(&home.path("home"), 0o555).unwrap();
     as_user(&home, &["receive", &archive]).ends(4).says("could not make the yard");
     // The yard may be written and the home not: said before anything is put into the stock.
     let yard = home.path("yard");
     fs::create_dir(&yard).unwrap();
-    fs::set_permissions(&yard, fs::Permissions::from_mode(0o777)).unwrap();
+    os::set_folder_mode(&yard, 0o777).unwrap();
     as_user(&home, &["receive", &archive, "--yard", yard.to_str().unwrap()])
         .ends(4)
         .says("startup files can't be changed; nothing was");
     assert!(!yard.join("stock").exists());
-    fs::set_permissions(home.path("home"), fs::Permissions::from_mode(0o755)).unwrap();
+    os::set_folder_mode(&home.path("home"), 0o755).unwrap();
     assert_eq!(fs::read(home.path("home/.bashrc")).unwrap(), b"x\n");
 }
 
 #[test]
+#[cfg_attr(windows, ignore = "the limit that stands for a full disk is the shell's")]
 fn a_full_disk_leaves_nothing_behind() {
-    let home = Home::new(&["bash"]);
+    let home = Home::new();
     let big = format!("{}{}", script("4.2.1"), "#".repeat(1 << 20));
     let archive = tidelog_that(&home, "4.2.1", &big);
     // A limit on the size of files stands in for a full disk; the signal that comes with it is not to end the program.
@@ -107,7 +106,7 @@ fn a_full_disk_leaves_nothing_behind() {
 
 #[test]
 fn two_at_once_do_not_meet() {
-    let home = Home::new(&["bash"]);
+    let home = Home::new();
     let archives = ["1.0", "2.0", "3.0", "4.0"].map(|version| tidelog(&home, version));
     let running: Vec<_> = archives
         .iter()
@@ -126,8 +125,9 @@ fn two_at_once_do_not_meet() {
 
 #[test]
 fn names_from_archives_do_not_reach_the_terminal_raw() {
-    let home = Home::new(&["bash"]);
-    let files = [("w/bin/t", &*script("1.0"), 0o755), ("w/bin/\u{1b}[31mred\u{202e}", &script("1.0"), 0o755)];
+    let home = Home::new();
+    let red = format!("w/bin/{}", program("\u{1b}[31mred\u{202e}"));
+    let files = [(&*format!("w/bin/{}", program("t")), &*script("1.0"), 0o755), (&red, &script("1.0"), 0o755)];
     let archive = crate::archives::zip(&home.path("t-1.0.zip"), &files);
     let ran = home.wyard(&["receive", archive.to_str().unwrap()]);
     assert!(!ran.out.contains('\u{1b}') && !ran.out.contains('\u{202e}'), "{}", ran.out);

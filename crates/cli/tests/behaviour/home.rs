@@ -7,8 +7,23 @@ use std::process::{Command, Output};
 use std::time::Duration;
 
 use serde_json::Value;
+use wagon_yard_core::machine::Machine;
+use wagon_yard_core::os;
 use wagon_yard_core::process::{self, Ending};
 use wagon_yard_core::progress::Stop;
+use wagon_yard_core::store::registry::Keys;
+use wagon_yard_core::terminal::base_environments;
+use wagon_yard_core::yard::Scope;
+
+pub const WINDOWS: bool = cfg!(windows);
+
+/// The shell that is asked where one is enough.
+pub const SHELL: &str = if WINDOWS { "cmd" } else { "bash" };
+
+/// The file name of a script or batch file that is typed as `name`.
+pub fn program(name: &str) -> String {
+    if WINDOWS { format!("{name}.cmd") } else { name.to_owned() }
+}
 
 /// Whether a program is there. In CI everything has to be; elsewhere the test says that it skips.
 pub fn have(program: &str) -> bool {
@@ -20,21 +35,47 @@ pub fn have(program: &str) -> bool {
     found
 }
 
-/// A home folder of its own.
+/// A home folder of its own. On Windows it lies in a sandbox, so that the registry's values are its own too.
 pub struct Home {
     folder: tempfile::TempDir,
     pub variables: BTreeMap<String, String>,
 }
 
+impl Drop for Home {
+    fn drop(&mut self) {
+        if WINDOWS {
+            self.keys().remove_sandbox().unwrap();
+        }
+    }
+}
+
 impl Home {
+    /// An empty home whose new terminals are those of the system's usual shell.
+    pub fn new() -> Self {
+        Self::with(&[SHELL])
+    }
+
     /// An empty home whose new terminals are those of these shells.
-    pub fn new(shells: &[&str]) -> Self {
+    pub fn with(shells: &[&str]) -> Self {
         let home = Self { folder: tempfile::tempdir().unwrap(), variables: BTreeMap::new() };
         fs::create_dir(home.path("home")).unwrap();
         let named: Vec<String> =
             shells.iter().map(|s| format!("\"{}\"", if *s == "dash" { "sh" } else { s })).collect();
         home.settings(&format!("shells = [{}]\nshell_seconds = 20\n", named.join(", ")));
         home
+    }
+
+    pub fn keys(&self) -> Keys {
+        Keys::of(Some(self.folder.path()))
+    }
+
+    /// The values of a scope's registry key, raw.
+    pub fn registry(&self, scope: Scope) -> Vec<os::RawValue> {
+        if !WINDOWS {
+            return Vec::new();
+        }
+        let (machine_wide, key) = self.keys().place(scope);
+        os::registry_values(machine_wide, &key).unwrap()
     }
 
     pub fn settings(&self, text: &str) {
@@ -45,11 +86,13 @@ impl Home {
 
     /// A place in the test's folder; the user's home is `home`.
     pub fn path(&self, relative: &str) -> PathBuf {
-        self.folder.path().join(relative)
+        let native = if WINDOWS { relative.replace('/', "\\") } else { relative.to_owned() };
+        self.folder.path().join(native)
     }
 
     pub fn yard(&self) -> PathBuf {
-        self.variables.get("WYARD_YARD").map_or_else(|| self.path("home/.local/share/wagon-yard"), PathBuf::from)
+        let usual = if WINDOWS { "home/AppData/Local/Wagon Yard" } else { "home/.local/share/wagon-yard" };
+        self.variables.get("WYARD_YARD").map_or_else(|| self.path(usual), PathBuf::from)
     }
 
     pub fn write(&self, relative: &str, content: impl AsRef<[u8]>) -> PathBuf {
@@ -62,9 +105,13 @@ impl Home {
     /// The program, called in this home and nothing else.
     pub fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_wyard"));
-        command.args(arguments).env_clear().envs(&self.variables);
-        command.env("HOME", self.path("home")).env("PATH", "/usr/local/bin:/usr/bin:/bin");
-        command.current_dir(self.folder.path());
+        if WINDOWS {
+            command.arg("--sandbox").arg(self.folder.path()).args(arguments);
+        } else {
+            command.args(arguments).env_clear().env("HOME", self.path("home"));
+            command.env("PATH", "/usr/local/bin:/usr/bin:/bin");
+        }
+        command.envs(&self.variables).current_dir(self.folder.path());
         command
     }
 
@@ -85,6 +132,24 @@ impl Home {
         let outcome = process::run(command, Duration::from_secs(60), &Stop::default());
         assert!(matches!(outcome.ending, Ending::Exited(_)), "{shell} {flags}: {:?}", outcome.ending);
         String::from_utf8_lossy(&outcome.stdout).into_owned()
+    }
+
+    /// Types a line into a fresh terminal of the usual shell, and gives what it printed.
+    pub fn fresh(&self, line: &str) -> String {
+        if !WINDOWS {
+            return self.terminal(SHELL, "-lc", line);
+        }
+        let machine = Machine::new(std::env::vars_os().collect(), Some(self.folder.path()), None).unwrap();
+        let mut command = Command::new("cmd");
+        command.args(["/c", line]).env_clear().envs(&base_environments(&machine)[0]);
+        let output = command.current_dir(self.folder.path()).output().unwrap();
+        String::from_utf8(output.stdout).unwrap().replace("\r\n", "\n")
+    }
+
+    /// What a fresh terminal has in a variable; empty where it is not set.
+    pub fn variable(&self, name: &str) -> String {
+        let line = if WINDOWS { format!("if defined {name} echo %{name}%") } else { format!("echo \"${name}\"") };
+        self.fresh(&line).trim_end().to_owned()
     }
 
     /// The ways of opening a terminal that a shell's own startup files decide about.

@@ -8,6 +8,7 @@ use wagon_yard_core::resolve::{Caller, builtin};
 use crate::home::have;
 
 #[test]
+#[cfg_attr(windows, ignore = "the shells are those of Unix")]
 fn the_lists_of_builtins_are_those_of_the_shells() {
     let cases = [
         (Caller::Bash, "bash", "{ enable | sed 's/^enable //'; compgen -k; } | sort -u"),

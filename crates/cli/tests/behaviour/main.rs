@@ -1,4 +1,5 @@
-//! The built program, driven on files in temporary folders, with the real shells as judges.
+//! The built program, driven on files in temporary folders, with the real shells as judges. A test that makes no sense
+//! on one system is ignored there with the reason, so that the harness counts it.
 #![allow(missing_docs, clippy::unwrap_used)]
 
 mod archives;
@@ -8,5 +9,6 @@ mod home;
 mod hostile;
 mod interrupted;
 mod judges;
+mod on_windows;
 mod receive;
 mod startup;

@@ -1,8 +1,9 @@
 //! Startup files: every kind of home, every shell, every way of opening a terminal.
 
 use std::fs;
-use std::os::unix::fs::PermissionsExt as _;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+
+use wagon_yard_core::os;
 
 use crate::archives::tidelog;
 use crate::home::{Home, have};
@@ -34,12 +35,12 @@ const CASES: &[Case] = &[
         h.write("home/.bash_login", "export EDITOR=ed\n");
     }),
     ("a broken link as .bash_profile", &["bash"], |h| {
-        std::os::unix::fs::symlink("nowhere", h.path("home/.bash_profile")).unwrap();
+        os::make_link(Path::new("nowhere"), &h.path("home/.bash_profile")).unwrap();
         h.write("home/.profile", "export EDITOR=ed\n");
     }),
     (".zshrc that is a link", &["zsh"], |h| {
         h.write("home/dotfiles/zshrc", "setopt autocd");
-        std::os::unix::fs::symlink("dotfiles/zshrc", h.path("home/.zshrc")).unwrap();
+        os::make_link(Path::new("dotfiles/zshrc"), &h.path("home/.zshrc")).unwrap();
     }),
     ("CRLF and no final line ending", &["bash"], |h| {
         h.write("home/.bashrc", "export A=1\r\nexport B=2\r\nexport C=3");
@@ -84,16 +85,17 @@ const CASES: &[Case] = &[
 
 fn old_copy(home: &Home) {
     let old = home.write("home/old/tidelog", "#!/bin/sh\necho tidelog 3.9\n");
-    fs::set_permissions(old, fs::Permissions::from_mode(0o755)).unwrap();
+    os::set_folder_mode(&old, 0o755).unwrap();
 }
 
 #[test]
+#[cfg_attr(windows, ignore = "Windows has no startup files")]
 fn every_new_terminal_runs_the_command_and_unregister_leaves_no_trace() {
     for (name, shells, set_up) in CASES {
         if !shells.iter().all(|s| have(s)) {
             continue;
         }
-        let mut home = Home::new(shells);
+        let mut home = Home::with(shells);
         set_up(&mut home);
         let before = home.files();
         let ran = home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--json"]);
@@ -121,8 +123,9 @@ fn every_new_terminal_runs_the_command_and_unregister_leaves_no_trace() {
 }
 
 #[test]
+#[cfg_attr(windows, ignore = "Windows has no startup files")]
 fn a_folder_that_is_further_back_in_an_inherited_path_comes_first() {
-    let home = Home::new(&["bash"]);
+    let home = Home::new();
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
     let bin = home.yard().join("stock/tidelog/4.2.1/bin");
     let line = format!("PATH=\"/usr/bin::{0}:/bin:{0}:\"; . ~/.bashrc; echo \"$PATH\"", bin.display());
@@ -130,6 +133,7 @@ fn a_folder_that_is_further_back_in_an_inherited_path_comes_first() {
 }
 
 #[test]
+#[cfg_attr(windows, ignore = "Windows has no startup files")]
 fn yards_with_awkward_names_work() {
     let shells = ["bash", "zsh", "fish", "dash"];
     if !shells.iter().all(|s| have(s)) {
@@ -138,7 +142,7 @@ fn yards_with_awkward_names_work() {
     for name in
         ["a b", "it's", "d$HOME", "b`id`t", "q\"q", "s;s", "p%PATH%", "ümläut", "back\\slash", "st*r[x]?", "-x", "#h"]
     {
-        let mut home = Home::new(&shells);
+        let mut home = Home::with(&shells);
         let yard = home.path(&format!("{name}/yard"));
         home.variables.insert("WYARD_YARD".into(), yard.to_str().unwrap().into());
         home.settings("shell_seconds = 20\n");
@@ -152,7 +156,7 @@ fn yards_with_awkward_names_work() {
         home.wyard(&["unregister", "tidelog"]).ends(0);
         assert!(home.files().is_empty() || !home.path("home/.bashrc").exists(), "{name}");
     }
-    let home = Home::new(&["bash"]);
+    let home = Home::new();
     let colon = home.path("a:b");
     home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--yard", colon.to_str().unwrap()])
         .ends(2)
@@ -161,8 +165,9 @@ fn yards_with_awkward_names_work() {
 }
 
 #[test]
+#[cfg_attr(windows, ignore = "Windows has no startup files")]
 fn what_others_write_around_the_block_stays() {
-    let home = Home::new(&["bash"]);
+    let home = Home::new();
     home.write("home/.bashrc", "first");
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
     let with_block = fs::read_to_string(home.path("home/.bashrc")).unwrap();
@@ -173,8 +178,9 @@ fn what_others_write_around_the_block_stays() {
 }
 
 #[test]
+#[cfg_attr(windows, ignore = "Windows has no startup files")]
 fn two_tools_share_a_block_and_go_one_by_one() {
-    let home = Home::new(&["bash"]);
+    let home = Home::new();
     let before = home.files();
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
     let shoal = crate::archives::zip(&home.path("shoal-2.0.zip"), &[("shoal", &crate::archives::script("2.0"), 0o755)]);

@@ -121,7 +121,7 @@ mod tests {
             (b"a\0b", Err(MemberError::Nul)),
         ];
         for (name, expected) in cases {
-            let seen = MemberPath::new(name).map(|m| m.map(|m| m.display()));
+            let seen = MemberPath::on(System::Unix, name).map(|m| m.map(|m| m.display()));
             assert_eq!(seen, expected, "{}", String::from_utf8_lossy(name));
         }
     }

@@ -233,6 +233,10 @@ mod tests {
         Listing { entries: entries.collect(), without_modes: false }
     }
 
+    fn slashed(path: &Path) -> String {
+        path.to_str().unwrap().replace('\\', "/")
+    }
+
     #[test]
     fn layouts_met_in_practice() {
         type Case<'a> = (&'a [&'a str], &'a str, &'a [&'a str], &'a [&'a str]);
@@ -266,7 +270,7 @@ mod tests {
         for (lines, wrapper, folders, commands) in cases {
             let layout = analyse(&listing(lines), &[], System::Unix).unwrap_or_else(|e| panic!("{lines:?}: {e}"));
             assert_eq!(layout.wrapper, Path::new(wrapper), "{lines:?}");
-            let found: Vec<_> = layout.command_folders.iter().map(|f| f.to_str().unwrap()).collect();
+            let found: Vec<_> = layout.command_folders.iter().map(|f| slashed(f)).collect();
             assert_eq!(found, folders, "{lines:?}");
             let found: Vec<_> = layout.commands.iter().map(|c| c.name.as_str()).collect();
             assert_eq!(found, commands, "{lines:?}");
@@ -287,10 +291,9 @@ mod tests {
         ];
         for (lines, folders, commands) in cases {
             let layout = analyse(&listing(lines), &[], System::Windows).unwrap_or_else(|e| panic!("{lines:?}: {e}"));
-            let found: Vec<_> = layout.command_folders.iter().map(|f| f.to_str().unwrap()).collect();
+            let found: Vec<_> = layout.command_folders.iter().map(|f| slashed(f)).collect();
             assert_eq!(found, folders, "{lines:?}");
-            let mut found: Vec<_> =
-                layout.commands.iter().map(|c| c.path.to_str().unwrap().replace('\\', "/")).collect();
+            let mut found: Vec<_> = layout.commands.iter().map(|c| slashed(&c.path)).collect();
             found.sort();
             assert_eq!(found, commands, "{lines:?}");
             assert!(layout.commands.iter().all(|c| !c.name.contains('.')), "{lines:?}");
@@ -306,8 +309,9 @@ mod tests {
         let given = [PathBuf::from("tools")];
         let lines = ["x w/bin/t", "- w/tools/x"];
         assert!(matches!(analyse(&listing(&lines), &given, System::Unix), Err(LayoutError::FolderWithoutCommands(_))));
-        let colon = analyse(&listing(&["x w/a:b/bin/t", "- w/r"]), &[], System::Unix);
-        assert!(matches!(colon, Err(LayoutError::Folder { .. })), "{colon:?}");
+        let lines = ["- w/a;b/bin/t.bat", "- w/r"];
+        let separated = analyse(&listing(&lines), &[], System::Windows);
+        assert!(matches!(separated, Err(LayoutError::Folder { .. })), "{separated:?}");
     }
 
     #[test]

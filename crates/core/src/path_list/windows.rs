@@ -71,6 +71,30 @@ pub fn expand(text: &str, value_of: &dyn Fn(&str) -> Option<String>) -> String {
     expanded
 }
 
+/// The same, but what stands between two `%` of a name that nobody defines is left as a whole, both of them included.
+#[must_use]
+pub fn expand_whole(text: &str, value_of: &dyn Fn(&str) -> Option<String>) -> String {
+    let pieces: Vec<&str> = text.split('%').collect();
+    let mut expanded = pieces[0].to_owned();
+    let mut at = 1;
+    while at < pieces.len() {
+        let closed = at + 1 < pieces.len();
+        match value_of(pieces[at]).filter(|_| closed) {
+            Some(value) => expanded.push_str(&value),
+            None => {
+                expanded.push('%');
+                expanded.push_str(pieces[at]);
+                expanded.push_str(if closed { "%" } else { "" });
+            }
+        }
+        if closed {
+            expanded.push_str(pieces[at + 1]);
+        }
+        at += 2;
+    }
+    expanded
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -108,6 +132,8 @@ mod tests {
             ("%A%%A%", "11"),
         ] {
             assert_eq!(expand(text, &value), expected, "{text}");
+            let whole = if text == "%none%A%" { text } else { expected };
+            assert_eq!(expand_whole(text, &value), whole, "{text}");
         }
     }
 

@@ -11,6 +11,7 @@ pub use builtins::builtin;
 pub use caller::{Caller, Shell};
 use serde::Serialize;
 pub use view::{Disk, FileView, Seen};
+pub use windows::USUAL_EXTENSIONS;
 
 use crate::machine::Environment;
 use crate::path_list::PathList;
@@ -100,7 +101,7 @@ impl Surroundings {
             let same = |key: &std::ffi::OsStr| key.to_str().is_some_and(|k| k.eq_ignore_ascii_case(name));
             environment.iter().find(|(key, _)| same(key)).map(|(_, value)| value.clone())
         };
-        let extensions = get("PATHEXT").filter(|v| !v.is_empty()).unwrap_or_else(|| windows::USUAL_EXTENSIONS.into());
+        let extensions = get("PATHEXT").filter(|v| !v.is_empty()).unwrap_or_else(|| USUAL_EXTENSIONS.into());
         Self {
             path: get("PATH").unwrap_or_default(),
             path_extensions: extensions
@@ -175,7 +176,7 @@ mod tests {
 
     impl FileView for Made {
         fn look(&self, path: &Path) -> Seen {
-            self.0.get(path.to_str().unwrap()).copied().unwrap_or(Seen::Missing)
+            self.0.get(&*path.to_str().unwrap().replace('\\', "/")).copied().unwrap_or(Seen::Missing)
         }
     }
 
@@ -193,7 +194,7 @@ mod tests {
         let list = |path: &str, name: &str| -> Vec<(String, Standing, Option<Reason>)> {
             candidates(Caller::Exec, name, &around(path), &made)
                 .into_iter()
-                .map(|c| (c.path.display().to_string(), c.standing, c.reason))
+                .map(|c| (c.path.to_str().unwrap().replace('\\', "/"), c.standing, c.reason))
                 .collect()
         };
         assert_eq!(

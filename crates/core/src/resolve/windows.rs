@@ -6,7 +6,7 @@ use super::{Caller, Candidate, FileView, Reason, Seen, Standing, Surroundings};
 use crate::path_list::windows;
 
 /// The extensions that `cmd` tries when PATHEXT is not set ("PATHEXT", `cmd`).
-pub(super) const USUAL_EXTENSIONS: &str = ".COM;.EXE;.BAT;.CMD";
+pub const USUAL_EXTENSIONS: &str = ".COM;.EXE;.BAT;.CMD";
 
 /// A folder to look in, and the entry of PATH it comes from.
 type Place = (PathBuf, Option<(String, usize)>);
@@ -81,10 +81,16 @@ fn places(caller: Caller, around: &Surroundings) -> Vec<Place> {
     for (index, part) in raw.into_iter().enumerate() {
         let folder = if caller == Caller::CreateProcess { part.to_owned() } else { windows::folder(part) };
         if !folder.is_empty() {
-            places.push((PathBuf::from(folder), Some((part.to_owned(), index))));
+            let folder = if is_relative(&folder) { join(&around.current_folder, &folder) } else { folder.into() };
+            places.push((folder, Some((part.to_owned(), index))));
         }
     }
     places
+}
+
+/// Whether a folder begins neither with a separator nor with a drive.
+fn is_relative(folder: &str) -> bool {
+    !folder.starts_with(['\\', '/']) && folder.chars().nth(1) != Some(':')
 }
 
 /// The file names that are tried in a folder, in order.
@@ -133,7 +139,7 @@ mod tests {
             forbids_current_folder,
         };
         type Case<'a> = (Caller, &'a str, &'a str, &'a [&'a str], bool, Option<&'a str>);
-        let cases: [Case; 22] = [
+        let cases: [Case; 23] = [
             (Cmd, "t", r"C:\a;C:\b", &[r"c:\b\t.exe"], false, Some(r"C:\b\t.EXE")),
             (Cmd, "t", r"C:\a;C:\b", &[r"c:\a\t.cmd", r"c:\b\t.exe"], false, Some(r"C:\a\t.CMD")),
             (Cmd, "t", r"C:\a", &[r"c:\a\t.cmd", r"c:\a\t.exe"], false, Some(r"C:\a\t.EXE")),
@@ -146,6 +152,7 @@ mod tests {
             (Cmd, r"C:\x\t", r"C:\a", &[r"c:\x\t.exe", r"c:\a\t.exe"], false, Some(r"C:\x\t.EXE")),
             (Cmd, "t", r"C:\a\", &[r"c:\a\t.exe"], false, Some(r"C:\a\t.EXE")),
             (Cmd, "t", "", &[r"c:\a\t.exe"], false, None),
+            (Cmd, "t", r"C:\a;bin", &[r"c:\now\bin\t.exe"], true, Some(r"C:\now\bin\t.EXE")),
             (PowerShell, "t", r"C:\a", &[r"c:\now\t.exe"], false, None),
             (PowerShell, "t", r"C:\a", &[r"c:\a\t.ps1", r"c:\a\t.exe"], false, Some(r"C:\a\t.ps1")),
             (PowerShell, "t", r"C:\a;C:\b", &[r"c:\b\t.ps1", r"c:\a\t.cmd"], false, Some(r"C:\a\t.CMD")),

@@ -140,7 +140,7 @@ mod tests {
         };
         for (shells, existing, expected) in cases {
             let files = startup_files(shells, &folders, &|f| existing.iter().any(|e| f == Path::new(e)));
-            let paths: Vec<_> = files.iter().map(|f| f.path.to_str().unwrap()).collect();
+            let paths: Vec<_> = files.iter().map(|f| f.path.to_str().unwrap().replace('\\', "/")).collect();
             assert_eq!(paths, expected, "{shells:?} {existing:?}");
             let possible = possible_files(&folders);
             assert!(files.iter().all(|f| possible.contains(f)), "everything put in can be found again");

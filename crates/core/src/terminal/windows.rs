@@ -12,7 +12,7 @@ use crate::machine::{Environment, Machine, variable};
 use crate::os;
 use crate::process::{self, Ending, Outcome};
 use crate::resolve::{self, Caller, Disk, Kind, Shell, Surroundings};
-use crate::store::registry::{self, Background, Keys, Order};
+use crate::store::registry::{self, Background, Builder, Keys};
 
 /// Variables that the system sets itself before it reads the registry ("Environment Variables"; "Recognized environment
 /// variables").
@@ -43,13 +43,22 @@ const SET_BY_SYSTEM: [&str; 24] = [
     "WINEPREFIX",
 ];
 
-/// What the environment of a new terminal comes from.
+/// What the environment of a new terminal comes from. A sandbox's keys hold no system, so that the system's own folders
+/// stand there as given; nothing but the prediction builds its terminals, by the rules of Windows.
 ///
 /// # Errors
 /// When the registry cannot be read.
 pub fn background(machine: &Machine) -> Result<Background, FileError> {
     let registry = registry::read(&Keys::of(machine.sandbox.as_deref()))?;
-    Ok(Background { given: given(machine), registry, order: Order::here() })
+    let mut given = given(machine);
+    if machine.sandbox.is_none() {
+        return Ok(Background { given, registry, builder: Builder::here() });
+    }
+    let root = given.iter().find(|(name, _)| name == "SystemRoot").map_or("C:\\Windows", |(_, root)| root);
+    let folders = format!("{root}\\system32;{root}");
+    given.push(("Path".to_owned(), folders));
+    given.push(("PATHEXT".to_owned(), resolve::USUAL_EXTENSIONS.to_owned()));
+    Ok(Background { given, registry, builder: Builder::Windows })
 }
 
 /// The variables that the system sets itself, as this terminal has them.
@@ -66,8 +75,7 @@ pub(super) fn environment(machine: &Machine) -> Environment {
     let predicted = background(machine).map(|b| b.variables()).unwrap_or_default();
     let predicted: Environment = predicted.into_iter().map(|(k, v)| (k.into(), v.into())).collect();
     if machine.sandbox.is_some() {
-        // The sandbox's keys hold no system: the folders of the real one are behind, as a session always has them.
-        return with_system_folders(predicted);
+        return predicted;
     }
     match os::fresh_environment() {
         // Wine's call leaves the user's Path out, which a terminal it really opens has.
@@ -75,20 +83,6 @@ pub(super) fn environment(machine: &Machine) -> Environment {
         Ok(fresh) => fresh.into_iter().collect(),
         Err(_) => predicted,
     }
-}
-
-fn with_system_folders(mut environment: Environment) -> Environment {
-    let root =
-        variable(&environment, "SystemRoot").map_or_else(|| "C:\\Windows".into(), |v| v.to_string_lossy().into_owned());
-    let folders = format!("{root}\\system32;{root}");
-    let key = environment.keys().find(|k| k.eq_ignore_ascii_case("Path")).cloned().unwrap_or_else(|| "Path".into());
-    let path = environment.entry(key).or_default();
-    let text = if path.is_empty() { folders } else { format!("{};{folders}", path.to_string_lossy()) };
-    *path = text.into();
-    if variable(&environment, "PATHEXT").is_none() {
-        environment.insert("PATHEXT".into(), ".COM;.EXE;.BAT;.CMD".into());
-    }
-    environment
 }
 
 /// Asks `cmd` or PowerShell.

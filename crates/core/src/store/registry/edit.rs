@@ -209,7 +209,7 @@ impl<'a> Edit<'a> {
 #[cfg(test)]
 mod tests {
     use super::super::environment::tests::key;
-    use super::super::environment::{Order, RegistryEnvironments};
+    use super::super::environment::{Builder, RegistryEnvironments};
     use super::*;
     use proptest::prelude::*;
 
@@ -222,9 +222,9 @@ mod tests {
         }
     }
 
-    fn background(user: &[&str], order: Order) -> Background {
+    fn background(user: &[&str], builder: Builder) -> Background {
         let registry = RegistryEnvironments { system: RegistryKey::default(), user: key(user) };
-        Background { given: Vec::new(), registry, order }
+        Background { given: Vec::new(), registry, builder }
     }
 
     fn edited(background: &Background, put: &Registered) -> (Vec<String>, Vec<Replaced>) {
@@ -240,10 +240,10 @@ mod tests {
 
     #[test]
     fn a_tool_is_put_first_and_nothing_else_changes_its_meaning() {
-        type Case<'a> = (&'a [&'a str], &'a [&'a str], Order, &'a [&'a str]);
+        type Case<'a> = (&'a [&'a str], &'a [&'a str], Builder, &'a [&'a str]);
         let var = &["T_HOME"][..];
-        let (windows, listed) = (Order::PlainFirst, Order::AsListed);
-        let cases: [Case; 12] = [
+        let windows = Builder::Windows;
+        let cases: [Case; 11] = [
             (&[], var, windows, &["T_HOME=/y/t/1", r"Path:=%T_HOME%\bin"]),
             (&["PATH:=C:\\a;;"], var, windows, &["T_HOME=/y/t/1", r"PATH:=%T_HOME%\bin;C:\a;;"]),
             // A plain value without references may become expandable.
@@ -256,12 +256,11 @@ mod tests {
             (&["Path=C:\\a"], &[], windows, &[r"Path=\y\t\1\bin;C:\a"]),
             (&["Path:=C:\\a;%T_HOME%\\bin", "T_HOME=/y/t/1"], var, windows, &[r"Path:=%T_HOME%\bin;C:\a"]),
             (&["Path:=%T_HOME%\\bin;C:\\a", "T_HOME=/y/t/1"], var, windows, &[]),
-            // Where the variable comes too late for the reference, the folder is written out.
-            (&["Path:=C:\\a"], var, listed, &["T_HOME=/y/t/1", r"Path:=\y\t\1\bin;C:\a"]),
-            (&["T_HOME=/y/t/0", "Path:=C:\\a"], var, listed, &["T_HOME=/y/t/1", r"Path:=%T_HOME%\bin;C:\a"]),
+            // Where the system's own variable of that name is what the reference finds, the folder is written out.
+            (&["T_HOME:=C:\\old;%X%", "Path:=C:\\a"], var, windows, &["T_HOME=/y/t/1", r"Path:=%T_HOME%\bin;C:\a"]),
         ];
-        for (user, variables, order, expected) in cases {
-            let (changes, _) = edited(&background(user, order), &tool(&["/bin"], variables));
+        for (user, variables, builder, expected) in cases {
+            let (changes, _) = edited(&background(user, builder), &tool(&["/bin"], variables));
             assert_eq!(changes, expected, "{user:?}");
         }
         let old = background(&["t_home:=C:\\old"], windows);
@@ -286,7 +285,7 @@ mod tests {
 
     #[test]
     fn a_path_that_was_not_there_goes_again() {
-        assert_eq!(there_and_back(&background(&[], Order::PlainFirst), &["T_HOME"]), []);
+        assert_eq!(there_and_back(&background(&[], Builder::Windows), &["T_HOME"]), []);
     }
 
     proptest! {
@@ -297,7 +296,7 @@ mod tests {
             kinds in proptest::array::uniform3(any::<bool>()),
             home in proptest::option::of("[a-c%X;]{0,6}"),
             variables in proptest::bool::ANY,
-            listed in proptest::bool::ANY,
+            wine in proptest::bool::ANY,
         ) {
             let line = |name: &str, expandable: bool, text: &str| {
                 format!("{name}{}={text}", if expandable { ":" } else { "" })
@@ -305,7 +304,7 @@ mod tests {
             let mut lines = vec![line(&name, kinds[0], &path), line("X", kinds[1], "1")];
             lines.extend(home.map(|text| line("t_Home", kinds[2], &text)));
             let lines: Vec<&str> = lines.iter().map(String::as_str).collect();
-            let background = background(&lines, if listed { Order::AsListed } else { Order::PlainFirst });
+            let background = background(&lines, if wine { Builder::Wine } else { Builder::Windows });
             prop_assert_eq!(there_and_back(&background, if variables { &["T_HOME"] } else { &[] }), []);
         }
     }

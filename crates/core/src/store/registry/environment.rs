@@ -23,33 +23,62 @@ pub struct Background {
     pub given: Vec<(String, String)>,
     /// Both keys.
     pub registry: RegistryEnvironments,
-    /// How the system reads them.
-    pub order: Order,
+    /// Who builds them.
+    pub builder: Builder,
 }
 
 impl Background {
     /// The variables of a new process, by name.
     #[must_use]
     pub fn variables(&self) -> Vec<(String, String)> {
-        predict(&self.given, &self.registry, self.order)
+        predict(&self.given, &self.registry, self.builder)
     }
 }
 
-/// In which order the values of a key become variables.
+/// Who builds an environment from the registry.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Order {
-    /// Windows: all plain strings, then the expandable ones, each in the key's order: a reference finds every plain
-    /// variable, and of the expandable ones those before it.
-    PlainFirst,
-    /// Wine: in the key's order, whatever the kind.
-    AsListed,
+pub enum Builder {
+    /// Windows: of each key all plain strings, then the expandable ones, each in the key's order: a reference finds
+    /// every plain variable, and of the expandable ones those before it.
+    Windows,
+    /// Wine 8, where a process is started from outside: both keys in their order (by name), whatever the kind, and then
+    /// all of it once more; an empty value takes a variable away, and leaves PATH as it is. Found by asking it.
+    Wine,
 }
 
-impl Order {
+impl Builder {
     /// That of the system this program runs on.
     #[must_use]
     pub fn here() -> Self {
-        if os::is_wine() { Self::AsListed } else { Self::PlainFirst }
+        if os::is_wine() { Self::Wine } else { Self::Windows }
+    }
+
+    fn passes(self) -> usize {
+        match self {
+            Self::Windows => 1,
+            Self::Wine => 2,
+        }
+    }
+
+    /// The values of a key in the order in which they become variables.
+    fn ordered(self, key: &RegistryKey) -> Vec<(&str, RegistryValue)> {
+        let strings = key.0.iter().filter_map(|raw| Some((raw.name.as_str(), RegistryValue::from_raw(raw)?)));
+        match self {
+            Self::Windows => {
+                let (mut plain, expandable): (Vec<_>, Vec<_>) =
+                    strings.partition(|(_, value)| value.kind == ValueKind::Plain);
+                plain.extend(expandable);
+                plain
+            }
+            Self::Wine => strings.collect(),
+        }
+    }
+
+    fn expand(self, text: &str, value_of: &dyn Fn(&str) -> Option<String>) -> String {
+        match self {
+            Self::Windows => windows::expand(text, value_of),
+            Self::Wine => windows::expand_whole(text, value_of),
+        }
     }
 }
 
@@ -73,28 +102,31 @@ impl Variables {
 /// function"; "Environment Variables": the user's PATH is appended to the system's). Each expandable value is expanded
 /// with the variables that are set by then.
 #[must_use]
-pub fn predict(given: &[(String, String)], registry: &RegistryEnvironments, order: Order) -> Vec<(String, String)> {
+pub fn predict(given: &[(String, String)], registry: &RegistryEnvironments, builder: Builder) -> Vec<(String, String)> {
     let mut variables = Variables::default();
     for (name, value) in given {
         variables.set(name, value.clone());
     }
-    for (key, is_user) in [(&registry.system, false), (&registry.user, true)] {
-        let strings: Vec<(&str, RegistryValue)> =
-            key.0.iter().filter_map(|raw| Some((raw.name.as_str(), RegistryValue::from_raw(raw)?))).collect();
-        let (first, then): (Vec<_>, Vec<_>) = match order {
-            Order::PlainFirst => strings.into_iter().partition(|(_, value)| value.kind == ValueKind::Plain),
-            Order::AsListed => (strings, Vec::new()),
-        };
-        for (name, value) in first.into_iter().chain(then) {
-            let text = match value.kind {
-                ValueKind::Plain => value.text,
-                ValueKind::Expandable => windows::expand(&value.text, &|name| variables.get(name)),
-            };
-            let text = match variables.get(name).filter(|_| is_user && same_name(name, "Path")) {
-                Some(before) if !before.is_empty() => format!("{before};{text}"),
-                _ => text,
-            };
-            variables.set(name, text);
+    for _ in 0..builder.passes() {
+        for (key, is_user) in [(&registry.system, false), (&registry.user, true)] {
+            for (name, value) in builder.ordered(key) {
+                let appended = is_user && same_name(name, "Path");
+                if builder == Builder::Wine && value.text.is_empty() {
+                    if !appended {
+                        variables.0.remove(&name.to_uppercase());
+                    }
+                    continue;
+                }
+                let text = match value.kind {
+                    ValueKind::Plain => value.text,
+                    ValueKind::Expandable => builder.expand(&value.text, &|name| variables.get(name)),
+                };
+                let text = match variables.get(name).filter(|_| appended) {
+                    Some(before) if !before.is_empty() => format!("{before};{text}"),
+                    _ => text,
+                };
+                variables.set(name, text);
+            }
         }
     }
     variables.0.into_values().collect()
@@ -117,28 +149,28 @@ pub(super) mod tests {
 
     #[test]
     fn the_environment_is_built_as_the_system_builds_it() {
-        use Order::{AsListed, PlainFirst};
-        type Case<'a> = (&'a [&'a str], &'a [&'a str], Order, &'a str, Option<&'a str>);
+        use Builder::{Windows, Wine};
+        type Case<'a> = (&'a [&'a str], &'a [&'a str], Builder, &'a str, Option<&'a str>);
         let cases: [Case; 13] = [
-            (&["Path=S"], &["PATH=U"], PlainFirst, "path", Some("S;U")),
-            (&[], &["Path=U"], PlainFirst, "Path", Some("U")),
-            (&["Path="], &["Path=U"], PlainFirst, "Path", Some("U")),
-            (&["Path=S"], &[], PlainFirst, "Path", Some("S")),
-            (&["A=s"], &["a=u"], PlainFirst, "A", Some("u")),
-            (&["Path:=%W%\\x"], &[], PlainFirst, "Path", Some("C:\\W\\x")),
-            (&["Path=%W%\\x"], &[], PlainFirst, "Path", Some("%W%\\x")),
+            (&["Path=S"], &["PATH=U"], Windows, "path", Some("S;U")),
+            (&[], &["Path=U"], Windows, "Path", Some("U")),
+            (&["Path="], &["Path=U"], Windows, "Path", Some("U")),
+            (&["Path=S"], &[], Windows, "Path", Some("S")),
+            (&["A=s"], &["a=u"], Windows, "A", Some("u")),
+            (&["Path:=%W%\\x"], &[], Windows, "Path", Some("C:\\W\\x")),
+            (&["Path=%W%\\x"], &[], Windows, "Path", Some("%W%\\x")),
             // The user's variables are not there yet when the system's values are expanded.
-            (&["Path:=%HOME_OF_USER%\\x"], &["HOME_OF_USER=h"], PlainFirst, "Path", Some("%HOME_OF_USER%\\x")),
-            (&[], &["Path:=%Z%\\bin", "Z=h"], PlainFirst, "Path", Some("h\\bin")),
-            (&[], &["Path:=%Z%\\bin", "Z=h"], AsListed, "Path", Some("%Z%\\bin")),
-            (&[], &["A:=%B%", "B:=x"], PlainFirst, "A", Some("%B%")),
-            (&[], &["B:=x", "A:=%B%"], PlainFirst, "A", Some("x")),
-            (&[], &["A=x"], PlainFirst, "B", None),
+            (&["Path:=%HOME_OF_USER%\\x"], &["HOME_OF_USER=h"], Windows, "Path", Some("%HOME_OF_USER%\\x")),
+            (&[], &["Path:=%Z%\\bin", "Z=h"], Windows, "Path", Some("h\\bin")),
+            (&[], &["Path:=%Z%\\bin", "Z=h"], Wine, "Z", Some("h")),
+            (&[], &["A:=%B%", "B:=x"], Windows, "A", Some("%B%")),
+            (&[], &["B:=x", "A:=%B%"], Windows, "A", Some("x")),
+            (&[], &["A=x"], Windows, "B", None),
         ];
-        for (system, user, order, name, expected) in cases {
+        for (system, user, builder, name, expected) in cases {
             let registry = RegistryEnvironments { system: key(system), user: key(user) };
             let given = [("W".to_owned(), "C:\\W".to_owned())];
-            let built = predict(&given, &registry, order);
+            let built = predict(&given, &registry, builder);
             let found = built.iter().find(|(n, _)| same_name(n, name)).map(|(_, value)| value.as_str());
             assert_eq!(found, expected, "{system:?} {user:?} {name}");
         }

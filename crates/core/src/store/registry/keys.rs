@@ -59,7 +59,10 @@ impl Keys {
     /// When it may not.
     pub fn check_rights(&self, scope: Scope) -> Result<(), RegistryError> {
         let (machine_wide, place) = self.place(scope);
-        if os::may_write_registry(machine_wide, &place) { Ok(()) } else { Err(RegistryError::NotElevated) }
+        if os::may_write_registry(machine_wide, &place) {
+            return Ok(());
+        }
+        Err(RegistryError::NotElevated { key: self.words(scope) })
     }
 
     /// Removes a sandbox's keys, and the key above them when it was the last; the real ones are never removed.

@@ -8,7 +8,7 @@ mod keys;
 mod plan;
 mod value;
 
-pub use environment::{Background, Order, RegistryEnvironments, predict};
+pub use environment::{Background, Builder, RegistryEnvironments, predict};
 pub use keys::{Keys, read};
 pub use plan::{PathBefore, RegistryError, RegistryPlan, Replaced, Tool, ValueChange};
 pub use value::{RegistryKey, RegistryValue, ValueKind};

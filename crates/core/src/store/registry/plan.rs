@@ -46,8 +46,11 @@ pub enum RegistryError {
         folder: String,
     },
     /// The scope needs rights that this process does not have.
-    #[error("the system's environment can only be changed by an elevated program; nothing was changed")]
-    NotElevated,
+    #[error("{key} may not be written without more rights; nothing was changed")]
+    NotElevated {
+        /// The key.
+        key: String,
+    },
     /// A value could not be written half way.
     #[error("the change of {key} broke off; done so far: {done}")]
     BrokeOff {
@@ -73,7 +76,7 @@ impl Blamed for RegistryError {
         match self {
             Self::TooLong { .. } => Some("take entries out of Path that nobody needs any more".to_owned()),
             Self::Folder { .. } => Some("choose another folder with --yard DIR".to_owned()),
-            Self::NotElevated => Some(format!("open an elevated terminal and repeat there: {}", repeated())),
+            Self::NotElevated { .. } => Some(format!("open an elevated terminal and repeat there: {}", repeated())),
             Self::BrokeOff { .. } => Some("run the same command again: nothing is done twice".to_owned()),
             Self::Key(_) | Self::NotText { .. } => None,
         }
@@ -231,7 +234,7 @@ impl RegistryPlan {
 #[cfg(test)]
 mod tests {
     use super::super::environment::tests::key;
-    use super::super::environment::{Order, RegistryEnvironments};
+    use super::super::environment::{Builder, RegistryEnvironments};
     use super::*;
 
     #[test]
@@ -239,7 +242,7 @@ mod tests {
         let mut user = key(&["Path:=x"]);
         user.0[0].bytes = vec![0x00, 0xd8, 0, 0];
         let registry = RegistryEnvironments { user, ..RegistryEnvironments::default() };
-        let background = Background { given: Vec::new(), registry, order: Order::PlainFirst };
+        let background = Background { given: Vec::new(), registry, builder: Builder::Windows };
         let edit = Edit::new(&background, Scope::User, "K".to_owned());
         assert!(matches!(edit.get("PATH"), Err(RegistryError::NotText { .. })));
     }

@@ -1,0 +1,404 @@
+//! What there is on Windows only: the registry, `cmd`, batch files, names and statuses of its own.
+#![cfg(windows)]
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+use wagon_yard_core::os;
+use wagon_yard_core::resolve::{self, Caller, Disk, Surroundings};
+use wagon_yard_core::yard::Scope;
+
+use crate::archives::{script, tidelog, zip};
+use crate::home::{Home, Ran};
+
+/// A program that `scripts/windows-lane` has compiled; elsewhere the test says that it skips.
+fn test_program(name: &str) -> Option<PathBuf> {
+    let folder = std::env::var_os("WYARD_TEST_PROGRAMS");
+    assert!(folder.is_some() || std::env::var_os("CI").is_none(), "{name} is missing, and CI may skip nothing");
+    if folder.is_none() {
+        eprintln!("skipped: {name} is not there; scripts/windows-lane compiles it");
+    }
+    Some(PathBuf::from(folder?).join(name))
+}
+
+/// `reg add` on a key of the sandbox: its own way of writing, not ours.
+fn reg_add(home: &Home, scope: Scope, name: &str, kind: &str, data: &str) {
+    let key = home.keys().words(scope);
+    let mut command = Command::new("reg");
+    command.args(["add", &key, "/v", name, "/t", kind, "/d", data, "/f"]);
+    assert!(command.stdout(Stdio::null()).status().unwrap().success(), "{name}");
+}
+
+#[test]
+fn only_what_is_ours_changes_in_the_registry_and_all_of_it_goes_again() {
+    for path in [
+        None,
+        Some(("Path", "REG_SZ", r"C:\tide tools;C:\harbour")),
+        Some(("PATH", "REG_EXPAND_SZ", "%SystemRoot%\\x;\"C:\\a;b\";;C:\\harbour;")),
+        Some(("path", "REG_SZ", r"%NOBODY%\x;100%")),
+        Some(("Path", "REG_SZ", r"%STATION%\x;C:\harbour")),
+    ] {
+        let home = Home::new();
+        for (name, kind, data) in [
+            ("STATION", "REG_SZ", "C:\\Gezeiten übersicht"),
+            ("tidelog_home", "REG_EXPAND_SZ", "%STATION%\\old"),
+            ("COUNT", "REG_DWORD", "7"),
+            ("BYTES", "REG_BINARY", "00ff10"),
+            ("LIST", "REG_MULTI_SZ", "a\\0b"),
+        ]
+        .into_iter()
+        .chain(path)
+        {
+            reg_add(&home, Scope::User, name, kind, data);
+        }
+        let before = home.registry(Scope::User);
+        let ran = home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--json"]).ends(0);
+        assert_eq!(ran.json()["verdict"], "good", "{path:?}");
+        let there = home.registry(Scope::User);
+        let same = |name: &str| !["path", "tidelog_home"].contains(&name.to_lowercase().as_str());
+        let others = |of: &[os::RawValue]| of.iter().filter(|v| same(&v.name)).cloned().collect::<Vec<_>>();
+        assert_eq!(others(&there), others(&before), "{path:?}");
+        assert_eq!(home.fresh("tidelog"), "tidelog 4.2.1\n", "{path:?}");
+        home.wyard(&["register", "tidelog"]).ends(0);
+        assert_eq!(home.registry(Scope::User), there, "{path:?}: registering twice changes nothing");
+        home.wyard(&["unregister", "tidelog"]).ends(0);
+        assert_eq!(home.registry(Scope::User), before, "{path:?}: unregister brings back every byte and type");
+        assert!(home.registry(Scope::System).is_empty());
+    }
+}
+
+#[test]
+fn the_home_variable_switches_the_version() {
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "3.9")]).ends(0);
+    home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--json"]).ends(0);
+    let old = home.yard().join("stock").join("tidelog").join("3.9");
+    reg_add(&home, Scope::User, "TIDELOG_HOME", "REG_SZ", old.to_str().unwrap());
+    assert_eq!(home.fresh("tidelog"), "tidelog 3.9\n", "the entry refers to the variable");
+    home.wyard(&["unregister", "tidelog"]).ends(0);
+    assert_eq!(home.variable("TIDELOG_HOME"), old.to_str().unwrap(), "a value that somebody changed is theirs");
+    assert_eq!(home.fresh("tidelog"), "");
+}
+
+#[test]
+fn the_system_scope_is_another_key_and_needs_rights() {
+    let home = Home::new();
+    let archive = tidelog(&home, "4.2.1");
+    reg_add(&home, Scope::System, "Path", "REG_EXPAND_SZ", "C:\\all");
+    reg_add(&home, Scope::User, "PATH ", "REG_SZ", "C:\\mistaken");
+    let before = (home.registry(Scope::System), home.registry(Scope::User));
+    home.wyard(&["receive", &archive, "--scope", "system"]).ends(0).says("the system's PATH").says("stray-variable");
+    assert_ne!(home.registry(Scope::System), before.0);
+    assert_eq!(home.registry(Scope::User), before.1);
+    assert_eq!(home.fresh("tidelog"), "tidelog 4.2.1\n");
+    home.wyard(&["register", "tidelog", "--scope", "user"]).ends(0).says("the user's PATH");
+    assert_eq!(home.registry(Scope::System), before.0, "it moved from one scope to the other");
+    home.wyard(&["unregister", "tidelog"]).ends(0);
+    assert_eq!(home.registry(Scope::User), before.1);
+}
+
+#[test]
+fn a_tool_is_told_for_what_it_is() {
+    let mut arm = vec![0u8; 512];
+    arm[..2].copy_from_slice(b"MZ");
+    arm[0x3c] = 0x80;
+    arm[0x80..0x86].copy_from_slice(b"PE\0\0\x64\xaa");
+    arm[0x98..0x9a].copy_from_slice(&[0x0b, 0x02]);
+    let cases: [(&str, &[u8], i32, &str, &str); 8] = [
+        (
+            "tidelog.cmd",
+            b"@exit /b -1073741515\r\n",
+            1,
+            "does-not-start",
+            "a library it needs was not found (0xC0000135)",
+        ),
+        ("tidelog.cmd", b"@exit /b 9009\r\n", 1, "does-not-start", "it calls a command that was not found"),
+        ("tidelog.cmd", b":again\r\n@goto again\r\n", 1, "does-not-start", "does not end within 1 s"),
+        ("tidelog.bat", b"@echo tidelog 3.9\r\n", 1, "wrong-version", "answers 3.9, not 4.2.1"),
+        (
+            "tidelog.cmd",
+            b"@echo usage: tidelog FILE 1>&2\r\n@exit /b 2\r\n",
+            0,
+            "started-with-error",
+            "usage: tidelog FILE",
+        ),
+        ("tidelog.CMD", b"@echo ready\r\n", 0, "good", "states no version"),
+        ("tidelog.exe", &arm, 1, "does-not-start", "can't run here"),
+        ("tidelog.exe", b"MZ", 3, "no program", "no program"),
+    ];
+    for (file, content, code, verdict, says) in cases {
+        let home = Home::new();
+        home.settings("shells = [\"cmd\"]\nprobe_seconds = 1\n");
+        let mut tar = tar::Builder::new(Vec::new());
+        let mut header = tar::Header::new_gnu();
+        header.set_size(content.len() as u64);
+        header.set_mode(0o644);
+        tar.append_data(&mut header, format!("tidelog-4.2.1/bin/{file}"), content).unwrap();
+        let archive = home.write("tidelog-4.2.1.tar", tar.into_inner().unwrap());
+        home.wyard(&["receive", archive.to_str().unwrap()]).ends(code).says(says).says(verdict);
+    }
+}
+
+#[test]
+fn a_missing_library_is_told_in_words() {
+    let Some(program) = test_program("needs.exe") else { return };
+    let home = Home::new();
+    let folder = home.path("needs-1.0");
+    fs::create_dir(&folder).unwrap();
+    let content = fs::read(program).unwrap();
+    let mut tar = tar::Builder::new(Vec::new());
+    let mut header = tar::Header::new_gnu();
+    header.set_size(content.len() as u64);
+    header.set_mode(0o644);
+    tar.append_data(&mut header, "needs-1.0/needs.exe", content.as_slice()).unwrap();
+    let archive = home.write("needs-1.0.tar", tar.into_inner().unwrap());
+    home.wyard(&["receive", archive.to_str().unwrap()])
+        .ends(1)
+        .says("does-not-start")
+        .says("a library it needs was not found");
+}
+
+#[test]
+fn names_that_windows_reads_otherwise_are_refused_with_the_reason() {
+    for (name, says) in [
+        ("w/nul.txt", "a device of Windows"),
+        ("w/doc/COM1", "a device of Windows"),
+        ("w/end.", "which Windows drops"),
+        ("w/end /x", "which Windows drops"),
+        ("w/t.exe:stream", "allows in none"),
+        ("w/BIN/x", "differ only in case"),
+        ("w\\..\\..\\x", "climbs out"),
+    ] {
+        let home = Home::new();
+        let files = [("w/bin/t.cmd", &*script("1.0"), 0o755), (name, "x", 0o644)];
+        let archive = zip(&home.path("t-1.0.zip"), &files);
+        home.wyard(&["receive", archive.to_str().unwrap()]).ends(3).says(says);
+        assert!(!home.yard().join("stock").exists(), "{name}");
+    }
+}
+
+#[test]
+fn long_paths_are_unpacked_whole() {
+    let home = Home::new();
+    let deep = format!("w/{}read.me", "a-folder-with-a-rather-long-name/".repeat(12));
+    assert!(deep.len() > 300);
+    let files = [("w/bin/t.cmd", &*script("1.0"), 0o755), (&*deep, "tide", 0o644)];
+    let archive = zip(&home.path("t-1.0.zip"), &files);
+    home.wyard(&["receive", archive.to_str().unwrap()]).ends(0);
+    let file =
+        home.yard().join("stock").join("t").join("1.0").join(deep.strip_prefix("w/").unwrap().replace('/', "\\"));
+    assert_eq!(fs::read_to_string(file).unwrap(), "tide");
+    home.wyard(&["receive", archive.to_str().unwrap(), "--replace"]).ends(0);
+}
+
+#[test]
+fn yards_with_awkward_names_work() {
+    for name in
+        ["a b", "it's", "d$HOME", "a & b", "(x)", "c^d", "e!f!", "100%", "p%NOBODY%", "ümläut 潮", "-x", "#h", "a=b,c"]
+    {
+        let home = Home::new();
+        let yard = home.path(&format!("{name}\\yard"));
+        let yard = yard.to_str().unwrap();
+        fs::create_dir_all(yard).unwrap();
+        fs::write(format!("{yard}\\settings.toml"), "shells = [\"cmd\"]\n").unwrap();
+        let report = home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--yard", yard, "--json"]).ends(0).json();
+        assert_eq!(report["verdict"], "good", "{name}");
+        assert_eq!(home.fresh("tidelog"), "tidelog 4.2.1\n", "{name}");
+        home.wyard(&["unregister", "tidelog", "--yard", yard]).ends(0);
+        assert!(home.registry(Scope::User).is_empty(), "{name}");
+    }
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--yard", "a;b"]).ends(2).says("separates the entries of PATH");
+    let expanded = home.path("x%SystemRoot%y");
+    home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--no-home-variable", "--yard", expanded.to_str().unwrap()])
+        .ends(2)
+        .says("that would be expanded");
+}
+
+#[test]
+fn output_is_utf_8_in_any_code_page() {
+    let home = Home::new();
+    for page in ["437", "1252", "65001"] {
+        let file = home.path("out");
+        let line = format!("@chcp {page} >nul\r\n@\"{}\" stock >out\r\n", env!("CARGO_BIN_EXE_wyard"));
+        let batch = home.write("say.cmd", line);
+        let mut command = Command::new("cmd");
+        // The name comes by way of a variable: a batch file is read in a code page of its own.
+        command.arg("/c").arg(batch).current_dir(home.path("")).env("WYARD_YARD", home.path("ümläut 潮"));
+        assert!(command.status().unwrap().success());
+        assert!(String::from_utf8(fs::read(file).unwrap()).unwrap().contains("ümläut 潮"), "{page}");
+    }
+}
+
+/// What `cmd`, or a program that starts another, runs by a name, as it says itself.
+fn really_runs(caller: Caller, name: &str, folder: &Path, path: &str, forbids: bool) -> Option<String> {
+    let mut command = match caller {
+        Caller::Cmd => {
+            let mut command = Command::new("cmd");
+            command.args(["/c", name]);
+            command
+        }
+        _ => {
+            let mut command = Command::new(folder.join("prog").join("start.exe"));
+            command.arg(name);
+            command
+        }
+    };
+    command.env("PATH", path).env("PATHEXT", ".COM;.EXE;.BAT;.CMD").current_dir(folder.join("now"));
+    if forbids {
+        command.env("NoDefaultCurrentDirectoryInExePath", "1");
+    }
+    let output = command.stdin(Stdio::null()).output().unwrap();
+    let text = String::from_utf8_lossy(&output.stdout).trim().to_lowercase();
+    (text.contains(":\\") && !text.contains('\n')).then_some(text)
+}
+
+#[test]
+fn cmd_and_programs_run_what_the_lookup_rules_say() {
+    let (Some(itself), Some(start)) = (test_program("self.exe"), test_program("start.exe")) else { return };
+    let folder = tempfile::tempdir().unwrap();
+    let folder = fs::canonicalize(folder.path())
+        .map(|p| PathBuf::from(p.to_str().unwrap().trim_start_matches(r"\\?\")))
+        .unwrap();
+    for below in ["now", "prog", "a", "b c", "d;e"] {
+        fs::create_dir_all(folder.join(below)).unwrap();
+    }
+    fs::copy(start, folder.join("prog").join("start.exe")).unwrap();
+    let put = |file: &str| {
+        let file = folder.join(file);
+        match file.extension().and_then(|e| e.to_str()) {
+            Some("cmd" | "bat") => fs::write(file, "@echo %~f0\r\n").unwrap(),
+            _ => drop(fs::copy(&itself, file).unwrap()),
+        }
+    };
+    for file in [
+        "a/one.exe",
+        "b c/one.exe",
+        "now/one.cmd",
+        "prog/one.exe",
+        "a/two.cmd",
+        "a/two.exe",
+        "b c/two.com",
+        "b c/three.bat",
+        "a/three",
+        "d;e/four.exe",
+        "now/five.exe",
+        "a/six.x.exe",
+        "a/seven.cmd",
+        "prog/eight.exe",
+        "b c/nine.com",
+    ] {
+        put(file);
+    }
+    let f = folder.to_str().unwrap();
+    let system = format!("{0}\\system32;{0}", std::env::var("SystemRoot").unwrap());
+    let paths = [
+        format!("{f}\\a;{f}\\b c;{system}"),
+        format!("{f}\\b c;{f}\\a;{system}"),
+        format!("\"{f}\\b c\";{f}\\a\\;{system}"),
+        format!(";;{f}\\b c\\;;{system}"),
+        format!("\"{f}\\d;e\";{f}\\missing;{f}\\a;{system}"),
+        format!("{system};..\\a"),
+    ];
+    let names = [
+        "one", "ONE", "two", "two.exe", "two.cmd", "three", "four", "five", "six.x", "seven", "eight", "nine", "nobody",
+    ];
+    let mut wrong = Vec::new();
+    let mut asked = 0;
+    for caller in [Caller::Cmd, Caller::CreateProcess] {
+        for path in &paths {
+            for forbids in [false, true] {
+                // The variable is read by cmd's search only, and Wine's does not; it also gives up at an empty entry.
+                let odd = os::is_wine() && (forbids || path.contains(";;"));
+                if if caller == Caller::Cmd { odd } else { forbids } {
+                    continue;
+                }
+                for name in names {
+                    // Wine also takes a file without any extension.
+                    if caller == Caller::CreateProcess && name == "three" && os::is_wine() {
+                        continue;
+                    }
+                    let around = Surroundings {
+                        path: path.into(),
+                        path_extensions: [".com", ".exe", ".bat", ".cmd"].map(str::to_owned).to_vec(),
+                        current_folder: folder.join("now"),
+                        program_folder: Some(folder.join("prog")),
+                        system_root: std::env::var_os("SystemRoot").map(PathBuf::from),
+                        forbids_current_folder: forbids,
+                    };
+                    let candidates = resolve::candidates(caller, name, &around, &Disk);
+                    let predicted = resolve::winner(&candidates).map(|w| {
+                        let whole = folder.join("now").join(w);
+                        std::path::absolute(whole).unwrap().to_string_lossy().to_lowercase()
+                    });
+                    let seen = really_runs(caller, name, &folder, path, forbids);
+                    asked += 1;
+                    if predicted != seen {
+                        wrong
+                            .push(format!("{caller:?} {name} {forbids} {path}: predicted {predicted:?}, ran {seen:?}"));
+                    }
+                }
+            }
+        }
+    }
+    let _ = fs::remove_dir_all(&folder);
+    assert!(asked > 120 && wrong.is_empty(), "{} of {asked} wrong:\n{}", wrong.len(), wrong.join("\n"));
+}
+
+#[test]
+fn cmd_answers_to_its_own_commands_first() {
+    let home = Home::new();
+    let files = [("k-1.0/bin/dir.cmd", &*script("1.0"), 0o755), ("k-1.0/bin/ebb.cmd", &script("1.0"), 0o755)];
+    let archive = zip(&home.path("k-1.0.zip"), &files);
+    home.wyard(&["receive", archive.to_str().unwrap()]).ends(1).says("hidden-by-shell").says("built into the shell");
+    let trace = home.wyard(&["trace", "dir", "--as", "cmd", "--json"]).json();
+    assert_eq!(trace["commands"][0]["callers"][0]["kind"], "builtin");
+    assert_eq!(home.fresh("ebb"), "ebb 1.0\n");
+}
+
+/// Gives a key of the current user an access list, in the security descriptor definition language.
+#[allow(unsafe_code)]
+fn set_rights(key: &str, rights: &str) {
+    use windows_sys::Win32::Foundation::LocalFree;
+    use windows_sys::Win32::Security::Authorization::{
+        ConvertStringSecurityDescriptorToSecurityDescriptorW, SDDL_REVISION_1,
+    };
+    use windows_sys::Win32::Security::DACL_SECURITY_INFORMATION;
+    use windows_sys::Win32::System::Registry::{HKEY_CURRENT_USER, RegCloseKey, RegOpenKeyExW, RegSetKeySecurity};
+    const WRITE_DAC: u32 = 0x0004_0000;
+    let wide = |text: &str| text.encode_utf16().chain([0]).collect::<Vec<u16>>();
+    let (key, rights) = (wide(key), wide(rights));
+    let (mut handle, mut descriptor) = (std::ptr::null_mut(), std::ptr::null_mut());
+    // SAFETY: the texts end in a zero and outlive the calls; what is opened and made here is closed and freed.
+    unsafe {
+        assert_eq!(RegOpenKeyExW(HKEY_CURRENT_USER, key.as_ptr(), 0, WRITE_DAC, &raw mut handle), 0);
+        let made = ConvertStringSecurityDescriptorToSecurityDescriptorW(
+            rights.as_ptr(),
+            SDDL_REVISION_1,
+            &raw mut descriptor,
+            std::ptr::null_mut(),
+        );
+        assert_ne!(made, 0);
+        assert_eq!(RegSetKeySecurity(handle, DACL_SECURITY_INFORMATION, descriptor), 0);
+        LocalFree(descriptor);
+        RegCloseKey(handle);
+    }
+}
+
+#[test]
+fn an_unwritable_key_is_seen_before_anything_is_written() {
+    let home = Home::new();
+    reg_add(&home, Scope::System, "Path", "REG_SZ", "C:\\all");
+    let (_, key) = home.keys().place(Scope::System);
+    let before = home.registry(Scope::System);
+    let archive = tidelog(&home, "4.2.1");
+    // Everybody may read it, and nobody write.
+    set_rights(&key, "D:(A;;KR;;;WD)(A;;WDWO;;;WD)");
+    let relative = Path::new(&archive).file_name().unwrap().to_str().unwrap().to_owned();
+    let ran: Ran = home.wyard(&["receive", &relative, "--scope", "system"]).ends(4);
+    ran.says("elevated terminal").says(&archive).says("--scope system");
+    assert!(!home.yard().join("stock").exists() && !home.yard().join("staging").exists());
+    set_rights(&key, "D:(A;;KA;;;WD)");
+    assert_eq!(home.registry(Scope::System), before);
+}

@@ -1,0 +1,121 @@
+//! What is worth telling about the registry's environment.
+
+use super::environment::{Background, RegistryEnvironments};
+use super::keys::Keys;
+use super::plan::{MOST, RegistryError};
+use super::value::{RegistryValue, same_name};
+use crate::finding::{Code, Finding};
+use crate::path_list::windows;
+use crate::yard::Scope;
+
+/// The longest command line, and so the longest variable, that `cmd` works with ("Command prompt line string
+/// limitation").
+const MOST_FOR_CMD: usize = 8_191;
+/// What older dialogs of the system cut a value to when somebody edits it there.
+const MOST_FOR_DIALOGS: usize = 2_047;
+
+/// Looks at the length that `Path` will have, in characters of UTF-16 as the system counts them.
+///
+/// # Errors
+/// When it is more than a variable can hold.
+pub(super) fn length(path: Option<&RegistryValue>, key: &str) -> Result<Vec<Finding>, RegistryError> {
+    let length = path.map_or(0, |value| value.text.encode_utf16().count());
+    if length > MOST {
+        return Err(RegistryError::TooLong { key: key.to_owned(), length });
+    }
+    let remedy = "take entries out of Path that nobody needs any more";
+    Ok(if length > MOST_FOR_CMD {
+        let seen = format!("Path in {key} has {length} characters, and cmd can use {MOST_FOR_CMD}");
+        vec![Finding::new(Code::PathTooLongForCmd, seen).remedy(remedy)]
+    } else if length > MOST_FOR_DIALOGS {
+        let seen = format!(
+            "Path in {key} has {length} characters; older dialogs cut it to {MOST_FOR_DIALOGS} when it is edited there"
+        );
+        vec![Finding::new(Code::PathTooLongForDialogs, seen)]
+    } else {
+        Vec::new()
+    })
+}
+
+/// Variables that somebody made who meant to edit `Path`.
+pub(super) fn strays(registry: &RegistryEnvironments, keys: &Keys) -> Vec<Finding> {
+    let stray = |name: &str| {
+        let plain = name.trim_matches(|c: char| c.is_whitespace() || ";%\"'".contains(c));
+        !same_name(name, "Path") && (same_name(plain, "Path") || same_name(plain, "Paths"))
+    };
+    let mut found = Vec::new();
+    for (scope, key) in [(Scope::User, &registry.user), (Scope::System, &registry.system)] {
+        for raw in key.0.iter().filter(|raw| stray(&raw.name)) {
+            let seen =
+                format!("the variable \"{}\" in {} is not Path: no program looks there", raw.name, keys.words(scope));
+            let remedy = "put what it holds into Path, and remove it";
+            found.push(Finding::new(Code::StrayVariable, seen).remedy(remedy));
+        }
+    }
+    found
+}
+
+/// Entries of the system's `Path` that refer to a variable only the user has: they are expanded before it is there.
+pub(super) fn references_across(background: &Background, keys: &Keys) -> Vec<Finding> {
+    let registry = &background.registry;
+    let Some(path) = registry.system.get("Path") else { return Vec::new() };
+    let of_system = |name: &str| {
+        registry.system.raw(name).is_some() || background.given.iter().any(|(given, _)| same_name(given, name))
+    };
+    let mut found = Vec::new();
+    for part in windows::parts(&path.text) {
+        // Every second piece between "%" is a name.
+        let names = part.split('%').skip(1).step_by(2);
+        for name in names.filter(|name| !of_system(name) && registry.user.raw(name).is_some()) {
+            let seen = format!(
+                "the entry {part} of the system's Path refers to {name}, which only the user has: it is never expanded"
+            );
+            let remedy = format!("define {name} in {}, or write the folder out", keys.words(Scope::System));
+            found.push(Finding::new(Code::ReferenceAcrossScopes, seen).remedy(remedy));
+        }
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::environment::Builder;
+    use super::super::environment::tests::key;
+    use super::super::value::ValueKind;
+    use super::*;
+
+    #[test]
+    fn lengths_are_looked_at_before_anything_is_written() {
+        for (length, fine, codes) in [
+            (2047, true, &[][..]),
+            (2048, true, &[Code::PathTooLongForDialogs]),
+            (8191, true, &[Code::PathTooLongForDialogs]),
+            (8192, true, &[Code::PathTooLongForCmd]),
+            (32_767, true, &[Code::PathTooLongForCmd]),
+            (32_768, false, &[]),
+        ] {
+            let value = RegistryValue::new(ValueKind::Plain, "x".repeat(length));
+            let seen = super::length(Some(&value), "K");
+            assert_eq!(seen.is_ok(), fine, "{length}");
+            let seen: Vec<_> = seen.unwrap_or_default().iter().map(|f| f.code).collect();
+            assert_eq!(seen, codes, "{length}");
+        }
+    }
+
+    #[test]
+    fn what_cannot_work_is_told() {
+        let registry = RegistryEnvironments {
+            user: key(&["PATH =C:\\a", "Paths=C:\\b", "Path=C:\\c", "PathExtra=1", "T_HOME=C:\\t", "BOTH=1"]),
+            system: key(&["Path:=%T_HOME%\\bin;%BOTH%\\x;%W%\\y;%NOBODY%", "BOTH=2"]),
+        };
+        let keys = Keys::of(None);
+        let seen: Vec<String> = strays(&registry, &keys).into_iter().map(|f| f.seen).collect();
+        assert_eq!(seen.len(), 2, "{seen:?}");
+        assert!(seen[0].contains("\"PATH \"") && seen[1].contains("\"Paths\""), "{seen:?}");
+        let given = vec![("W".to_owned(), "C:\\W".to_owned())];
+        let background = Background { given, registry, builder: Builder::Windows };
+        let seen: Vec<String> = references_across(&background, &keys).into_iter().map(|f| f.seen).collect();
+        assert_eq!(seen.len(), 1, "{seen:?}");
+        assert!(seen[0].contains("%T_HOME%\\bin"), "{seen:?}");
+    }
+}

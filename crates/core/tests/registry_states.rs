@@ -1,0 +1,216 @@
+//! The environment of a new terminal, predicted from the registry, against what the system really builds from it.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use wagon_yard_core::os::RawValue;
+use wagon_yard_core::store::registry::{Builder, RegistryEnvironments, RegistryKey, RegistryValue, ValueKind, predict};
+
+/// What every session has, where a state says nothing else.
+const USUAL: [&str; 2] = [r"S PATH=C:\windows\system32;C:\windows", "S PATHEXT=.COM;.EXE;.BAT;.CMD"];
+
+/// Registry states: `S` is the system's key, `U` the user's; `NAME=text` is a plain value, `NAME:=text` an expandable
+/// one. Later values come later in the key.
+const STATES: &[&[&str]] = &[
+    &[],
+    &[r"U Path=C:\a"],
+    &[r"U PATH=C:\a"],
+    &[r"U path:=C:\a"],
+    &["U Path="],
+    &["S PATH=", r"U Path=C:\a"],
+    &[r"S PATH:=%SystemRoot%\system32", r"U Path=C:\a"],
+    &[r"S PATH=%SystemRoot%\system32;C:\windows\system32"],
+    &[r"U Path:=%SystemRoot%\x;C:\a"],
+    &[r"U Path=%SystemRoot%\x"],
+    &[r"U T_HOME=C:\t", r"U Path:=%T_HOME%\bin"],
+    &[r"U Path:=%T_HOME%\bin", r"U T_HOME=C:\t"],
+    &[r"U T_HOME:=C:\t", r"U Path:=%T_HOME%\bin"],
+    &["U A:=%B%", "U B:=1"],
+    &["U B:=1", "U A:=%B%"],
+    &["U A:=%A%;x"],
+    &["S A=s", "U A=u"],
+    &["S A=s", "U A:=%A%;u"],
+    &["S A:=%W%", "S W=1", "U W=2"],
+    &[r"S PATH:=%T_HOME%\bin;C:\windows\system32", r"U T_HOME=C:\t"],
+    &[r"S T_HOME=C:\s", r"U T_HOME=C:\u", r"U Path:=%T_HOME%\bin"],
+    &[r"U Path:=%NOBODY%\x;C:\a"],
+    &["U Path:=100%;50%"],
+    &["U Path:=%%"],
+    &["U Path:=%NOBODY%SystemRoot%"],
+    &[r#"U Path:="C:\a;b";C:\c"#],
+    &[r"U Path:=C:\a;;C:\b;"],
+    &[r"U Path:=;C:\a"],
+    &[r"U Path:= C:\a ; C:\b "],
+    &[r"U Path:=C:\Gezeiten übersicht;C:\潮"],
+    &[r"U PATH =C:\a", r"U Paths=C:\b"],
+    &["U PATHEXT=.EXE;.TIDE"],
+    &["U PATHEXT:=%PATHEXT%;.TIDE"],
+    &[r"U t_home=C:\t", r"U Path:=%T_HOME%\bin"],
+    &["U A=1", "U Path:=%A%%A%"],
+    &["U A=%B%", "U B=1", "U Path:=%A%"],
+    &["U EMPTY=", r"U Path:=%EMPTY%C:\a"],
+    &["S A=1", r"S PATH:=%A%\x;C:\windows\system32", "U A=2", r"U Path:=%A%\y"],
+];
+
+/// The variable a line is about, in upper case.
+fn name(line: &str) -> String {
+    line[2..].split(['=', ':']).next().unwrap_or_default().to_uppercase()
+}
+
+fn key(state: &[&str], scope: char, builder: Builder) -> RegistryKey {
+    let said = |usual: &&&str| !state.iter().any(|line| line.starts_with(scope) && name(line) == name(usual));
+    let lines = USUAL.iter().filter(said).chain(state).filter_map(|line| line.strip_prefix(scope)?.strip_prefix(' '));
+    let value = |line: &str| {
+        let (name, text) = line.split_once('=').unwrap();
+        let (name, kind) = name.strip_suffix(':').map_or((name, ValueKind::Plain), |n| (n, ValueKind::Expandable));
+        RawValue { name: name.to_owned(), kind: kind.number(), bytes: RegistryValue::new(kind, text).bytes() }
+    };
+    let mut values: Vec<RawValue> = lines.map(value).collect();
+    if builder == Builder::Wine {
+        // Its keys are kept in this order.
+        values.sort_by_key(|raw| raw.name.to_uppercase());
+    }
+    RegistryKey(values)
+}
+
+fn registry(state: &[&str], builder: Builder) -> RegistryEnvironments {
+    RegistryEnvironments { system: key(state, 'S', builder), user: key(state, 'U', builder) }
+}
+
+/// Variables by upper-case name, sorted, for comparing.
+fn sorted(variables: impl IntoIterator<Item = (String, String)>) -> Vec<(String, String)> {
+    let mut sorted: Vec<_> = variables.into_iter().map(|(name, value)| (name.to_uppercase(), value)).collect();
+    sorted.sort();
+    sorted
+}
+
+/// Goes through all states: `set` writes one into the registry, `seen` gives the variables of a new process then.
+/// Variables that `leave_out` says are not compared.
+fn judge(
+    builder: Builder,
+    set: &dyn Fn(&RegistryEnvironments),
+    seen: &dyn Fn() -> Vec<(String, String)>,
+    leave_out: &dyn Fn(&[&str], &str) -> bool,
+) {
+    let ours: Vec<String> = USUAL.iter().chain(STATES.iter().copied().flatten()).map(|line| name(line)).collect();
+    set(&registry(&[], builder));
+    let given: Vec<_> = seen().into_iter().filter(|(name, _)| !ours.contains(&name.to_uppercase())).collect();
+    let mut wrong = Vec::new();
+    for state in STATES {
+        set(&registry(state, builder));
+        let predicted = sorted(predict(&given, &registry(state, builder), builder));
+        let seen = sorted(seen());
+        let only = |of: &[(String, String)], but: &[(String, String)]| -> Vec<_> {
+            of.iter().filter(|variable| !but.contains(variable) && !leave_out(state, &variable.0)).cloned().collect()
+        };
+        let (predicted, seen) = (only(&predicted, &seen), only(&seen, &predicted));
+        if !predicted.is_empty() || !seen.is_empty() {
+            wrong.push((state, predicted, seen));
+        }
+    }
+    set(&registry(&[], builder));
+    assert!(wrong.is_empty(), "state, only predicted, only seen:\n{wrong:#?}");
+}
+
+/// Through terminals opened from outside, which is possible with Wine only.
+#[cfg(unix)]
+mod from_outside {
+    use std::process::{Command, Stdio};
+
+    use super::*;
+
+    /// A call in Wine with nothing of this environment but what Wine itself needs.
+    fn wine(arguments: &[&str]) -> Vec<u8> {
+        let mut command = Command::new(std::env::var_os("WYARD_TEST_WINE").expect("scripts/windows-lane sets it"));
+        command.args(arguments).env_clear().env("PATH", "/usr/bin:/bin");
+        for name in ["WINEPREFIX", "WINEDEBUG", "HOME"] {
+            command.envs(std::env::var_os(name).map(|value| (name, value)));
+        }
+        // Into a file: the services that Wine starts on the way would hold a pipe open.
+        let file = tempfile::NamedTempFile::new().unwrap();
+        let status =
+            command.stdin(Stdio::null()).stdout(file.reopen().unwrap()).stderr(Stdio::null()).status().unwrap();
+        assert!(status.success(), "{arguments:?}: {status}");
+        std::fs::read(file.path()).unwrap()
+    }
+
+    fn set(registry: &RegistryEnvironments) {
+        let mut text = "\u{feff}Windows Registry Editor Version 5.00\r\n".to_owned();
+        for (path, key) in [
+            (r"HKEY_LOCAL_MACHINE\SYSTEM\CurrentControlSet\Control\Session Manager\Environment", &registry.system),
+            (r"HKEY_CURRENT_USER\Environment", &registry.user),
+        ] {
+            text.push_str(&format!("\r\n[-{path}]\r\n\r\n[{path}]\r\n"));
+            for raw in &key.0 {
+                let hex: Vec<String> = raw.bytes.iter().map(|byte| format!("{byte:02x}")).collect();
+                text.push_str(&format!("\"{}\"=hex({}):{}\r\n", raw.name, raw.kind, hex.join(",")));
+            }
+        }
+        let file = tempfile::Builder::new().suffix(".reg").tempfile().unwrap();
+        let bytes: Vec<u8> = text.encode_utf16().flat_map(u16::to_le_bytes).collect();
+        std::fs::write(file.path(), bytes).unwrap();
+        wine(&["reg", "import", file.path().to_str().unwrap()]);
+    }
+
+    fn opened() -> Vec<(String, String)> {
+        let bytes = wine(&["cmd", "/u", "/c", "set"]);
+        let units: Vec<u16> = bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
+        let text = String::from_utf16(&units).unwrap();
+        let pair = |line: &str| line.split_once('=').map(|(name, value)| (name.to_owned(), value.to_owned()));
+        text.split("\r\n").filter_map(pair).collect()
+    }
+
+    #[test]
+    #[ignore = "needs Wine: scripts/windows-lane runs it"]
+    fn a_terminal_opened_now_has_what_was_predicted() {
+        judge(Builder::Wine, &set, &opened, &|_, _| false);
+        println!("{} registry states", STATES.len());
+    }
+}
+
+/// Through the system's own call for a fresh environment, on Windows itself and in Wine. It writes the real keys, and
+/// puts back what was there; the lane asks for it, nobody else does by accident.
+#[cfg(windows)]
+mod from_inside {
+    use wagon_yard_core::os;
+    use wagon_yard_core::store::registry::{Keys, read};
+    use wagon_yard_core::yard::Scope;
+
+    use super::*;
+
+    fn set(registry: &RegistryEnvironments) {
+        for (scope, key) in [(Scope::System, &registry.system), (Scope::User, &registry.user)] {
+            let (machine_wide, place) = Keys::of(None).place(scope);
+            for old in os::registry_values(machine_wide, &place).unwrap() {
+                os::write_registry_value(machine_wide, &place, &old.name, None).unwrap();
+            }
+            for new in &key.0 {
+                os::write_registry_value(machine_wide, &place, &new.name, Some((new.kind, &new.bytes))).unwrap();
+            }
+        }
+    }
+
+    fn fresh() -> Vec<(String, String)> {
+        let text = |(name, value): (std::ffi::OsString, std::ffi::OsString)| {
+            (name.into_string().unwrap(), value.into_string().unwrap())
+        };
+        os::fresh_environment().unwrap().into_iter().map(text).collect()
+    }
+
+    #[test]
+    fn the_system_builds_what_was_predicted() {
+        if std::env::var_os("WYARD_TEST_REAL_REGISTRY").is_none() {
+            eprintln!("skipped: WYARD_TEST_REAL_REGISTRY is not set, and the real registry is left alone");
+            return;
+        }
+        let before = read(&Keys::of(None)).unwrap();
+        let judged = std::panic::catch_unwind(|| {
+            // Wine's call leaves the user's Path out, goes through the user's expandable values twice, and drops empty
+            // ones.
+            const ODD: [&str; 5] = ["U A:=%B%", "U A:=%A%;x", "U A:=%A%;u", "U PATHEXT:=%PATHEXT%;.TIDE", "U EMPTY="];
+            let odd = |state: &[&str], name: &str| name == "PATH" || state.iter().any(|line| ODD.contains(line));
+            judge(Builder::Windows, &set, &fresh, &|state, name| os::is_wine() && odd(state, name));
+        });
+        set(&before);
+        judged.unwrap();
+        assert_eq!(read(&Keys::of(None)).unwrap(), before);
+    }
+}
