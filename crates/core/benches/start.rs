@@ -5,13 +5,12 @@ use std::ffi::OsString;
 use std::fs;
 use std::hint::black_box;
 use std::io::Write as _;
-use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
 
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
-use wagon_yard_core::archive;
 use wagon_yard_core::progress::{Silent, Stop};
 use wagon_yard_core::resolve::{self, Caller, Disk, Surroundings};
+use wagon_yard_core::{archive, os};
 
 /// 2,000 files of 10 KB, half of it noise that does not pack.
 fn make_tar_gz(target: &Path) -> u64 {
@@ -68,7 +67,7 @@ fn scanning(criterion: &mut Criterion) {
         for command in 0..100 {
             let file = bin.join(format!("c{entry}-{command}"));
             fs::write(&file, "#!/bin/sh\n").unwrap();
-            fs::set_permissions(&file, fs::Permissions::from_mode(0o755)).unwrap();
+            os::set_folder_mode(&file, 0o755).unwrap();
         }
         value.push(&bin);
         value.push(":");

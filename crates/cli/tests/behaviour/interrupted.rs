@@ -9,6 +9,7 @@ use crate::archives::{script, zip};
 use crate::home::{self, Home};
 
 const FILES: usize = 400;
+const KILLS: u32 = if home::WINDOWS { 12 } else { 40 };
 
 fn archive(home: &Home) -> String {
     let program = script("1.0");
@@ -33,11 +34,11 @@ fn a_kill_at_any_moment_leaves_nothing_or_the_whole() {
     let whole = start.elapsed();
     let stock = home.yard().join("stock");
     let (mut nothing, mut all, mut step) = (0, 0, 0);
-    // Forty kills, and as many more as a busy machine needs to get to the end once.
-    while step < 40 || (all == 0 && step < 200) {
+    // So many kills, and as many more as a busy machine needs to get to the end once.
+    while step < KILLS || (all == 0 && step < 5 * KILLS) {
         fs::remove_dir_all(&stock).unwrap_or_default();
         let mut running = quiet(home.command(&["receive", &archive, "--quiet"]));
-        thread::sleep(whole * step / 40);
+        thread::sleep(whole * step / KILLS);
         step += 1;
         running.kill().unwrap();
         running.wait().unwrap();

@@ -4,8 +4,11 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
+use std::time::Duration;
 
 use wagon_yard_core::os;
+use wagon_yard_core::process;
+use wagon_yard_core::progress::Stop;
 use wagon_yard_core::resolve::{self, Caller, Disk, Surroundings};
 use wagon_yard_core::yard::Scope;
 
@@ -249,7 +252,7 @@ fn really_runs(caller: Caller, name: &str, folder: &Path, path: &str, forbids: b
     if forbids {
         command.env("NoDefaultCurrentDirectoryInExePath", "1");
     }
-    let output = command.stdin(Stdio::null()).output().unwrap();
+    let output = process::run(command, Duration::from_secs(20), &Stop::default());
     let text = String::from_utf8_lossy(&output.stdout).trim().to_lowercase();
     (text.contains(":\\") && !text.contains('\n')).then_some(text)
 }

@@ -184,7 +184,7 @@ pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {
 /// Whether a start failed only because somebody still has the program open for writing.
 #[must_use]
 pub fn is_busy(error: &io::Error) -> bool {
-    error.raw_os_error() == i32::try_from(ERROR_SHARING_VIOLATION).ok()
+    error.raw_os_error().map(i32::cast_unsigned) == Some(ERROR_SHARING_VIOLATION)
 }
 
 /// A program is always called by its own name here.
