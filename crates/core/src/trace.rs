@@ -155,11 +155,8 @@ fn predicted(caller: Caller, name: &str, around: &Surroundings, terminal: Termin
     let winner = resolve::winner(&candidates).map(Path::to_owned);
     let alias = candidates.iter().find(|c| c.standing == Standing::Winner && c.app_alias);
     let findings = alias.map(|alias| app_alias(name, &alias.path)).into_iter().collect();
-    let kind = match winner {
-        _ if resolve::builtin(caller, name) => Kind::Builtin,
-        Some(_) => Kind::File,
-        None => Kind::None,
-    };
+    let found = if winner.is_some() { Kind::File } else { Kind::None };
+    let kind = resolve::own_answer(caller, name).unwrap_or(found);
     let winner = winner.filter(|_| kind == Kind::File);
     let candidates = candidates.iter().map(CandidateTrace::from).collect();
     CallerTrace { caller, terminal, ways: Vec::new(), proved: false, winner, kind, candidates, findings }

@@ -1,6 +1,6 @@
 //! The show: each command line, what it prints, and whether that is what it should have been.
 
-use std::io::{self, IsTerminal as _, Write as _};
+use std::io::{self, Write as _};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
@@ -24,7 +24,6 @@ pub struct Show<'a> {
     world: &'a World,
     context: &'a Context,
     program: PathBuf,
-    color: bool,
     wrong: Vec<String>,
 }
 
@@ -33,12 +32,7 @@ impl<'a> Show<'a> {
     pub fn new(world: &'a World, context: &'a Context) -> Result<Self, Failure> {
         let program = std::env::current_exe()
             .map_err(|e| Failure::new(exit::MACHINE, format!("the program's own file is not known: {e}"), None))?;
-        let color = match context.global.color {
-            ColorWhen::Always => true,
-            ColorWhen::Never => false,
-            ColorWhen::Auto => io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none(),
-        };
-        Ok(Self { world, context, program, color, wrong: Vec::new() })
+        Ok(Self { world, context, program, wrong: Vec::new() })
     }
 
     /// Shows everything, and where the sandbox stays if it is `kept`; `false` where a step came out otherwise than it should.
@@ -121,7 +115,12 @@ impl<'a> Show<'a> {
     fn wyard_ends(&mut self, arguments: &[&str], code: u8) -> Result<(), Failure> {
         let shown: Vec<String> = arguments.iter().map(|a| self.short(a)).collect();
         self.line(&format!("\n{} wyard {}", style::DIM.over("$"), shown.join(" ")))?;
-        let color = if self.color { "always" } else { "never" };
+        // It writes where this program writes, and so sees for itself what "auto" means there.
+        let color = match self.context.global.color {
+            ColorWhen::Always => "always",
+            ColorWhen::Never => "never",
+            ColorWhen::Auto => "auto",
+        };
         let status = self.call(arguments).args(["--color", color]).stdin(Stdio::null()).status().map_err(start)?;
         if self.context.stop.requested() {
             return Err(Failure::new(exit::INTERRUPTED, "interrupted; the sandbox has been removed", None));

@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use wagon_yard_core::finding::Finding;
-use wagon_yard_core::resolve::{Kind, Reason, Standing};
+use wagon_yard_core::resolve::{Caller, Kind, Reason, Standing};
 use wagon_yard_core::terminal::Way;
 use wagon_yard_core::trace::{CallerTrace, CandidateTrace, CommandTrace, TerminalKind, TraceReport};
 
@@ -132,6 +132,9 @@ fn runs(traced: &CallerTrace) -> String {
         (Kind::Alias, _) => style::CAUTION.over("an alias of the shell"),
         (Kind::Function, _) => style::CAUTION.over("a function of the shell"),
         (Kind::Builtin, _) => style::CAUTION.over("the shell's own, built in"),
+        (Kind::None, _) if traced.caller == Caller::CreateProcess => {
+            style::CAUTION.over("nothing: a program adds .exe to a name, and no other extension")
+        }
         (Kind::File | Kind::None, _) => style::BAD.over("nothing of this name"),
     }
 }

@@ -1,6 +1,6 @@
 //! The commands and keywords built into each shell: they answer before any file of the same name.
 
-use super::Caller;
+use super::{Caller, Kind};
 use crate::system::System;
 
 /// Keywords of the shell language (POSIX.1-2017, 2.4).
@@ -48,6 +48,14 @@ const POWERSHELL: &str = "% ? ac cat cd chdir clc clear clhy cli clp cls clv cns
                           ren ri rjb rm rmdir rmo rni rnp rp rsn rsnp rujb rv rvpa rwmi sajb sal saps sasv sbp sc select \
                           set shcm si sl sleep sls sort sp spjb spps spsv start sujb sv swmi tee trcm type wget where \
                           wjb write";
+
+/// What of a caller's own answers to this name before it looks for a file: a built-in command, or one of the aliases
+/// that PowerShell has from the start.
+#[must_use]
+pub fn own_answer(caller: Caller, name: &str) -> Option<Kind> {
+    let kind = if caller == Caller::PowerShell { Kind::Alias } else { Kind::Builtin };
+    builtin(caller, name).then_some(kind)
+}
 
 /// Whether the caller answers to this name itself, before looking for a file.
 #[must_use]

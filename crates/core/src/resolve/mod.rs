@@ -7,7 +7,7 @@ mod windows;
 
 use std::path::{Path, PathBuf};
 
-pub use builtins::builtin;
+pub use builtins::{builtin, own_answer};
 pub use caller::{Caller, Shell};
 use serde::Serialize;
 pub use view::{Disk, FileView, Seen};
