@@ -3,8 +3,10 @@
 use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+use wagon_yard_core::archive::{Limits, Options};
+use wagon_yard_core::checksum::{Algorithm, Checksum};
 use wagon_yard_core::layout::{ToolName, Variable, Version};
-use wagon_yard_core::receive::Sha256Hex;
+use wagon_yard_core::receive::Trust;
 use wagon_yard_core::resolve::Caller;
 use wagon_yard_core::yard::Scope;
 
@@ -60,6 +62,10 @@ pub enum ColorWhen {
 pub enum Command {
     /// Check a downloaded archive, unpack it, register its commands, and prove that they work
     Receive(Box<ReceiveArgs>),
+    /// Look into a downloaded file, and tell what receiving it would bring
+    Inspect(Box<InspectArgs>),
+    /// Unpack any archive into a new folder, safely; nothing is recorded or registered
+    Unpack(Box<UnpackArgs>),
     /// Prove that received tools work in every new terminal
     Check(NamesArgs),
     /// Show every file that a command name could mean, and which one runs
@@ -82,11 +88,14 @@ pub enum Command {
 /// Options of `receive`.
 #[derive(Debug, ClapArgs)]
 pub struct ReceiveArgs {
-    /// The downloaded archive: zip, tar, or tar in gzip
+    /// The downloaded file: an archive, a compressed file, or a program
     pub file: PathBuf,
-    /// The published SHA-256 of the file, compared before anything is unpacked
-    #[arg(long, value_name = "HEX")]
-    pub sha256: Option<Sha256Hex>,
+    /// What the publisher says of it
+    #[command(flatten)]
+    pub checksums: ChecksumArgs,
+    /// How the archive is read
+    #[command(flatten)]
+    pub reading: ReadingArgs,
     /// The tool's name, where the file's name does not tell
     #[arg(long)]
     pub name: Option<ToolName>,
@@ -105,9 +114,90 @@ pub struct ReceiveArgs {
     /// Whose PATH gets the commands
     #[arg(long, value_name = "WHOSE", default_value = "user")]
     pub scope: ScopeWhich,
+    /// Take programs that can't run on this machine as well
+    #[arg(long)]
+    pub foreign: bool,
     /// Replace this version if it is in the yard already
     #[arg(long)]
     pub replace: bool,
+    /// Show what would be done, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// Published checksums. Without any, the usual files beside the download are looked for.
+#[derive(Debug, ClapArgs)]
+#[command(next_help_heading = "Checksum")]
+pub struct ChecksumArgs {
+    /// The published SHA-256 of the file
+    #[arg(long, value_name = "HEX", value_parser = |text: &str| Checksum::parse(Algorithm::Sha256, text))]
+    pub sha256: Option<Checksum>,
+    /// The published SHA-512 of the file
+    #[arg(long, value_name = "HEX", value_parser = |text: &str| Checksum::parse(Algorithm::Sha512, text))]
+    pub sha512: Option<Checksum>,
+    /// The published SHA-1 of the file (weak)
+    #[arg(long, value_name = "HEX", value_parser = |text: &str| Checksum::parse(Algorithm::Sha1, text))]
+    pub sha1: Option<Checksum>,
+    /// The published MD5 of the file (weak)
+    #[arg(long, value_name = "HEX", value_parser = |text: &str| Checksum::parse(Algorithm::Md5, text))]
+    pub md5: Option<Checksum>,
+    /// A published list of checksums that has a line for the file
+    #[arg(long, value_name = "FILE")]
+    pub checksums: Option<PathBuf>,
+}
+
+impl From<ChecksumArgs> for Trust {
+    fn from(args: ChecksumArgs) -> Self {
+        let checksums = [args.sha256, args.sha512, args.sha1, args.md5].into_iter().flatten().collect();
+        Self { checksums, list: args.checksums }
+    }
+}
+
+/// How an archive is read.
+#[derive(Debug, ClapArgs)]
+#[command(next_help_heading = "Archive")]
+pub struct ReadingArgs {
+    /// Leave out entries that could do harm, and list them, instead of refusing the archive
+    #[arg(long)]
+    pub leave_out_hazards: bool,
+    /// Allow so many times the usual size (32 GiB), number of entries (1,000,000) and ratio (250)
+    #[arg(long, value_name = "TIMES", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..))]
+    pub limit: u32,
+}
+
+impl From<ReadingArgs> for Options {
+    fn from(args: ReadingArgs) -> Self {
+        Self { limits: Limits::times(args.limit), leave_out_hazards: args.leave_out_hazards }
+    }
+}
+
+/// Options of `inspect`.
+#[derive(Debug, ClapArgs)]
+pub struct InspectArgs {
+    /// The downloaded file: an archive, a compressed file, or a program
+    pub file: PathBuf,
+    /// What the publisher says of it
+    #[command(flatten)]
+    pub checksums: ChecksumArgs,
+}
+
+/// Options of `unpack`.
+#[derive(Debug, ClapArgs)]
+pub struct UnpackArgs {
+    /// The archive
+    pub file: PathBuf,
+    /// The folder to make for what is in it; it must not be there yet
+    #[arg(long, value_name = "DIR")]
+    pub into: PathBuf,
+    /// Keep the folder that the packer put around everything
+    #[arg(long)]
+    pub keep_wrapper: bool,
+    /// What the publisher says of it
+    #[command(flatten)]
+    pub checksums: ChecksumArgs,
+    /// How the archive is read
+    #[command(flatten)]
+    pub reading: ReadingArgs,
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,

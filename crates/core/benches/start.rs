@@ -8,9 +8,10 @@ use std::io::Write as _;
 use std::path::Path;
 
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
+use wagon_yard_core::archive::{self, Options, Source};
+use wagon_yard_core::os;
 use wagon_yard_core::progress::{Silent, Stop};
 use wagon_yard_core::resolve::{self, Caller, Disk, Surroundings};
-use wagon_yard_core::{archive, os};
 
 /// 2,000 files of 10 KB, half of it noise that does not pack.
 fn make_tar_gz(target: &Path) -> u64 {
@@ -46,11 +47,11 @@ fn unpacking(criterion: &mut Criterion) {
     let mut group = criterion.benchmark_group("unpack");
     group.throughput(Throughput::Bytes(bytes)).sample_size(20);
     group.bench_function("tar.gz, 2000 files, 20 MB", |bench| {
-        let format = archive::identify(&file).unwrap();
+        let source = Source::open(&file, folder.path()).unwrap();
         bench.iter_batched(
             || tempfile::tempdir_in(folder.path()).unwrap(),
             |root| {
-                archive::unpack(&file, format, root.path(), &Silent, &Stop::default()).unwrap();
+                archive::unpack(&source, root.path(), Options::default(), &Silent, &Stop::default()).unwrap();
                 root
             },
             BatchSize::PerIteration,

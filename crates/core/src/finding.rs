@@ -76,6 +76,12 @@ codes! {
     PathTooLongForDialogs = "path-too-long-for-dialogs", Note;
     /// The command runs, but says no version that could be compared.
     VersionNotStated = "version-not-stated", Note;
+    /// There is nothing in it that a person could type.
+    NoCommands = "no-commands", Caution;
+    /// A launcher points to a place that only its maker's machine can be expected to have.
+    FixedPath = "fixed-path", Caution;
+    /// The only published checksum is one that can be forged.
+    WeakChecksum = "weak-checksum", Note;
     /// Links of the archive became copies, because none can be made here.
     LinksCopied = "links-copied", Note;
     /// The checksum was compared with nothing.

@@ -7,6 +7,7 @@
 
 pub mod archive;
 pub mod check;
+pub mod checksum;
 pub mod error;
 pub mod finding;
 pub mod layout;

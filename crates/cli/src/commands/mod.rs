@@ -3,11 +3,13 @@
 mod check;
 mod completions;
 mod demo;
+mod inspect;
 mod overview;
 mod receive;
 mod register;
 mod stock;
 mod trace;
+mod unpack;
 
 use std::process::ExitCode;
 
@@ -22,6 +24,8 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
     match command {
         None => overview::run(context),
         Some(Command::Receive(args)) => receive::run(*args, context),
+        Some(Command::Inspect(args)) => inspect::run(*args, context),
+        Some(Command::Unpack(args)) => unpack::run(*args, context),
         Some(Command::Check(args)) => check::run(&args, context),
         Some(Command::Trace(args)) => trace::run(args, context),
         Some(Command::Stock) => stock::run(context),

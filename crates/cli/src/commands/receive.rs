@@ -19,12 +19,14 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
     };
     let request = ReceiveRequest {
         file: args.file,
-        sha256: args.sha256,
+        trust: args.checksums.into(),
+        options: args.reading.into(),
         name: args.name,
         version: args.version,
         command_folders: args.command_folders,
         home_variables,
         scope: args.scope.into(),
+        foreign: args.foreign,
         replace: args.replace,
         dry_run: args.dry_run,
     };

@@ -1,11 +1,13 @@
 //! Text views: from a report to lines for people. A view computes no fact.
 
 pub mod check;
+pub mod inspect;
 pub mod receive;
 pub mod register;
 pub mod stock;
 pub mod style;
 pub mod trace;
+pub mod unpack;
 
 use std::io::{self, IsTerminal as _, Write};
 

@@ -3,9 +3,10 @@
 use std::io::{self, Write};
 use std::path::Path;
 
+use wagon_yard_core::checksum::Published;
 use wagon_yard_core::finding::{Code, Finding};
 use wagon_yard_core::os;
-use wagon_yard_core::receive::{ReceiveReport, Stage};
+use wagon_yard_core::receive::{ReceiveReport, Stage, Summed};
 use wagon_yard_core::store::{Action, RegistryChange, StartupChange};
 use wagon_yard_core::system::System;
 use wagon_yard_core::yard::Scope;
@@ -13,16 +14,13 @@ use wagon_yard_core::yard::Scope;
 use super::{Page, bytes, check, count, escape, style};
 
 /// The column that stage texts stand in.
-const COLUMNS: usize = 10;
+pub(super) const COLUMNS: usize = 10;
 
 /// One line for a stage.
 pub fn stage(stage: &Stage<'_>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let (label, text) = match stage {
         Stage::Identified(format) => ("identify", format!("{}, {}", format.words(), bytes(format.bytes))),
-        Stage::Summed { sha256, compared } => {
-            let word = if *compared { style::GOOD.over("as published") } else { style::CAUTION.over("not compared") };
-            ("checksum", format!("SHA-256 {word} {sha256}"))
-        }
+        Stage::Summed(summed) => ("checksum", checksum(summed)),
         Stage::LaidOut(report) => ("layout", layout(report)),
         Stage::Unpacked(report) => ("unpack", unpacked(report)),
         Stage::Registered(report) => ("register", registered(report)),
@@ -31,8 +29,31 @@ pub fn stage(stage: &Stage<'_>, page: &Page, out: &mut dyn Write) -> io::Result<
     page.labelled(out, &style::STRONG.over(label), COLUMNS, &text)
 }
 
+/// The file's checksum, and what it was compared with.
+fn checksum(summed: &Summed) -> String {
+    published(&summed.sha256.value, &summed.published)
+}
+
+/// A file's SHA-256, and what it was compared with.
+pub(super) fn published(sha256: &str, published: &[Published]) -> String {
+    if published.is_empty() {
+        return format!("SHA-256 {} {sha256}", style::CAUTION.over("not compared"));
+    }
+    let name = |p: &Published| format!("{} in {}", p.checksum.algorithm.name(), escape(&p.from));
+    let given = |p: &&Published| p.from.starts_with("--");
+    let found: Vec<String> = published.iter().filter(|p| !given(p)).map(name).collect();
+    let other: Vec<&str> = published.iter().filter(given).map(|p| p.checksum.algorithm.name()).collect();
+    let by = match (found.is_empty(), &other[..]) {
+        (true, ["SHA-256"]) => String::new(),
+        (true, other) => format!(" ({})", other.join(", ")),
+        (false, _) => format!(" ({})", found.join(", ")),
+    };
+    format!("SHA-256 {}{by} {sha256}", style::GOOD.over("as published"))
+}
+
 /// What follows the stages.
 pub fn write(report: &ReceiveReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    super::unpack::left_out(&report.left_out, page, out)?;
     // The checksum has its own word among the stages.
     let findings: Vec<&Finding> = report.findings.iter().filter(|f| f.code != Code::NotCompared).collect();
     if !findings.is_empty() {
@@ -165,7 +186,7 @@ fn startup(changes: &[StartupChange], dry_run: bool) -> String {
 }
 
 /// The first of many names.
-fn some_of(names: &[String]) -> String {
+pub(super) fn some_of(names: &[String]) -> String {
     const MOST: usize = 8;
     let first = names.iter().take(MOST).cloned().collect::<Vec<_>>().join(", ");
     if names.len() > MOST { format!("{first} and {} more", names.len() - MOST) } else { first }

@@ -28,7 +28,11 @@ fn a_tool_is_told_for_what_it_is() {
     for (program, code, verdict, says) in cases {
         let home = Home::new();
         home.settings("shells = [\"bash\"]\nprobe_seconds = 1\n");
-        let ran = home.wyard(&["receive", &tidelog_that(&home, "4.2.1", program)]).ends(code).says(says).says(verdict);
+        let ran = home
+            .wyard(&["receive", &tidelog_that(&home, "4.2.1", program), "--foreign"])
+            .ends(code)
+            .says(says)
+            .says(verdict);
         assert!(code == 0 || !ran.out.contains("Open a new terminal"), "{program}");
     }
 }

@@ -38,7 +38,7 @@ fn refusals_have_their_exit_code_and_leave_nothing() {
         (vec![place(&text)], 3, "plain text"),
         (vec![place(&home.path("none.zip"))], 4, "could not find"),
         (vec![place(&home.path("home"))], 3, "a folder"),
-        (vec![env!("CARGO_BIN_EXE_wyard").into()], 3, "program"),
+        (vec![env!("CARGO_BIN_EXE_wyard").into()], 2, "--version VERSION"),
         (vec![good.clone(), "--sha256".into(), wrong.clone()], 3, &wrong),
         (vec![good.clone(), "--sha256".into(), "abc".into()], 2, "64 hex digits"),
         (vec![place(&sources)], 3, "no program"),

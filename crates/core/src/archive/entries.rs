@@ -13,6 +13,8 @@ pub(super) struct RawEntry {
     pub kind: RawKind,
     /// Its permission bits, where the container has them.
     pub mode: Option<u32>,
+    /// Its unpacked size in bytes, where the container says it beforehand.
+    pub bytes: Option<u64>,
     /// Time of last change in seconds since 1970, where the container has it without doubt about the time zone.
     pub modified: Option<u64>,
 }

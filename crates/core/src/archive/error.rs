@@ -1,7 +1,7 @@
 //! Why an archive was refused.
 
 use std::io;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use super::member::MemberError;
 use crate::error::{Blame, Blamed, FileError};
@@ -90,6 +90,32 @@ pub enum ArchiveError {
         /// The method, in the words of its format.
         method: String,
     },
+    /// It holds more than a tool would.
+    #[error("the archive holds {0}, and was given up")]
+    TooMuch(String),
+    /// A file is longer or shorter than the archive says.
+    #[error("the entry \"{entry}\" has {seen} bytes, and the archive says {said}")]
+    Length {
+        /// The entry.
+        entry: String,
+        /// What it has.
+        seen: u64,
+        /// What it should have.
+        said: u64,
+    },
+    /// Entries of a zip share bytes.
+    #[error("the entries \"{0}\" and \"{1}\" lie over each other in the archive: no packer writes that")]
+    Overlap(String, String),
+    /// There is no room.
+    #[error("{} has room for {free} bytes, and the archive needs {needed}", folder.display())]
+    NoRoom {
+        /// Where it was to go.
+        folder: PathBuf,
+        /// What is free.
+        free: u64,
+        /// What is needed.
+        needed: u64,
+    },
     /// The archive holds no file.
     #[error("{} is an archive with no file in it", .0.display())]
     Empty(PathBuf),
@@ -101,11 +127,32 @@ pub enum ArchiveError {
     File(#[from] FileError),
 }
 
+impl ArchiveError {
+    pub(super) fn not(file: &Path, looks_like: &str) -> Self {
+        Self::NotAnArchive { file: file.to_owned(), looks_like: looks_like.to_owned() }
+    }
+
+    /// Whether the fault is one entry's, so that the rest could be unpacked without it.
+    pub(super) fn is_hazard(&self) -> bool {
+        matches!(
+            self,
+            Self::Member { .. }
+                | Self::Special(_)
+                | Self::LinkOutside { .. }
+                | Self::ThroughLink { .. }
+                | Self::Twice(_)
+                | Self::CaseOnly { .. }
+                | Self::HardLink { .. }
+        )
+    }
+}
+
 impl Blamed for ArchiveError {
     fn blame(&self) -> Blame {
         match self {
             Self::File(e) => e.blame(),
             Self::Interrupted => Blame::Interrupted,
+            Self::NoRoom { .. } => Blame::Machine,
             _ => Blame::Input,
         }
     }
@@ -115,6 +162,8 @@ impl Blamed for ArchiveError {
             Self::NotAnArchive { .. } => Some("download the .zip or .tar.gz of the tool and give that file".to_owned()),
             Self::Damaged { .. } => Some("download it again, and compare its size with the published one".to_owned()),
             Self::File(e) => e.hint(),
+            Self::TooMuch(_) => Some("if it is what you expect, raise the limits with --limit TIMES".to_owned()),
+            Self::NoRoom { .. } => Some("make room there, or choose another disk".to_owned()),
             Self::Endless { .. } => Some(
                 "switch on Windows' developer mode, or unpack in an elevated terminal: links can be made then"
                     .to_owned(),

@@ -171,7 +171,7 @@ mod tests {
                 program: None,
             })
             .collect();
-        Listing { entries, without_modes: false }
+        Listing { entries, without_modes: false, left_out: Vec::new() }
     }
 
     #[test]
@@ -217,7 +217,7 @@ mod tests {
             fs::write(folder.path().join("w/lib/t"), "tide").unwrap();
             let entries =
                 made.entries.iter().filter(|e| e.path.as_path() != Path::new("w/lib/up") || name == "w/lib/up");
-            let listing = Listing { entries: entries.cloned().collect(), without_modes: false };
+            let listing = Listing { entries: entries.cloned().collect(), without_modes: false, left_out: Vec::new() };
             let link = listing.entries.iter().find(|e| e.path.as_path() == Path::new(name)).unwrap();
             let result = copy(&listing, link, folder.path()).map_err(|e| e.to_string());
             let read = |below: &str| fs::read_to_string(folder.path().join(name).join(below)).ok();

@@ -2,6 +2,7 @@
 
 use std::ffi::OsString;
 
+use super::collect::LeftOut;
 use super::member::MemberPath;
 use crate::program::{Program, ProgramKind};
 
@@ -36,6 +37,8 @@ pub struct Entry {
 pub struct Listing {
     /// The entries.
     pub entries: Vec<Entry>,
+    /// The entries that were left out because they could do harm.
+    pub left_out: Vec<LeftOut>,
     /// Whether the format can say which files are executable but says it of none, so that content has to tell.
     pub without_modes: bool,
 }

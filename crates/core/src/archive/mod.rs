@@ -1,20 +1,33 @@
 //! Archives: recognised by content, listed, and unpacked without ever leaving the folder they are unpacked into.
 
+mod ahead;
+mod collect;
+mod compression;
+mod deb;
 mod entries;
 mod error;
-mod identify;
+mod kinds;
+mod limits;
 mod links;
 mod listing;
 mod member;
+pub(crate) mod segment;
+mod seven_zip;
+mod single;
+mod source;
 mod spellings;
 mod tar;
 mod unpack;
-mod windows_names;
+pub mod windows_names;
+mod write;
 mod zip;
 
+pub use collect::LeftOut;
+pub use compression::Compression;
 pub use error::ArchiveError;
-pub use identify::{Compression, Container, Format, identify};
+pub use kinds::Container;
+pub use limits::{Limits, RATIO_FROM};
 pub use listing::{Entry, EntryKind, Listing};
 pub use member::{MemberError, MemberPath};
-pub use unpack::{Finish, list, unpack};
-pub use windows_names::WindowsNameError;
+pub use source::{Format, Source};
+pub use unpack::{Finish, Options, list, unpack};

@@ -1,7 +1,6 @@
-//! zip, read through its central directory.
+//! zip, read through its central directory (PKWARE APPNOTE).
 
-use std::fs::File;
-use std::io::{self, BufReader};
+use std::io::{self, Read};
 use std::path::Path;
 
 use zip::ZipArchive;
@@ -9,38 +8,118 @@ use zip::result::ZipError;
 
 use super::ArchiveError;
 use super::entries::{RawEntry, RawKind, Visit, mode, read_target};
-use crate::error::FileContext;
+use super::segment::{Buffered, Segment};
 
-pub(super) fn walk(file: &Path, visit: &mut Visit) -> Result<(), ArchiveError> {
-    let damaged = |source: ZipError| ArchiveError::Damaged { file: file.to_owned(), source: io::Error::other(source) };
-    let raw = BufReader::with_capacity(1 << 16, File::open(file).at("open", file)?);
-    let mut archive = ZipArchive::new(raw).map_err(damaged)?;
-    for index in 0..archive.len() {
-        let (name, bits, is_folder) = {
-            let entry = archive.by_index_raw(index).map_err(damaged)?;
-            let name = entry.name().map_err(damaged)?.into_owned();
+/// The least that stands before an entry's content: the local header without a name (APPNOTE 4.3.7).
+const LOCAL_HEADER: u64 = 30;
+
+/// An opened zip. A clone shares the directory and reads on its own.
+#[derive(Clone)]
+pub(super) struct Opened {
+    archive: ZipArchive<Buffered>,
+    /// Whether `\` separates the parts of names: some packers of Windows write it, and then no `/` at all.
+    backslashes: bool,
+}
+
+impl Opened {
+    pub fn open(file: &Path, segment: Segment) -> Result<Self, ArchiveError> {
+        let archive = ZipArchive::new(Buffered::new(segment)).map_err(|e| damaged(file, e))?;
+        let holds = |separator| archive.file_names().flatten().any(|name| name.contains(separator));
+        let backslashes = holds('\\') && !holds('/');
+        Ok(Self { archive, backslashes })
+    }
+
+    /// What the directory says of each entry, in its order; the targets of links are read.
+    pub fn entries(&mut self, file: &Path) -> Result<Vec<RawEntry>, ArchiveError> {
+        let mut entries = Vec::with_capacity(self.archive.len());
+        let mut places: Vec<(u64, u64, usize)> = Vec::with_capacity(self.archive.len());
+        for index in 0..self.archive.len() {
+            let entry = self.archive.by_index_raw(index).map_err(|e| damaged(file, e))?;
+            let mut name = entry.name().map_err(|e| damaged(file, e))?.into_owned();
             if entry.encrypted() {
                 return Err(ArchiveError::Encrypted(name));
             }
-            (name, entry.unix_mode(), entry.is_dir())
-        };
-        let mut entry = match archive.by_index(index) {
+            if self.backslashes {
+                name = name.replace('\\', "/");
+            }
+            places.push((entry.header_start(), entry.compressed_size(), index));
+            let bits = entry.unix_mode();
+            let kind = match bits.map_or(0, |m| m & mode::TYPE) {
+                _ if entry.is_dir() || name.ends_with('/') => RawKind::Folder,
+                0 | mode::FILE => RawKind::File,
+                mode::FOLDER => RawKind::Folder,
+                mode::LINK => RawKind::Link(Vec::new()),
+                _ => RawKind::Special,
+            };
+            let bytes = Some(entry.size());
+            drop(entry);
+            let kind = match kind {
+                RawKind::Link(_) => {
+                    let target = self.read(file, index, &name, &mut |content| read_target(content))?;
+                    RawKind::Link(target)
+                }
+                other => other,
+            };
+            entries.push(RawEntry { name: name.into_bytes(), kind, mode: bits, bytes, modified: None });
+        }
+        places.sort_unstable();
+        for pair in places.windows(2) {
+            let ((start, length, index), (next, _, other)) = (pair[0], pair[1]);
+            if start.saturating_add(LOCAL_HEADER).saturating_add(length) > next {
+                let name = |index: usize| String::from_utf8_lossy(&entries[index].name).into_owned();
+                return Err(ArchiveError::Overlap(name(index), name(other)));
+            }
+        }
+        Ok(entries)
+    }
+
+    /// Hands on an entry's content.
+    pub fn read<T>(
+        &mut self,
+        file: &Path,
+        index: usize,
+        name: &str,
+        take: &mut dyn FnMut(&mut dyn Read) -> io::Result<T>,
+    ) -> Result<T, ArchiveError> {
+        self.content(file, index, name, &mut |content| {
+            take(content).map_err(|source| ArchiveError::Damaged { file: file.to_owned(), source })
+        })
+    }
+
+    /// The same for work with errors of its own.
+    pub fn content<T>(
+        &mut self,
+        file: &Path,
+        index: usize,
+        name: &str,
+        take: &mut dyn FnMut(&mut dyn Read) -> Result<T, ArchiveError>,
+    ) -> Result<T, ArchiveError> {
+        let mut entry = match self.archive.by_index(index) {
             Ok(entry) => entry,
             Err(ZipError::UnsupportedArchive(method)) => {
-                return Err(ArchiveError::Method { entry: name, method: method.to_string() });
+                return Err(ArchiveError::Method { entry: name.to_owned(), method: method.to_string() });
             }
-            Err(e) => return Err(damaged(e)),
+            Err(e) => return Err(damaged(file, e)),
         };
-        let kind = match bits.map_or(0, |m| m & mode::TYPE) {
-            _ if is_folder => RawKind::Folder,
-            0 | mode::FILE => RawKind::File,
-            mode::FOLDER => RawKind::Folder,
-            mode::LINK => RawKind::Link(
-                read_target(&mut entry).map_err(|source| ArchiveError::Damaged { file: file.to_owned(), source })?,
-            ),
-            _ => RawKind::Special,
-        };
-        visit(RawEntry { name: name.into_bytes(), kind, mode: bits, modified: None }, &mut entry)?;
+        take(&mut entry)
+    }
+}
+
+fn damaged(file: &Path, source: ZipError) -> ArchiveError {
+    ArchiveError::Damaged { file: file.to_owned(), source: io::Error::other(source) }
+}
+
+/// Goes through the entries in the directory's order.
+pub(super) fn walk(file: &Path, segment: Segment, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
+    let mut opened = Opened::open(file, segment)?;
+    for (index, raw) in opened.entries(file)?.into_iter().enumerate() {
+        if !matches!(raw.kind, RawKind::File) {
+            visit(raw, &mut io::empty())?;
+            continue;
+        }
+        let name = String::from_utf8_lossy(&raw.name).into_owned();
+        let mut raw = Some(raw);
+        opened.content(file, index, &name, &mut |content| raw.take().map_or(Ok(()), |raw| visit(raw, content)))?;
     }
     Ok(())
 }

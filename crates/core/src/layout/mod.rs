@@ -14,6 +14,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::archive::{Entry, EntryKind, Listing};
 use crate::error::{Blame, Blamed};
+use crate::os;
 use crate::path_list::{self, EntryError};
 use crate::program::{Program, ProgramKind};
 use crate::system::System;
@@ -35,6 +36,12 @@ pub struct Command {
     pub arch: Option<String>,
 }
 
+/// The innermost folder of an archive that holds everything but litter; empty where there is none.
+#[must_use]
+pub fn wrapper(listing: &Listing) -> PathBuf {
+    wrapper::find(listing)
+}
+
 /// Where things are in an archive.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Layout {
@@ -46,12 +53,36 @@ pub struct Layout {
     pub commands: Vec<Command>,
 }
 
+/// The machine whose users are to type the commands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Target {
+    /// Its family, which decides what can be a command.
+    pub system: System,
+    /// The system's own name, as programs are built for it.
+    pub os: &'static str,
+    /// Its processor.
+    pub arch: &'static str,
+    /// Whether programs for other machines are taken as well.
+    pub foreign: bool,
+}
+
+impl Target {
+    /// This machine.
+    #[must_use]
+    pub fn here(foreign: bool) -> Self {
+        Self { system: os::HERE, os: os::SYSTEM, arch: std::env::consts::ARCH, foreign }
+    }
+}
+
 /// Why no layout could be found.
 #[derive(Debug, thiserror::Error)]
 pub enum LayoutError {
     /// Nothing in the archive can be run here as a command.
     #[error("there is no program in the archive that could be a command")]
     NoCommands,
+    /// All programs are for other machines.
+    #[error("its programs can't run here: {0}")]
+    Foreign(String),
     /// The folder given with `--command-folder` has no program.
     #[error("the folder \"{}\" of the archive holds no program", .0.display())]
     FolderWithoutCommands(PathBuf),
@@ -70,7 +101,7 @@ impl Blamed for LayoutError {
     fn blame(&self) -> Blame {
         match self {
             Self::FolderWithoutCommands(_) => Blame::Call,
-            Self::NoCommands | Self::Folder { .. } => Blame::Input,
+            Self::NoCommands | Self::Foreign(_) | Self::Folder { .. } => Blame::Input,
         }
     }
 
@@ -81,6 +112,9 @@ impl Blamed for LayoutError {
                  sources or libraries has none"
                     .to_owned(),
             ),
+            Self::Foreign(_) => {
+                Some("download the one for this machine, or receive it anyway with --foreign".to_owned())
+            }
             Self::FolderWithoutCommands(_) => {
                 Some("--command-folder is relative to the tool's root, below any wrapper folder".to_owned())
             }
@@ -104,6 +138,21 @@ fn programs<'a>(listing: &'a Listing, home: &Path, system: System) -> Vec<(PathB
         (may_run && is_command(path, program, system)).then(|| (path.to_owned(), program))
     };
     listing.entries.iter().filter_map(program).collect()
+}
+
+/// The machines that programs are for, in words.
+fn machines(programs: &[(PathBuf, &Program)]) -> String {
+    let mut machines: Vec<String> = programs
+        .iter()
+        .map(|(_, program)| match (program.os, program.arch) {
+            (Some(os), Some(arch)) => format!("they are for {os} on {arch}"),
+            (Some(os), None) => format!("they are for {os}"),
+            _ => "they are of an unknown kind".to_owned(),
+        })
+        .collect();
+    machines.sort();
+    machines.dedup();
+    machines.join(", ")
 }
 
 /// Tells what is to be typed from files that can run by accident or for another use.
@@ -150,13 +199,29 @@ fn is_library(name: &str) -> bool {
 }
 
 /// Finds wrapper, command folders and commands. `given` are the folders of `--command-folder`, relative to the home;
-/// none means: find them. `system` is the one whose users are to type the commands.
+/// none means: find them. Where an archive has programs for several machines, those for the target are taken.
 ///
 /// # Errors
-/// When there is no command, or a command folder cannot stand in PATH.
-pub fn analyse(listing: &Listing, given: &[PathBuf], system: System) -> Result<Layout, LayoutError> {
+/// When there is no command, or none that runs on the target, or a command folder cannot stand in PATH.
+pub fn analyse(listing: &Listing, given: &[PathBuf], target: Target) -> Result<Layout, LayoutError> {
     let wrapper = wrapper::find(listing);
-    let programs = programs(listing, &wrapper, system);
+    let Target { mut system, .. } = target;
+    let mut programs = programs(listing, &wrapper, system);
+    if programs.is_empty() {
+        let other = if system == System::Unix { System::Windows } else { System::Unix };
+        let foreign = self::programs(listing, &wrapper, other);
+        if !foreign.is_empty() && target.foreign {
+            (system, programs) = (other, foreign);
+        } else if !foreign.is_empty() {
+            return Err(LayoutError::Foreign(machines(&foreign)));
+        }
+    }
+    let runs = |program: &Program| program.is_native(target.os, target.arch);
+    if programs.iter().any(|(_, program)| runs(program)) {
+        programs.retain(|(_, program)| runs(program));
+    } else if !target.foreign && programs.iter().any(|(path, _)| !command_folders::sets_up(path)) {
+        return Err(LayoutError::Foreign(machines(&programs)));
+    }
     let command_folders = if given.is_empty() { command_folders::find(&programs) } else { given.to_vec() };
     if command_folders.is_empty() {
         return Err(LayoutError::NoCommands);
@@ -198,6 +263,9 @@ mod tests {
     use super::*;
     use crate::archive::MemberPath;
 
+    const UNIX: Target = Target { system: System::Unix, os: "linux", arch: "x86_64", foreign: false };
+    const WINDOWS: Target = Target { system: System::Windows, os: "windows", arch: "x86_64", foreign: false };
+
     /// A listing from lines: `x path` is an executable script, `- path` a plain file, `d path` a folder, `e path` an
     /// executable ELF program, `p path` a PE program, `l path target` a link.
     pub(super) fn listing(lines: &[&str]) -> Listing {
@@ -230,7 +298,7 @@ mod tests {
                 program: (!matches!(mark, "d" | "l")).then(|| Program::identify(path, head)),
             }
         });
-        Listing { entries: entries.collect(), without_modes: false }
+        Listing { entries: entries.collect(), without_modes: false, left_out: Vec::new() }
     }
 
     fn slashed(path: &Path) -> String {
@@ -268,7 +336,7 @@ mod tests {
             (&["t w/README", "t w/LICENSE", "e w/t"], "w", &[""], &["t"]),
         ];
         for (lines, wrapper, folders, commands) in cases {
-            let layout = analyse(&listing(lines), &[], System::Unix).unwrap_or_else(|e| panic!("{lines:?}: {e}"));
+            let layout = analyse(&listing(lines), &[], UNIX).unwrap_or_else(|e| panic!("{lines:?}: {e}"));
             assert_eq!(layout.wrapper, Path::new(wrapper), "{lines:?}");
             let found: Vec<_> = layout.command_folders.iter().map(|f| slashed(f)).collect();
             assert_eq!(found, folders, "{lines:?}");
@@ -290,7 +358,7 @@ mod tests {
             (&["- w/t.exe", "p w/u", "p w/v.exe"], &[""], &["v.exe"]),
         ];
         for (lines, folders, commands) in cases {
-            let layout = analyse(&listing(lines), &[], System::Windows).unwrap_or_else(|e| panic!("{lines:?}: {e}"));
+            let layout = analyse(&listing(lines), &[], WINDOWS).unwrap_or_else(|e| panic!("{lines:?}: {e}"));
             let found: Vec<_> = layout.command_folders.iter().map(|f| slashed(f)).collect();
             assert_eq!(found, folders, "{lines:?}");
             let mut found: Vec<_> = layout.commands.iter().map(|c| slashed(&c.path)).collect();
@@ -302,21 +370,36 @@ mod tests {
 
     #[test]
     fn what_has_no_command_is_refused() {
-        assert!(matches!(
-            analyse(&listing(&["- w/README", "x w/lib/x"]), &[], System::Unix),
-            Err(LayoutError::NoCommands)
-        ));
+        assert!(matches!(analyse(&listing(&["- w/README", "x w/lib/x"]), &[], UNIX), Err(LayoutError::NoCommands)));
         let given = [PathBuf::from("tools")];
         let lines = ["x w/bin/t", "- w/tools/x"];
-        assert!(matches!(analyse(&listing(&lines), &given, System::Unix), Err(LayoutError::FolderWithoutCommands(_))));
+        assert!(matches!(analyse(&listing(&lines), &given, UNIX), Err(LayoutError::FolderWithoutCommands(_))));
         let lines = ["- w/a;b/bin/t.bat", "- w/r"];
-        let separated = analyse(&listing(&lines), &[], System::Windows);
+        let separated = analyse(&listing(&lines), &[], WINDOWS);
         assert!(matches!(separated, Err(LayoutError::Folder { .. })), "{separated:?}");
     }
 
     #[test]
+    fn the_programs_for_the_target_are_taken_and_no_others() {
+        let both = ["e w/linux/bin/t", "p w/windows/bin/t.exe", "- w/r"];
+        let folder = |target| {
+            let layout = analyse(&listing(&both), &[], target)?;
+            Ok::<_, LayoutError>(layout.command_folders.iter().map(|f| slashed(f)).collect::<Vec<_>>())
+        };
+        assert_eq!(folder(UNIX).unwrap(), ["linux/bin"]);
+        assert_eq!(folder(WINDOWS).unwrap(), ["windows/bin"]);
+        let arm = Target { arch: "aarch64", ..UNIX };
+        assert!(folder(arm).unwrap_err().to_string().contains("linux on x86_64"));
+        assert_eq!(folder(Target { foreign: true, ..arm }).unwrap(), ["linux/bin"]);
+        let only = listing(&["p w/t.exe", "- w/r"]);
+        assert!(matches!(analyse(&only, &[], UNIX), Err(LayoutError::Foreign(_))));
+        let layout = analyse(&only, &[], Target { foreign: true, ..UNIX }).unwrap();
+        assert_eq!(layout.commands[0].name, "t");
+    }
+
+    #[test]
     fn a_given_command_folder_is_taken() {
-        let layout = analyse(&listing(&["x w/bin/t", "x w/lib/tools/u"]), &["lib/tools".into()], System::Unix).unwrap();
+        let layout = analyse(&listing(&["x w/bin/t", "x w/lib/tools/u"]), &["lib/tools".into()], UNIX).unwrap();
         assert_eq!(layout.commands.len(), 1);
         assert_eq!(layout.commands[0].name, "u");
     }

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::archive::windows_names;
 use crate::error::{Blame, Blamed};
 
 /// Why a name was refused.
@@ -27,14 +28,8 @@ impl Blamed for NameError {
     }
 }
 
-/// Device names that Windows keeps for itself in every folder ("Naming Files, Paths, and Namespaces").
-const DEVICES: [&str; 22] = [
-    "con", "prn", "aux", "nul", "com1", "com2", "com3", "com4", "com5", "com6", "com7", "com8", "com9", "lpt1", "lpt2",
-    "lpt3", "lpt4", "lpt5", "lpt6", "lpt7", "lpt8", "lpt9",
-];
-
 /// Variables with a meaning of their own.
-const TAKEN: [&str; 17] = [
+const TAKEN: [&str; 34] = [
     "PATH",
     "HOME",
     "USER",
@@ -52,15 +47,31 @@ const TAKEN: [&str; 17] = [
     "LD_LIBRARY_PATH",
     "LD_PRELOAD",
     "XDG_DATA_HOME",
+    // Windows ("Recognized environment variables").
+    "PATHEXT",
+    "COMSPEC",
+    "SYSTEMROOT",
+    "SYSTEMDRIVE",
+    "WINDIR",
+    "OS",
+    "TEMP",
+    "TMP",
+    "APPDATA",
+    "LOCALAPPDATA",
+    "PROGRAMDATA",
+    "PROGRAMFILES",
+    "USERNAME",
+    "USERPROFILE",
+    "HOMEDRIVE",
+    "HOMEPATH",
+    "PSMODULEPATH",
 ];
 
 fn is_folder_name(text: &str, extra: &[u8]) -> bool {
-    let stem = text.split('.').next().unwrap_or_default().to_ascii_lowercase();
     text.len() <= 100
         && text.bytes().next().is_some_and(|b| b.is_ascii_alphanumeric())
         && text.bytes().all(|b| b.is_ascii_alphanumeric() || extra.contains(&b))
-        && !text.ends_with('.')
-        && !DEVICES.contains(&stem.as_str())
+        && windows_names::check(text).is_ok()
 }
 
 macro_rules! checked_text {
@@ -136,7 +147,8 @@ checked_text!(
         if !first || !text.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'_') {
             return Err(NameError::Variable(text));
         }
-        if TAKEN.contains(&text.as_str()) { Err(NameError::Taken(text)) } else { Ok(text) }
+        // On Windows names fold case, and a record may travel there.
+        if TAKEN.iter().any(|taken| taken.eq_ignore_ascii_case(&text)) { Err(NameError::Taken(text)) } else { Ok(text) }
     }
 );
 
@@ -182,7 +194,9 @@ mod tests {
         }
         assert_eq!("tide-log".parse::<ToolName>().unwrap().home_variable().unwrap().as_str(), "TIDE_LOG_HOME");
         assert!("7tide".parse::<ToolName>().unwrap().home_variable().is_err());
-        assert_eq!("PATH".parse::<Variable>(), Err(NameError::Taken("PATH".to_owned())));
+        for taken in ["PATH", "Path", "windir"] {
+            assert_eq!(taken.parse::<Variable>(), Err(NameError::Taken(taken.to_owned())));
+        }
         assert!("A-B".parse::<Variable>().is_err());
     }
 }

@@ -56,6 +56,21 @@ pub fn may_write(path: &Path) -> bool {
     rustix::fs::accessat(CWD, path, Access::WRITE_OK, AtFlags::EACCESS).is_ok()
 }
 
+/// Reads from a place of a file, whatever others read of it meanwhile (pread(2)).
+///
+/// # Errors
+/// When the system refuses.
+pub fn read_at(file: &File, buffer: &mut [u8], at: u64) -> io::Result<usize> {
+    std::os::unix::fs::FileExt::read_at(file, buffer, at)
+}
+
+/// How many bytes this user may still write where a folder lies; `None` where that is not known.
+#[must_use]
+pub fn free_space(folder: &Path) -> Option<u64> {
+    let seen = rustix::fs::statvfs(folder).ok()?;
+    seen.f_bavail.checked_mul(seen.f_frsize)
+}
+
 /// Sets the permission bits of an open file.
 ///
 /// # Errors

@@ -12,7 +12,7 @@ use std::ptr;
 use windows_sys::Win32::Foundation::{CloseHandle, ERROR_SHARING_VIOLATION, HANDLE, INVALID_HANDLE_VALUE, LPARAM};
 use windows_sys::Win32::Security::{GetTokenInformation, TOKEN_ELEVATION, TOKEN_QUERY, TokenElevation};
 use windows_sys::Win32::Storage::FileSystem::{
-    FILE_ATTRIBUTE_REPARSE_POINT, FindClose, FindFirstFileW, WIN32_FIND_DATAW,
+    FILE_ATTRIBUTE_REPARSE_POINT, FindClose, FindFirstFileW, GetDiskFreeSpaceExW, WIN32_FIND_DATAW,
 };
 use windows_sys::Win32::System::Diagnostics::Debug::{SEM_FAILCRITICALERRORS, SEM_NOGPFAULTERRORBOX, SetErrorMode};
 use windows_sys::Win32::System::Environment::{CreateEnvironmentBlock, DestroyEnvironmentBlock};
@@ -94,6 +94,24 @@ pub fn may_execute(path: &Path) -> bool {
 #[must_use]
 pub fn may_write(path: &Path) -> bool {
     path.is_dir() || fs::metadata(path).is_ok_and(|seen| !seen.permissions().readonly())
+}
+
+/// Reads from a place of a file, whatever others read of it meanwhile.
+///
+/// # Errors
+/// When the system refuses.
+pub fn read_at(file: &File, buffer: &mut [u8], at: u64) -> io::Result<usize> {
+    std::os::windows::fs::FileExt::seek_read(file, buffer, at)
+}
+
+/// How many bytes this user may still write where a folder lies; `None` where that is not known.
+#[must_use]
+pub fn free_space(folder: &Path) -> Option<u64> {
+    let name: Vec<u16> = folder.as_os_str().encode_wide().chain([0]).collect();
+    let mut free = 0;
+    // SAFETY: `name` ends in a zero, and the other two results are not asked for.
+    let told = unsafe { GetDiskFreeSpaceExW(name.as_ptr(), &raw mut free, ptr::null_mut(), ptr::null_mut()) };
+    (told != 0).then_some(free)
 }
 
 /// Files have no permission bits here.

@@ -39,6 +39,8 @@ pub struct Program {
     pub interpreter: Option<String>,
     /// Whether the bytes look like text.
     pub is_text: bool,
+    /// For a script or batch file, a path in it that only its maker's machine can be expected to have.
+    pub fixed_path: Option<String>,
 }
 
 impl Program {
@@ -48,11 +50,13 @@ impl Program {
     #[must_use]
     pub fn identify(file_name: &str, head: &[u8]) -> Self {
         let is_text = !head.is_empty() && !head.contains(&0);
-        let mut program = Self { kind: ProgramKind::Other, os: None, arch: None, interpreter: None, is_text };
+        let mut program =
+            Self { kind: ProgramKind::Other, os: None, arch: None, interpreter: None, is_text, fixed_path: None };
         if let Some(rest) = head.strip_prefix(b"#!") {
             let line = rest.split(|b| *b == b'\n').next().unwrap_or_default();
             program.kind = ProgramKind::Script;
             program.interpreter = Some(String::from_utf8_lossy(line).trim().to_owned());
+            program.fixed_path = fixed_path(&rest[line.len()..]);
             return program;
         }
         let lower = file_name.to_ascii_lowercase();
@@ -77,6 +81,7 @@ impl Program {
             _ if is_text && (lower.ends_with(".bat") || lower.ends_with(".cmd")) => {
                 program.kind = ProgramKind::Batch;
                 program.os = Some("windows");
+                program.fixed_path = fixed_path(head);
             }
             _ => {}
         }
@@ -157,6 +162,22 @@ fn pe_arch(machine: pe::Machine) -> &'static str {
         pe::IMAGE_FILE_MACHINE_ARM64 => "aarch64",
         _ => "unknown",
     }
+}
+
+/// The first path in a launcher that points into a home, or to where one machine's tools were put.
+fn fixed_path(text: &[u8]) -> Option<String> {
+    let text = String::from_utf8_lossy(text);
+    let is_part = |c: char| c.is_alphanumeric() || "/\\:._+-".contains(c);
+    let words = text.lines().map(str::trim_start).filter(|line| {
+        let lower = line.to_ascii_lowercase();
+        !["#", "::", "rem "].iter().any(|mark| lower.starts_with(mark))
+    });
+    let pointing = |word: &&str| {
+        let unix = ["/home/", "/Users/", "/opt/", "/root/"].iter().any(|begin| word.starts_with(begin));
+        let drive = word.as_bytes().get(1..3) == Some(b":\\") && word.as_bytes()[0].is_ascii_alphabetic();
+        (unix || drive) && word.len() > 6
+    };
+    words.flat_map(|line| line.split(|c| !is_part(c))).find(pointing).map(str::to_owned)
 }
 
 fn macho_cpu(head: &[u8]) -> Option<macho::CpuType> {
@@ -261,5 +282,19 @@ mod tests {
     fn a_script_names_its_interpreter() {
         let seen = Program::identify("a", b"#! /usr/bin/env sh\r\nbody");
         assert_eq!(seen.interpreter.as_deref(), Some("/usr/bin/env sh"));
+    }
+
+    #[test]
+    fn a_path_of_the_makers_machine_is_seen() {
+        for (text, expected) in [
+            ("#!/bin/sh\nexec \"$here/lib/t\"\n", None),
+            ("#!/bin/sh\n# made in /home/skipper\nexec /usr/bin/env t\n", None),
+            ("#!/bin/sh\nHOME_DIR=/opt/tide/lib\n", Some("/opt/tide/lib")),
+            ("#!/opt/tide/run\n", None),
+        ] {
+            assert_eq!(Program::identify("t", text.as_bytes()).fixed_path.as_deref(), expected, "{text}");
+        }
+        let batch = b"@rem C:\\old\r\n@set T=D:\\tide\\lib\r\n";
+        assert_eq!(Program::identify("t.cmd", batch).fixed_path.as_deref(), Some("D:\\tide\\lib"));
     }
 }

@@ -2,9 +2,10 @@
 
 use std::path::PathBuf;
 
-use super::checksum::ChecksumError;
+use super::download::ChecksumError;
 use crate::archive::ArchiveError;
 use crate::check::CheckError;
+use crate::checksum::PublishedError;
 use crate::error::{Blame, Blamed, FileError};
 use crate::layout::{LayoutError, NameError, ToolName, Version};
 use crate::path_list::EntryError;
@@ -19,7 +20,10 @@ pub enum ReceiveError {
     Archive(#[from] ArchiveError),
     /// The checksum does not match.
     #[error(transparent)]
-    Checksum(#[from] ChecksumError),
+    Checksum(Box<ChecksumError>),
+    /// A list of checksums.
+    #[error(transparent)]
+    Published(#[from] PublishedError),
     /// No layout was found.
     #[error(transparent)]
     Layout(#[from] LayoutError),
@@ -36,6 +40,9 @@ pub enum ReceiveError {
     /// The usual home variable cannot be made of the name.
     #[error("no home variable can be made of the tool's name")]
     HomeVariable(#[source] NameError),
+    /// The folder to unpack into is there.
+    #[error("{} is there already; nothing was unpacked", .0.display())]
+    FolderThere(PathBuf),
     /// The version is in the yard already.
     #[error("{name}@{version} is in the yard already")]
     Present {
@@ -92,7 +99,12 @@ impl Blamed for ReceiveError {
             Self::Archive(e) => e.blame(),
             Self::Checksum(_) | Self::Present { .. } => Blame::Input,
             Self::Layout(e) => e.blame(),
-            Self::NotGuessed { .. } | Self::HomeVariable(_) | Self::YardPlace { .. } | Self::SystemScope => Blame::Call,
+            Self::NotGuessed { .. }
+            | Self::HomeVariable(_)
+            | Self::YardPlace { .. }
+            | Self::SystemScope
+            | Self::FolderThere(_) => Blame::Call,
+            Self::Published(e) => e.blame(),
             Self::Yard(e) => e.blame(),
             Self::Store(e) => e.blame(),
             Self::Check(e) => e.blame(),
@@ -119,6 +131,8 @@ impl Blamed for ReceiveError {
             }
             Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
             Self::SystemScope => Some("leave out --scope, or give --scope user".to_owned()),
+            Self::FolderThere(_) => Some("name a folder that does not exist yet".to_owned()),
+            Self::Published(e) => e.hint(),
             Self::Yard(e) => e.hint(),
             Self::Store(e) => e.hint(),
             Self::Check(_) => None,

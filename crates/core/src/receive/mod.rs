@@ -1,40 +1,47 @@
 //! The main job: from a downloaded archive to a proven command.
 
-mod checksum;
+mod download;
 mod error;
+mod inspect;
 mod placement;
 mod registration;
 mod stock;
+mod unpack;
 
 use std::fs;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-pub use checksum::{ChecksumError, Sha256Hex, sha256};
+pub use download::{ChecksumError, Summed, Trust};
 pub use error::ReceiveError;
+pub use inspect::{InspectReport, InspectedCommand, Suggested, inspect};
 pub use registration::{RegisterReport, Registrar, now, register, unregister};
 pub use stock::{StockReport, StockTool, stock};
+pub use unpack::{UnpackReport, UnpackRequest, unpack};
 
-use crate::archive::{self, Compression, Container, Finish, Format, Listing};
+use crate::archive::{self, Compression, Container, Finish, Format, LeftOut, Listing, Options, Source};
 use crate::check::{CheckError, CheckReport, ToolCheck, Verdict, check};
+use crate::checksum::Published;
 use crate::error::FileContext;
-use crate::finding::{Code, Finding};
-use crate::layout::{self, Command, Guess, Layout, ToolName, Variable, Version};
+use crate::finding::Finding;
+use crate::layout::{self, Command, Guess, Layout, Target, ToolName, Variable, Version};
 use crate::machine::Machine;
 use crate::os;
 use crate::path_list;
 use crate::progress::{Progress, Stop};
 use crate::store::{RegistryChange, StartupChange};
-use crate::yard::{Card, CardLayout, Scope, Source, Yard};
+use crate::yard::{Card, CardLayout, Scope, Yard};
 
 /// What the user asks for.
 #[derive(Debug, Clone, Default)]
 pub struct ReceiveRequest {
     /// The downloaded file.
     pub file: PathBuf,
-    /// The published checksum.
-    pub sha256: Option<Sha256Hex>,
+    /// What the publisher says of it.
+    pub trust: Trust,
+    /// How the archive is to be read.
+    pub options: Options,
     /// The tool's name, where it is not to be guessed.
     pub name: Option<ToolName>,
     /// Its version, where it is not to be guessed.
@@ -45,6 +52,8 @@ pub struct ReceiveRequest {
     pub home_variables: HomeVariables,
     /// Whose PATH.
     pub scope: Scope,
+    /// Whether programs for other machines are taken.
+    pub foreign: bool,
     /// Whether a version that is there already is replaced.
     pub replace: bool,
     /// Whether only the plan is wanted.
@@ -67,14 +76,9 @@ pub enum HomeVariables {
 #[derive(Debug)]
 pub enum Stage<'a> {
     /// The file's format is known.
-    Identified(Format),
-    /// Its checksum is known, and whether it was compared.
-    Summed {
-        /// SHA-256 in hex.
-        sha256: &'a Sha256Hex,
-        /// Whether a published one was the same.
-        compared: bool,
-    },
+    Identified(&'a Format),
+    /// Its checksum is known, and what it was compared with.
+    Summed(&'a Summed),
     /// Name, version and layout are known.
     LaidOut(&'a ReceiveReport),
     /// The tool is in the stock, or would be.
@@ -114,6 +118,8 @@ pub struct ReceiveReport {
     pub sha256: String,
     /// Whether that was compared with a published one.
     pub compared: bool,
+    /// The published checksums it was compared with.
+    pub published: Vec<Published>,
     /// How many files it holds.
     pub files: usize,
     /// Their sizes together, in bytes.
@@ -144,6 +150,8 @@ pub struct ReceiveReport {
     pub startup_files: Vec<StartupChange>,
     /// What happens to values of the registry.
     pub registry_values: Vec<RegistryChange>,
+    /// Entries that were left out because they could do harm.
+    pub left_out: Vec<LeftOut>,
     /// The check at the end; null for a dry run.
     pub check: Option<ToolCheck>,
     /// Its verdict; null for a dry run.
@@ -167,27 +175,27 @@ pub fn receive(
     path_list::check_entry(yard.root(), os::HERE)
         .map_err(|source| ReceiveError::YardPlace { yard: yard.root().to_owned(), source })?;
     let settings = yard.settings()?;
-    let format = archive::identify(&request.file)?;
+    let source = Source::open(&request.file, &std::env::temp_dir())?;
+    let format = &source.format;
     witness.stage(&Stage::Identified(format));
-
-    let sha256 = sha256(&request.file, format.bytes, witness, stop)?;
-    let compared = checksum::compare(&sha256, request.sha256.as_ref(), &request.file)?;
-    witness.stage(&Stage::Summed { sha256: &sha256, compared });
+    let published = download::published(&request.file, &request.trust)?;
 
     let lock = if request.dry_run { None } else { Some(yard.lock()?) };
     let registrar = Registrar::new(machine, &yard, &settings, stop);
-    let file_guess = layout::guess(&file_name(&request.file));
+    let file_guess = guess_names(&request.file, format);
     // Known this early in most cases; it saves unpacking what can't be kept.
     if let Ok((name, version)) = names(request, &file_guess) {
         placement::look(&yard, &name, &version, request.replace)?;
     }
-    let staged = Staged::unpack(request, format, &yard, witness, stop)?;
-    let layout = layout::analyse(&staged.listing, &request.command_folders, os::HERE)?;
+    let into_staging = || Staged::unpack(request, &source, &yard, witness, stop);
+    let (summed, staged) = download::while_summing(&source, published, stop, into_staging)?;
+    witness.stage(&Stage::Summed(&summed));
+    let layout = layout::analyse(&staged.listing, &request.command_folders, Target::here(request.foreign))?;
     let finish = Finish::check(&staged.listing, &layout.wrapper)?;
     let guess = file_guess.or(layout::guess(&file_name(&layout.wrapper)));
     let (name, version) = names(request, &guess)?;
     let present = placement::look(&yard, &name, &version, request.replace)?;
-    let card = card(request, format, &sha256, compared, &layout, &name, &version)?;
+    let card = card(request, format, &summed, &layout, &name, &version)?;
     let registration = registrar.plan(Some(&card), None)?;
 
     let home = yard.home(&name, &version);
@@ -199,8 +207,9 @@ pub fn receive(
         container: format.container,
         compression: format.compression,
         bytes: format.bytes,
-        sha256: sha256.to_string(),
-        compared,
+        sha256: summed.sha256.to_string(),
+        compared: !summed.published.is_empty(),
+        published: summed.published.clone(),
         files: staged.listing.files(),
         unpacked_bytes: staged.listing.unpacked_bytes(),
         name: name.to_string(),
@@ -218,20 +227,14 @@ pub fn receive(
         home,
         check: None,
         verdict: None,
+        left_out: staged.listing.left_out.clone(),
         findings: registration.findings(),
     };
-    if !compared {
-        let seen = "the checksum was compared with nothing";
-        let remedy = "if a SHA-256 is published for the file, give it with --sha256";
-        report.findings.push(Finding::new(Code::NotCompared, seen).remedy(remedy));
-    }
+    report.findings.extend(summed.finding());
     witness.stage(&Stage::LaidOut(&report));
     if let Some(root) = &staged.root {
         let copied = finish.apply(root.path())?;
-        if copied > 0 {
-            let seen = format!("{copied} links of the archive became copies, since links can't be made here");
-            report.findings.push(Finding::new(Code::LinksCopied, seen));
-        }
+        report.findings.extend(unpack::links_copied(copied));
         yard.write_card(&card)?;
         placement::place(&yard, &root.path().join(&layout.wrapper), &report.home)?;
     }
@@ -266,22 +269,31 @@ struct Staged {
 impl Staged {
     fn unpack(
         request: &ReceiveRequest,
-        format: Format,
+        source: &Source,
         yard: &Yard,
         witness: &dyn Witness,
         stop: &Stop,
     ) -> Result<Self, ReceiveError> {
         if request.dry_run {
-            return Ok(Self { root: None, listing: archive::list(&request.file, format, stop)? });
+            return Ok(Self { root: None, listing: archive::list(source, request.options, stop)? });
         }
         let staging = yard.staging();
         fs::create_dir_all(&staging).at("make the folder", &staging)?;
         let root = tempfile::Builder::new().prefix("receive-").tempdir_in(&staging).at("make a folder in", &staging)?;
         os::set_folder_mode(root.path(), 0o755).at("set the rights of", root.path())?;
         witness.begin("unpack", None);
-        let listing = archive::unpack(&request.file, format, root.path(), witness, stop);
+        let listing = archive::unpack(source, root.path(), request.options, witness, stop);
         witness.end();
         Ok(Self { root: Some(root), listing: listing? })
+    }
+}
+
+/// What the names tell: the file's, and that of the archive inside it.
+fn guess_names(file: &Path, format: &Format) -> Guess {
+    let guess = layout::guess(&file_name(file));
+    match &format.inner {
+        Some(inner) => guess.or(layout::guess(inner)),
+        None => guess,
     }
 }
 
@@ -313,9 +325,8 @@ fn names(request: &ReceiveRequest, guess: &Guess) -> Result<(ToolName, Version),
 
 fn card(
     request: &ReceiveRequest,
-    format: Format,
-    sha256: &Sha256Hex,
-    compared: bool,
+    format: &Format,
+    summed: &Summed,
     layout: &Layout,
     name: &ToolName,
     version: &Version,
@@ -331,11 +342,11 @@ fn card(
         name: name.clone(),
         version: version.clone(),
         received: now(),
-        source: Source {
+        source: crate::yard::Source {
             file: file.to_string_lossy().into_owned(),
             bytes: format.bytes,
-            sha256: sha256.to_string(),
-            compared,
+            sha256: summed.sha256.to_string(),
+            compared: !summed.published.is_empty(),
         },
         layout: CardLayout { wrapper: layout.wrapper.clone(), command_folders: layout.command_folders.clone() },
         commands: layout.commands.clone(),

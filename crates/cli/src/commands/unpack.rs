@@ -1,0 +1,26 @@
+//! `wyard unpack FILE --into DIR`
+
+use std::process::ExitCode;
+
+use wagon_yard_core::receive::{UnpackRequest, unpack};
+
+use crate::args::UnpackArgs;
+use crate::context::Context;
+use crate::failure::Failure;
+use crate::progress::Shown;
+use crate::view;
+
+/// Unpacks an archive.
+pub fn run(args: UnpackArgs, context: &Context) -> Result<ExitCode, Failure> {
+    let request = UnpackRequest {
+        file: args.file,
+        into: args.into,
+        keep_wrapper: args.keep_wrapper,
+        trust: args.checksums.into(),
+        options: args.reading.into(),
+        dry_run: args.dry_run,
+    };
+    let report = unpack(&request, &Shown::new(context), &context.stop)?;
+    context.report(&report, view::unpack::write)?;
+    Ok(ExitCode::SUCCESS)
+}

@@ -1,0 +1,108 @@
+//! What `inspect` saw: one screen.
+
+use std::io::{self, Write};
+use std::path::PathBuf;
+
+use wagon_yard_core::archive::{Compression, Container};
+use wagon_yard_core::finding::{Code, Finding};
+use wagon_yard_core::receive::{InspectReport, InspectedCommand};
+
+use super::receive::{COLUMNS, published, shown, some_of};
+use super::{Page, bytes, count, escape, style};
+
+/// Line by line; then the commands, then what would happen here.
+pub fn write(report: &InspectReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let mut line = |label: &str, text: &str| page.labelled(out, &style::STRONG.over(label), COLUMNS, text);
+    line("file", &format!("{}, {}, {}", shown(&report.file), format(report), bytes(report.bytes)))?;
+    line("checksum", &published(&report.sha256, &report.published))?;
+    let amount = format!("{}, {} unpacked", count(report.files, "file", "files"), bytes(report.unpacked_bytes));
+    let wrapper = match report.wrapper.as_os_str().is_empty() {
+        true => "no wrapper folder".to_owned(),
+        false => format!("wrapper folder {}", shown(&report.wrapper)),
+    };
+    line("holds", &format!("{amount}; {wrapper}"))?;
+    line("", &tree(report))?;
+    line("tool", &suggested(report))?;
+    for (label, paths) in
+        [("settings", &report.sample_settings), ("read", &report.documents), ("installer", &report.installers)]
+    {
+        if !paths.is_empty() {
+            line(label, &named(paths))?;
+        }
+    }
+    if !report.commands.is_empty() {
+        writeln!(out)?;
+        let rows = report.commands.iter().map(command).collect();
+        page.table(out, &["command", "program", "runs here", "would happen"], rows)?;
+    }
+    super::unpack::left_out(&report.hazards, page, out)?;
+    let findings: Vec<&Finding> = report.findings.iter().filter(|f| f.code != Code::NotCompared).collect();
+    if !findings.is_empty() {
+        writeln!(out)?;
+        page.findings(out, &findings)?;
+    }
+    Ok(())
+}
+
+fn format(report: &InspectReport) -> String {
+    let container = match report.container {
+        Container::Zip => "zip",
+        Container::Tar => "tar",
+        Container::SevenZip => "7z",
+        Container::Deb => "Debian package",
+        Container::Single => "single file",
+    };
+    let around = match report.compression {
+        Compression::None => String::new(),
+        compression => format!(" in {}", compression.name()),
+    };
+    let inner = report.inner.as_ref().map(|name| format!(" from {} inside", escape(name))).unwrap_or_default();
+    format!("{container}{around}{inner}")
+}
+
+fn tree(report: &InspectReport) -> String {
+    let line = |(name, files): &(String, usize)| {
+        let name = escape(name);
+        if name.ends_with('/') { format!("{name} ({files})") } else { name }
+    };
+    let top = report.tree.iter().filter(|(name, _)| !name.trim_end_matches('/').contains('/'));
+    some_of(&top.map(line).collect::<Vec<_>>())
+}
+
+fn suggested(report: &InspectReport) -> String {
+    let suggested = &report.suggested;
+    let or_unknown = |text: &Option<String>, what: &str| match text {
+        Some(text) => style::STRONG.over(&escape(text)),
+        None => style::CAUTION.over(&format!("no {what} in the name")),
+    };
+    let meant = [suggested.os, suggested.arch].into_iter().flatten().collect::<Vec<_>>().join(" ");
+    let meant = if meant.is_empty() { meant } else { format!(" for {meant}") };
+    let variable = suggested.home_variable.as_ref().map(|v| format!("; {v} would be set")).unwrap_or_default();
+    let held = match &report.held[..] {
+        [] => String::new(),
+        held => format!("; the yard holds {}", held.join(", ")),
+    };
+    let (name, version) = (or_unknown(&suggested.name, "name"), or_unknown(&suggested.version, "version"));
+    format!("{name} {version}{meant}{variable}{held}")
+}
+
+fn named(paths: &[PathBuf]) -> String {
+    some_of(&paths.iter().map(|path| shown(path)).collect::<Vec<_>>())
+}
+
+fn command(command: &InspectedCommand) -> Vec<String> {
+    let kind = format!("{:?}", command.program).to_lowercase();
+    let built = [command.os.as_deref(), command.arch.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
+    let program = if built.is_empty() { kind } else { format!("{kind}, {built}") };
+    let runs = match &command.hindrance {
+        None => style::GOOD.over("yes"),
+        Some(why) => style::BAD.over(&format!("no: {}", escape(why))),
+    };
+    let happens = match (&command.here[..], command.stays_hidden) {
+        ([], false) => "new here".to_owned(),
+        ([], true) => style::CAUTION.over("the shell's own command runs, not this"),
+        ([first, ..], true) => style::CAUTION.over(&format!("{} would still run", shown(first))),
+        ([first, ..], false) => format!("comes before {}", shown(first)),
+    };
+    vec![escape(&command.name), program, runs, happens]
+}

@@ -1,0 +1,204 @@
+//! Taking entries one by one: names checked, folders made, files handed on to be written.
+
+use std::collections::{HashMap, HashSet};
+use std::fs;
+use std::io::Read;
+use std::path::{Path, PathBuf};
+
+use super::ArchiveError;
+use super::entries::{RawEntry, RawKind};
+use super::limits::Limits;
+use super::listing::{Entry, EntryKind};
+use super::member::MemberPath;
+use super::spellings::Spellings;
+use super::write::{FileJob, make_folder};
+use crate::error::FileContext as _;
+use crate::os;
+use crate::program::{HEAD_BYTES, Program};
+
+/// An entry that was left out, and why.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
+pub struct LeftOut {
+    /// The entry's name, lossy.
+    pub entry: String,
+    /// The reason.
+    pub reason: String,
+}
+
+/// The entries so far.
+pub(super) struct Collector<'a> {
+    /// Where files and folders go; `None` when only listing.
+    pub root: Option<&'a Path>,
+    /// Whether of two entries of the same name the later one counts.
+    pub later_counts: bool,
+    pub limits: Limits,
+    pub packed: u64,
+    /// Where hazards go that are not to end it all; `None` where they are.
+    pub left_out: Option<Vec<LeftOut>>,
+    /// In order; `None` where a later entry of the same name took its place.
+    entries: Vec<Option<Entry>>,
+    places: HashMap<PathBuf, usize>,
+    spellings: Spellings,
+    /// The folders that entries lie in, whether or not they have an entry of their own.
+    parents: HashSet<PathBuf>,
+    count: usize,
+    bytes: u64,
+}
+
+impl<'a> Collector<'a> {
+    pub fn new(root: Option<&'a Path>, later_counts: bool, limits: Limits, packed: u64) -> Self {
+        Self {
+            root,
+            later_counts,
+            limits,
+            packed,
+            left_out: None,
+            entries: Vec::new(),
+            places: HashMap::new(),
+            spellings: Spellings::default(),
+            parents: HashSet::new(),
+            count: 0,
+            bytes: 0,
+        }
+    }
+
+    /// Takes an entry. For a file it gives what is to be written and the entry's index for [`Collector::done`].
+    pub fn take(&mut self, raw: RawEntry) -> Result<Option<(usize, FileJob)>, ArchiveError> {
+        self.count += 1;
+        self.bytes = self.bytes.saturating_add(raw.bytes.unwrap_or(0));
+        self.limits.check(self.count, self.bytes, self.packed)?;
+        let name = String::from_utf8_lossy(&raw.name).into_owned();
+        match (self.take_checked(raw, &name), &mut self.left_out) {
+            (Err(e), Some(left_out)) if e.is_hazard() => {
+                let source = std::error::Error::source(&e);
+                let reason = source.map_or_else(|| e.to_string(), ToString::to_string);
+                left_out.push(LeftOut { entry: name, reason });
+                Ok(None)
+            }
+            (other, _) => other,
+        }
+    }
+
+    fn take_checked(&mut self, raw: RawEntry, name: &str) -> Result<Option<(usize, FileJob)>, ArchiveError> {
+        let path = match MemberPath::new(&raw.name) {
+            Ok(Some(path)) => path,
+            Ok(None) => return Ok(None),
+            Err(source) => return Err(ArchiveError::Member { entry: name.to_owned(), source }),
+        };
+        if matches!(raw.kind, RawKind::Special) {
+            return Err(ArchiveError::Special(name.to_owned()));
+        }
+        if os::FOLDS_CASE
+            && let Some((one, other)) = self.spellings.meet(path.as_path())
+        {
+            let lossy = |path: PathBuf| path.to_string_lossy().into_owned();
+            return Err(ArchiveError::CaseOnly { one: lossy(one), other: lossy(other) });
+        }
+        self.make_way(&path, &raw.kind)?;
+        let mut entry = Entry { path, kind: EntryKind::Folder, bytes: 0, mode: raw.mode, program: None };
+        let mut job = None;
+        match raw.kind {
+            RawKind::Folder => {
+                if let Some(root) = self.root {
+                    make_folder(&entry.path.under(root))?;
+                }
+            }
+            RawKind::File => {
+                entry.kind = EntryKind::File;
+                entry.bytes = raw.bytes.unwrap_or(0);
+                let path = entry.path.clone();
+                let written = FileJob { path, mode: raw.mode, modified: raw.modified, bytes: raw.bytes };
+                job = Some((self.entries.len(), written));
+            }
+            RawKind::Link(target) => entry.kind = EntryKind::Link(os::name_from_bytes(target)),
+            RawKind::HardLink(target) => entry = self.hard_link(entry.path, &target)?,
+            RawKind::Special => {}
+        }
+        self.places.insert(entry.path.as_path().to_owned(), self.entries.len());
+        self.entries.push(Some(entry));
+        Ok(job)
+    }
+
+    /// Notes what a written file is.
+    pub fn done(&mut self, index: usize, bytes: u64, program: Program) {
+        if let Some(Some(entry)) = self.entries.get_mut(index) {
+            entry.bytes = bytes;
+            entry.program = Some(program);
+        }
+    }
+
+    /// Looks at a file's first bytes where they could matter, without writing it.
+    pub fn look(&mut self, index: usize, job: &FileJob, content: &mut dyn Read) -> std::io::Result<()> {
+        let may_run = job.mode.is_some_and(|mode| mode & 0o111 != 0);
+        let name = job.path.file_name();
+        let extension = Path::new(&name).extension().map(|e| e.to_string_lossy().to_ascii_lowercase());
+        let telling = extension.is_none_or(|e| matches!(&*e, "exe" | "com" | "cmd" | "bat" | "sh" | "bin" | "run"));
+        if may_run || telling {
+            let mut head = Vec::new();
+            content.take(HEAD_BYTES as u64).read_to_end(&mut head)?;
+            let bytes = job.bytes.unwrap_or(head.len() as u64);
+            self.done(index, bytes, Program::identify(&name, &head));
+        }
+        Ok(())
+    }
+
+    /// The entries, and what was left out.
+    pub fn end(self) -> (Vec<Entry>, Vec<LeftOut>) {
+        (self.entries.into_iter().flatten().collect(), self.left_out.unwrap_or_default())
+    }
+
+    fn place_of(&self, path: &Path) -> Option<usize> {
+        self.places.get(path).copied()
+    }
+
+    /// Settles what happens when the name is there already: in a tar the later entry counts (POSIX.1-2017, pax: "the
+    /// last one"), anything else is refused. Makes the folders that the entry lies in.
+    fn make_way(&mut self, path: &MemberPath, kind: &RawKind) -> Result<(), ArchiveError> {
+        let parents: Vec<&Path> = path
+            .as_path()
+            .ancestors()
+            .skip(1)
+            .take_while(|p| !p.as_os_str().is_empty() && !self.parents.contains(*p))
+            .collect();
+        for parent in &parents {
+            let entry = self.place_of(parent).and_then(|index| self.entries[index].as_ref());
+            if entry.is_some_and(|e| e.kind == EntryKind::File) {
+                return Err(ArchiveError::Twice(parent.to_string_lossy().into_owned()));
+            }
+        }
+        if let (Some(innermost), Some(root)) = (parents.first(), self.root) {
+            make_folder(&root.join(innermost))?;
+        }
+        self.parents.extend(parents.into_iter().map(Path::to_owned));
+        if self.parents.contains(path.as_path()) && !matches!(kind, RawKind::Folder) {
+            return Err(ArchiveError::Twice(path.display()));
+        }
+        let Some(index) = self.place_of(path.as_path()) else { return Ok(()) };
+        let Some(earlier) = &self.entries[index] else { return Ok(()) };
+        let both_folders = earlier.kind == EntryKind::Folder && matches!(kind, RawKind::Folder);
+        let one_folder = earlier.kind == EntryKind::Folder || matches!(kind, RawKind::Folder);
+        if !both_folders && (one_folder || !self.later_counts) {
+            return Err(ArchiveError::Twice(path.display()));
+        }
+        if let (EntryKind::File, Some(root)) = (&earlier.kind, self.root) {
+            let place = path.under(root);
+            fs::remove_file(&place).at("replace", &place)?;
+        }
+        self.entries[index] = None;
+        Ok(())
+    }
+
+    fn hard_link(&mut self, path: MemberPath, target: &[u8]) -> Result<Entry, ArchiveError> {
+        let earlier = MemberPath::new(target).ok().flatten().and_then(|t| self.place_of(t.as_path()));
+        let Some(earlier) = earlier.and_then(|i| self.entries[i].as_ref()).filter(|e| e.kind != EntryKind::Folder)
+        else {
+            let target = String::from_utf8_lossy(target).into_owned();
+            return Err(ArchiveError::HardLink { entry: path.display(), target });
+        };
+        if let (EntryKind::File, Some(root)) = (&earlier.kind, self.root) {
+            let place = path.under(root);
+            fs::hard_link(earlier.path.under(root), &place).at("make the link", &place)?;
+        }
+        Ok(Entry { path, ..earlier.clone() })
+    }
+}

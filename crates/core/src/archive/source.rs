@@ -1,0 +1,196 @@
+//! A downloaded file, opened once and recognised.
+
+use std::fs::File;
+use std::io::{self, Read, Seek as _, SeekFrom};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use super::compression::Compression;
+use super::entries::{RawEntry, RawKind};
+use super::kinds::{self, BLOCK, Container};
+use super::segment::Segment;
+use super::{ArchiveError, deb, seven_zip, single, tar, zip};
+use crate::error::FileContext as _;
+use crate::program::HEAD_BYTES;
+
+/// A file recognised as something that can be unpacked.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Format {
+    /// The archive itself.
+    pub container: Container,
+    /// What is around it.
+    pub compression: Compression,
+    /// The size of the file in bytes.
+    pub bytes: u64,
+    /// The archive inside, by its name, where the file holds just that one.
+    pub inner: Option<String>,
+}
+
+impl Format {
+    /// The format in words.
+    #[must_use]
+    pub fn words(&self) -> String {
+        let container = match self.container {
+            Container::Zip => "zip archive",
+            Container::Tar => "tar archive",
+            Container::SevenZip => "7z archive",
+            Container::Deb => "Debian package",
+            Container::Single if self.compression == Compression::None => "program by itself",
+            Container::Single => "single file",
+        };
+        let around = match self.compression {
+            Compression::None => String::new(),
+            compression => format!(" in {}", compression.name()),
+        };
+        let inner = self.inner.as_ref().map(|name| format!(", from {name} in the file")).unwrap_or_default();
+        format!("{container}{around}{inner}")
+    }
+}
+
+/// An opened file. Everything is read from what was opened, whatever happens to the name meanwhile.
+#[derive(Debug, Clone)]
+pub struct Source {
+    /// The file's name, for messages.
+    pub path: PathBuf,
+    /// What it is.
+    pub format: Format,
+    whole: Segment,
+    /// The archive: the whole, a package's data, or an archive inside.
+    archive: Segment,
+    /// The name of the only file, where the file is no archive.
+    single_name: String,
+}
+
+impl Source {
+    /// Opens a file and says what it is. An archive that holds nothing but another archive is opened through; that one
+    /// is laid into `scratch`, as a file without a name.
+    ///
+    /// # Errors
+    /// When it is nothing that can be unpacked, with what it looks like; when it cannot be read.
+    pub fn open(file: &Path, scratch: &Path) -> Result<Self, ArchiveError> {
+        let seen = std::fs::metadata(file).at("find", file)?;
+        let not = |looks_like: &str| ArchiveError::not(file, looks_like);
+        if seen.is_dir() {
+            return Err(not("a folder"));
+        }
+        if !seen.is_file() {
+            return Err(not("a device, pipe or socket"));
+        }
+        let opened = Arc::new(File::open(file).at("open", file)?);
+        let bytes = opened.metadata().at("look at", file)?.len();
+        let whole = Segment::new(opened, 0, bytes);
+        let mut source = Self::of(file, whole, bytes)?;
+        for _ in 0..MOST_INSIDE {
+            let Some((name, inner, length)) = source.only_archive(scratch)? else { break };
+            let inside = Self::of(Path::new(&name), Segment::new(Arc::new(inner), 0, length), bytes)?;
+            let format = Format { inner: Some(name), ..inside.format };
+            source = Self { path: source.path, whole: source.whole, format, ..inside };
+        }
+        Ok(source)
+    }
+
+    fn of(file: &Path, whole: Segment, bytes: u64) -> Result<Self, ArchiveError> {
+        let damaged = |source| ArchiveError::Damaged { file: file.to_owned(), source };
+        let head = head(&mut whole.clone()).map_err(damaged)?;
+        let name = file.file_name().unwrap_or_default().to_string_lossy();
+        let compression = Compression::of(&head);
+        let mut archive = whole.clone();
+        let mut container = kinds::container(&head);
+        let mut around = Compression::None;
+        if container == Some(Container::Deb) {
+            let (start, length) = deb::data(&mut archive.clone()).map_err(damaged)?;
+            archive = archive.part(start, length);
+            around = Compression::of(&self::head(&mut archive.clone()).map_err(damaged)?);
+        } else if container.is_none() && compression != Compression::None {
+            around = compression;
+            let inner = self::head(&mut compression.open(archive.clone()).map_err(damaged)?).map_err(damaged)?;
+            // Only a stream can be read out of a stream; a zip inside is found as the single file.
+            container = kinds::container(&inner).filter(|c| *c == Container::Tar).or(Some(Container::Single));
+        } else if container.is_none() && kinds::is_program(&name, &head) {
+            container = Some(Container::Single);
+        }
+        let Some(container) = container else { return Err(ArchiveError::not(file, &kinds::looks_like(&name, &head))) };
+        let format = Format { container, compression: around, bytes, inner: None };
+        Ok(Self { path: file.to_owned(), format, whole, archive, single_name: single::plain_name(file) })
+    }
+
+    /// A reader of the whole file.
+    pub(crate) fn whole(&self) -> Segment {
+        self.whole.clone()
+    }
+
+    /// Goes through the entries in order.
+    pub(super) fn walk(&self, visit: &mut super::entries::Visit<'_>) -> Result<(), ArchiveError> {
+        match self.format.container {
+            Container::Zip => zip::walk(&self.path, self.archive.clone(), visit),
+            Container::SevenZip => seven_zip::walk(&self.path, self.archive.clone(), visit),
+            Container::Tar | Container::Deb => {
+                tar::walk(&self.path, self.archive.clone(), self.format.compression, visit)
+            }
+            Container::Single => self.walk_single(visit),
+        }
+    }
+
+    /// The archive's own part of the file.
+    pub(super) fn archive(&self) -> Segment {
+        self.archive.clone()
+    }
+
+    fn walk_single(&self, visit: &mut super::entries::Visit<'_>) -> Result<(), ArchiveError> {
+        let damaged = |source| ArchiveError::Damaged { file: self.path.clone(), source };
+        let mut content = self.format.compression.open(self.archive.clone()).map_err(damaged)?;
+        let known = self.format.compression == Compression::None;
+        let raw = RawEntry {
+            name: self.single_name.clone().into_bytes(),
+            kind: RawKind::File,
+            mode: Some(0o755),
+            modified: None,
+            bytes: known.then_some(self.format.bytes),
+        };
+        visit(raw, &mut content)?;
+        // To the very end, so that the stream's own checksum is verified.
+        io::copy(&mut content, &mut io::sink()).map(|_| ()).map_err(damaged)
+    }
+
+    /// The only file of this archive, where that is an archive in turn: its name, laid out, and its length.
+    fn only_archive(&self, scratch: &Path) -> Result<Option<(String, File, u64)>, ArchiveError> {
+        let mut found: Option<(String, File, u64)> = None;
+        let mut alone = true;
+        let walked = self.walk(&mut |raw, content| {
+            let name = String::from_utf8_lossy(&raw.name).into_owned();
+            let last = name.rsplit(['/', '\\']).next().unwrap_or_default().to_owned();
+            if matches!(raw.kind, RawKind::Folder) || last.starts_with("._") || last == ".DS_Store" {
+                return Ok(());
+            }
+            let head = head(content).map_err(|source| ArchiveError::Damaged { file: self.path.clone(), source })?;
+            alone = found.is_none() && matches!(raw.kind, RawKind::File) && kinds::could_be_opened(&head);
+            if !alone {
+                // Nothing more needs to be read.
+                return Err(ArchiveError::Interrupted);
+            }
+            let mut laid = tempfile::tempfile_in(scratch).at("make a file in", scratch)?;
+            let damaged = |source| ArchiveError::Damaged { file: self.path.clone(), source };
+            let most = super::Limits::default().bytes;
+            let length = io::copy(&mut head.as_slice().chain(content).take(most), &mut laid).map_err(damaged)?;
+            laid.seek(SeekFrom::Start(0)).at("write", scratch)?;
+            found = Some((last, laid, length));
+            Ok(())
+        });
+        match walked {
+            Err(ArchiveError::Interrupted) if !alone => Ok(None),
+            Err(e) => Err(e),
+            Ok(()) => Ok(found),
+        }
+    }
+}
+
+/// How deep archives in archives are opened.
+const MOST_INSIDE: usize = 3;
+
+/// The first bytes, as many as anything needs to be recognised.
+fn head(content: &mut dyn Read) -> io::Result<Vec<u8>> {
+    const { assert!(HEAD_BYTES >= BLOCK) };
+    let mut head = Vec::with_capacity(HEAD_BYTES);
+    content.take(HEAD_BYTES as u64).read_to_end(&mut head)?;
+    Ok(head)
+}

@@ -1,0 +1,311 @@
+//! Looking into a downloaded file without unpacking it, and at what receiving it would bring here.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use super::download::{self, Trust};
+use super::{ReceiveError, file_name, guess_names};
+use crate::archive::{self, Compression, Container, EntryKind, LeftOut, Listing, Options, Source};
+use crate::checksum::Published;
+use crate::finding::{Code, Finding};
+use crate::layout::{self, Layout, LayoutError, Target, ToolName};
+use crate::machine::Machine;
+use crate::os;
+use crate::program::{Program, ProgramKind};
+use crate::progress::Stop;
+use crate::resolve::{self, Caller, Disk, Standing, Surroundings};
+use crate::system::System;
+use crate::yard::Yard;
+
+/// What the file's names suggest.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Suggested {
+    /// The tool.
+    pub name: Option<String>,
+    /// Its version.
+    pub version: Option<String>,
+    /// The system it is for.
+    pub os: Option<&'static str>,
+    /// The processor it is for.
+    pub arch: Option<&'static str>,
+    /// The variable that would point to its home.
+    pub home_variable: Option<String>,
+}
+
+/// A command the file would bring.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct InspectedCommand {
+    /// What a person types.
+    pub name: String,
+    /// Its file, relative to the home.
+    pub path: PathBuf,
+    /// The kind of program.
+    pub program: ProgramKind,
+    /// The system it was built for.
+    pub os: Option<String>,
+    /// The processor it was built for.
+    pub arch: Option<String>,
+    /// Why it would not run here; null where it would.
+    pub hindrance: Option<String>,
+    /// The files of that name in this terminal's PATH, the one that runs first.
+    pub here: Vec<PathBuf>,
+    /// Whether one of those would still run once the tool is registered.
+    pub stays_hidden: bool,
+}
+
+/// The report of `inspect`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct InspectReport {
+    /// The format number.
+    pub format: u32,
+    /// `inspect`.
+    pub report: &'static str,
+    /// The file.
+    pub file: PathBuf,
+    /// The kind of archive.
+    pub container: Container,
+    /// What is around it.
+    pub compression: Compression,
+    /// The archive inside, where the file holds just that.
+    pub inner: Option<String>,
+    /// The file's size in bytes.
+    pub bytes: u64,
+    /// Its SHA-256 in hex.
+    pub sha256: String,
+    /// The published checksums it was compared with.
+    pub published: Vec<Published>,
+    /// Files, folders and links.
+    pub entries: usize,
+    /// Files.
+    pub files: usize,
+    /// Their sizes together, in bytes.
+    pub unpacked_bytes: u64,
+    /// The wrapper folder; empty for none.
+    pub wrapper: PathBuf,
+    /// What lies in the home and one level below, folders ending in `/` with the number of files in them.
+    pub tree: Vec<(String, usize)>,
+    /// The command folders, relative to the home.
+    pub command_folders: Vec<PathBuf>,
+    /// The commands.
+    pub commands: Vec<InspectedCommand>,
+    /// What the names suggest.
+    pub suggested: Suggested,
+    /// The versions of the tool that the yard holds.
+    pub held: Vec<String>,
+    /// Sample settings, to be copied and edited.
+    pub sample_settings: Vec<PathBuf>,
+    /// Texts that tell how to set the tool up.
+    pub documents: Vec<PathBuf>,
+    /// Installers that lie in the archive.
+    pub installers: Vec<PathBuf>,
+    /// Entries that could do harm: `receive` refuses the archive for them.
+    pub hazards: Vec<LeftOut>,
+    /// What else is worth telling.
+    pub findings: Vec<Finding>,
+}
+
+/// Looks into a file.
+///
+/// # Errors
+/// When it is nothing that can be unpacked, is not what was published, or cannot be read.
+pub fn inspect(machine: &Machine, file: &Path, trust: &Trust, stop: &Stop) -> Result<InspectReport, ReceiveError> {
+    let source = Source::open(file, &std::env::temp_dir())?;
+    let published = download::published(file, trust)?;
+    let options = Options { leave_out_hazards: true, ..Options::default() };
+    let list = || Ok(archive::list(&source, options, stop)?);
+    let (summed, listing) = download::while_summing(&source, published, stop, list)?;
+    let (layout, mut findings) = lay_out(&listing)?;
+    findings.extend(summed.finding());
+    let guess = guess_names(file, &source.format).or(layout::guess(&file_name(&layout.wrapper)));
+    let name: Option<ToolName> = guess.name.as_deref().and_then(|name| name.parse().ok());
+    let home_variable = name.as_ref().and_then(|n| n.home_variable().ok()).map(|v| v.to_string());
+    let held = match &name {
+        Some(name) => Yard::at(&machine.yard).cards()?.into_iter().filter(|c| c.name == *name).collect(),
+        None => Vec::new(),
+    };
+    let home = |path: &Path| path.strip_prefix(&layout.wrapper).map(Path::to_owned).ok();
+    let files: Vec<PathBuf> =
+        listing.entries.iter().filter(|e| e.kind == EntryKind::File).filter_map(|e| home(e.path.as_path())).collect();
+    let of_files = |is: &dyn Fn(&str) -> bool, deepest: usize| -> Vec<PathBuf> {
+        let fits = |path: &&PathBuf| path.iter().count() <= deepest && is(&file_name(path).to_ascii_lowercase());
+        files.iter().filter(fits).cloned().collect()
+    };
+    for (path, fixed) in fixed_paths(&listing, &layout) {
+        let seen = format!("{path} points to {fixed}, which may be nowhere here");
+        findings.push(Finding::new(Code::FixedPath, seen).remedy("look into that file once it is unpacked"));
+    }
+    let around = Surroundings::of(&machine.environment, &std::env::current_dir().unwrap_or_default());
+    Ok(InspectReport {
+        format: 1,
+        report: "inspect",
+        file: file.to_owned(),
+        container: source.format.container,
+        compression: source.format.compression,
+        inner: source.format.inner.clone(),
+        bytes: source.format.bytes,
+        sha256: summed.sha256.to_string(),
+        published: summed.published,
+        entries: listing.entries.len(),
+        files: listing.files(),
+        unpacked_bytes: listing.unpacked_bytes(),
+        tree: tree(&files),
+        commands: commands(&listing, &layout, &around),
+        sample_settings: of_files(&is_sample, 4),
+        documents: of_files(&is_document, 1),
+        installers: of_files(&is_installer, 2),
+        suggested: Suggested {
+            name: guess.name,
+            version: guess.version,
+            os: guess.os,
+            arch: guess.arch,
+            home_variable,
+        },
+        held: held.into_iter().map(|card| card.version.to_string()).collect(),
+        hazards: listing.left_out.clone(),
+        wrapper: layout.wrapper,
+        command_folders: layout.command_folders,
+        findings,
+    })
+}
+
+/// The layout, with programs for other machines where there are no others; none at all is told as a finding.
+fn lay_out(listing: &Listing) -> Result<(Layout, Vec<Finding>), ReceiveError> {
+    match layout::analyse(listing, &[], Target::here(true)) {
+        Ok(layout) => Ok((layout, Vec::new())),
+        Err(e @ LayoutError::NoCommands) => {
+            let told = crate::error::Blamed::hint(&e).unwrap_or_default();
+            let wrapper = layout::wrapper(listing);
+            let layout = Layout { wrapper, command_folders: Vec::new(), commands: Vec::new() };
+            Ok((layout, vec![Finding::new(Code::NoCommands, e.to_string()).remedy(told)]))
+        }
+        Err(e) => Err(e.into()),
+    }
+}
+
+fn program_of<'a>(listing: &'a Listing, place: &Path) -> Option<&'a Program> {
+    let ends = listing.link_ends();
+    let entry = listing.entries.iter().find(|e| e.path.as_path() == place)?;
+    ends.get(place).copied().unwrap_or(entry).program.as_ref()
+}
+
+fn commands(listing: &Listing, layout: &Layout, around: &Surroundings) -> Vec<InspectedCommand> {
+    let caller = match os::HERE {
+        System::Unix => Caller::Sh,
+        System::Windows => Caller::Cmd,
+    };
+    let one = |command: &layout::Command| {
+        let program = program_of(listing, &layout.wrapper.join(&command.path));
+        let candidates = resolve::candidates(caller, &command.name, around, &Disk);
+        let mut here: Vec<PathBuf> = Vec::new();
+        for candidate in candidates.iter().filter(|c| c.standing != Standing::Skipped) {
+            if !here.contains(&candidate.path) {
+                here.push(candidate.path.clone());
+            }
+        }
+        // On Windows the system's PATH comes before the user's, and so before what is registered there.
+        let first =
+            candidates.iter().find(|c| c.standing == Standing::Winner).map(|c| c.path.to_string_lossy().to_lowercase());
+        let root = around.system_root.as_ref().map(|root| root.to_string_lossy().to_lowercase());
+        let in_system =
+            os::HERE == System::Windows && first.is_some_and(|first| root.is_some_and(|root| first.starts_with(&root)));
+        InspectedCommand {
+            name: command.name.clone(),
+            path: command.path.clone(),
+            program: command.program,
+            os: command.os.clone(),
+            arch: command.arch.clone(),
+            hindrance: program.and_then(hindrance),
+            here,
+            stays_hidden: in_system || resolve::builtin(caller, &command.name),
+        }
+    };
+    layout.commands.iter().map(one).collect()
+}
+
+/// Why a program does not run here.
+fn hindrance(program: &Program) -> Option<String> {
+    if !program.is_native(os::SYSTEM, std::env::consts::ARCH) {
+        let words = match (program.os, program.arch) {
+            (Some(os), Some(arch)) => format!("it is for {os} on {arch}"),
+            (Some(os), None) => format!("it is for {os}"),
+            _ => "it is for another machine".to_owned(),
+        };
+        return Some(words);
+    }
+    let interpreter = program.interpreter.as_ref()?.split_whitespace().next()?;
+    (os::HERE == System::Unix && !Path::new(interpreter).exists())
+        .then(|| format!("its interpreter {interpreter} is not here"))
+}
+
+fn fixed_paths(listing: &Listing, layout: &Layout) -> Vec<(String, String)> {
+    let fixed = |command: &layout::Command| {
+        let program = program_of(listing, &layout.wrapper.join(&command.path))?;
+        Some((command.path.to_string_lossy().into_owned(), program.fixed_path.clone()?))
+    };
+    layout.commands.iter().filter_map(fixed).collect()
+}
+
+/// The first two levels, folders with the number of files in them.
+fn tree(files: &[PathBuf]) -> Vec<(String, usize)> {
+    let mut tree: BTreeMap<String, usize> = BTreeMap::new();
+    for file in files {
+        let parts: Vec<_> = file.iter().map(|part| part.to_string_lossy()).collect();
+        for depth in 1..=parts.len().min(2) {
+            let folder = depth < parts.len();
+            *tree.entry(format!("{}{}", parts[..depth].join("/"), if folder { "/" } else { "" })).or_default() += 1;
+        }
+    }
+    tree.into_iter().collect()
+}
+
+fn is_sample(name: &str) -> bool {
+    let marks = ["sample", "example", "dist", "template", "development", "default"];
+    let ending = |mark: &str| [".", "-", "_"].iter().any(|c| name.ends_with(&format!("{c}{mark}")));
+    let inside = |mark: &str| name.contains(&format!(".{mark}.")) || name.contains(&format!("-{mark}."));
+    marks.iter().any(|mark| ending(mark)) || marks[..3].iter().any(|mark| inside(mark))
+}
+
+fn is_document(name: &str) -> bool {
+    ["readme", "install", "getting-started", "quickstart", "usage"].iter().any(|begin| {
+        let rest = name.strip_prefix(begin);
+        rest.is_some_and(|rest| rest.is_empty() || [".md", ".txt", ".rst", ".adoc", ".html", ".pdf"].contains(&rest))
+    })
+}
+
+fn is_installer(name: &str) -> bool {
+    let (stem, ending) = name.rsplit_once('.').unwrap_or((name, ""));
+    matches!(ending, "msi" | "pkg" | "run")
+        || (matches!(ending, "exe" | "sh" | "bat" | "cmd") && (stem.contains("setup") || stem.contains("install")))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn files_are_told_by_their_names() {
+        for (name, sample, document, installer) in [
+            ("tidelog.ini.sample", true, false, false),
+            ("settings-development", true, false, false),
+            ("tide.example.toml", true, false, false),
+            ("examples.txt", false, false, false),
+            ("readme.md", false, true, false),
+            ("install.txt", false, true, false),
+            ("install.sh", false, false, true),
+            ("tidelog-setup.exe", false, false, true),
+            ("tidelog.msi", false, false, true),
+            ("tidelog.exe", false, false, false),
+        ] {
+            assert_eq!(
+                (is_sample(name), is_document(name), is_installer(name)),
+                (sample, document, installer),
+                "{name}"
+            );
+        }
+        let files = ["bin/t", "bin/u", "lib/a/x", "lib/a/y", "read"].map(PathBuf::from);
+        let expected = [("bin/", 2), ("bin/t", 1), ("bin/u", 1), ("lib/", 2), ("lib/a/", 2), ("read", 1)];
+        assert_eq!(tree(&files), expected.map(|(name, count)| (name.to_owned(), count)));
+    }
+}
