@@ -21,7 +21,9 @@ pub fn write(report: &InspectReport, page: &Page, out: &mut dyn Write) -> io::Re
         false => format!("wrapper folder {}", shown(&report.wrapper)),
     };
     line("holds", &format!("{amount}; {wrapper}"))?;
-    line("", &tree(report))?;
+    for text in tree(report) {
+        line("", &text)?;
+    }
     line("tool", &suggested(report))?;
     for (label, paths) in
         [("settings", &report.sample_settings), ("read", &report.documents), ("installer", &report.installers)]
@@ -50,6 +52,7 @@ fn format(report: &InspectReport) -> String {
         Container::Tar => "tar",
         Container::SevenZip => "7z",
         Container::Deb => "Debian package",
+        Container::Single if report.compression == Compression::None => "program by itself",
         Container::Single => "single file",
     };
     let around = match report.compression {
@@ -60,13 +63,29 @@ fn format(report: &InspectReport) -> String {
     format!("{container}{around}{inner}")
 }
 
-fn tree(report: &InspectReport) -> String {
-    let line = |(name, files): &(String, usize)| {
-        let name = escape(name);
-        if name.ends_with('/') { format!("{name} ({files})") } else { name }
-    };
-    let top = report.tree.iter().filter(|(name, _)| !name.trim_end_matches('/').contains('/'));
-    some_of(&top.map(line).collect::<Vec<_>>())
+/// A line for each folder of the first level with what is in it, and one for the files.
+fn tree(report: &InspectReport) -> Vec<String> {
+    const MOST: usize = 8;
+    let depth = |name: &str| name.trim_end_matches('/').split('/').count();
+    let top: Vec<&str> = report.tree.iter().map(|(name, _)| name.as_str()).filter(|name| depth(name) == 1).collect();
+    let (folders, files): (Vec<&str>, Vec<&str>) = top.into_iter().partition(|name| name.ends_with('/'));
+    let mut lines: Vec<String> = Vec::new();
+    for folder in folders.iter().take(MOST) {
+        let inside =
+            report.tree.iter().filter_map(|(name, _)| name.strip_prefix(folder)).filter(|rest| !rest.is_empty());
+        lines.push(format!(
+            "{} {}",
+            escape(folder),
+            style::DIM.over(&some_of(&inside.map(escape).collect::<Vec<_>>()))
+        ));
+    }
+    if folders.len() > MOST {
+        lines.push(format!("and {} more folders", folders.len() - MOST));
+    }
+    if !files.is_empty() {
+        lines.push(some_of(&files.into_iter().map(escape).collect::<Vec<_>>()));
+    }
+    lines
 }
 
 fn suggested(report: &InspectReport) -> String {

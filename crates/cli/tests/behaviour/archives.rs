@@ -47,49 +47,100 @@ pub fn tidelog_that(home: &Home, version: &str, program: &str) -> String {
 #[test]
 #[cfg_attr(windows, ignore = "the archivers and their execute bits are of Unix")]
 fn archives_of_other_programs_are_received() {
-    // How to pack `tidelog-4.2.1` (or, flat, what is in it) into the file named by $1, seen from the folder above.
-    type Case<'a> = (&'a str, &'a str, &'a str, bool);
-    let cases: [Case; 7] = [
-        ("tar", "tar.gz", "tar -czf \"$1\" tidelog-4.2.1", true),
-        ("tar", "tar.gz", "tar -czf \"$1\" -C tidelog-4.2.1 .", false),
-        ("tar", "tar", "tar --format=pax -cf \"$1\" tidelog-4.2.1", true),
-        ("zip", "zip", "zip -qr \"$1\" tidelog-4.2.1", true),
-        ("zip", "zip", "cd tidelog-4.2.1 && zip -qr \"$1\" .", false),
-        (
-            "python3",
-            "zip",
-            "python3 -c 'import zipfile,sys; z=zipfile.ZipFile(sys.argv[1],\"w\",zipfile.ZIP_DEFLATED); \
-             [z.write(\"tidelog-4.2.1/\"+f) for f in (\"bin/tidelog\",\"share/read.me\")]; z.close()' \"$1\"",
-            true,
-        ),
+    // How to pack `tidelog-4.2.1` (or, flat, what is in it) into the file named by $1, seen from the folder above; the
+    // wrapper that is to be found, and where the program is then.
+    type Case<'a> = (&'a [&'a str], &'a str, &'a str, &'a str, &'a str);
+    let (w, p) = ("tidelog-4.2.1", "bin/tidelog");
+    let python = |line: &str| format!("python3 -c 'import zipfile,sys; {line}; z.close()' \"$1\"");
+    let files = "for f in (\"bin/tidelog\",\"share/read.me\")";
+    let by_python = |method: &str| {
+        let wrapped = "z.write(\"tidelog-4.2.1/\"+f)";
+        python(&format!("z=zipfile.ZipFile(sys.argv[1],\"w\",zipfile.{method}); [{wrapped} {files}]"))
+    };
+    let without_modes = python(&format!(
+        "z=zipfile.ZipFile(sys.argv[1],\"w\"); [z.writestr(f, open(\"tidelog-4.2.1/\"+f).read()) {files}]"
+    ));
+    let backslashes = python(&format!(
+        "z=zipfile.ZipFile(sys.argv[1],\"w\"); \
+         [z.writestr(\"w\\\\\"+f.replace(\"/\",\"\\\\\"), open(\"tidelog-4.2.1/\"+f).read()) {files}]"
+    ));
+    let (deflated, bzipped, lzma) = (by_python("ZIP_DEFLATED"), by_python("ZIP_BZIP2"), by_python("ZIP_LZMA"));
+    let seven = |kind: &str, options: &str| {
+        format!("7z a -t{kind} {options} \"$1.{kind}\" tidelog-4.2.1 >/dev/null && mv \"$1.{kind}\" \"$1\"")
+    };
+    let (seven_z, solid_bz, deflate64) = (seven("7z", ""), seven("7z", "-m0=BZip2"), seven("zip", "-mm=Deflate64"));
+    let parts = |packer: &str| {
+        format!("tar -cf t.tar tidelog-4.2.1; (head -c 3000 t.tar | {packer}; tail -c +3001 t.tar | {packer}) >\"$1\"")
+    };
+    let (gzip_parts, xz_parts, bzip2_parts) = (parts("gzip -c"), parts("xz -c"), parts("bzip2 -c"));
+    let cases: &[Case] = &[
+        (&["tar"], "tar.gz", "tar -czf \"$1\" tidelog-4.2.1", w, p),
+        (&["tar"], "tar.gz", "tar -czf \"$1\" -C tidelog-4.2.1 .", "", p),
+        (&["tar"], "tar", "tar --format=pax -cf \"$1\" tidelog-4.2.1", w, p),
+        (&["tar"], "tar", "tar --format=gnu -S -cf \"$1\" tidelog-4.2.1", w, p),
+        (&["tar", "gzip"], "tar.gz", &gzip_parts, w, p),
+        (&["tar", "xz"], "tar.xz", "tar -cJf \"$1\" tidelog-4.2.1", w, p),
+        (&["tar", "xz"], "tar.xz", &xz_parts, w, p),
+        (&["tar", "xz"], "tar.lzma", "tar --lzma -cf \"$1\" tidelog-4.2.1", w, p),
+        (&["tar", "bzip2"], "tar.bz2", "tar -cjf \"$1\" tidelog-4.2.1", w, p),
+        (&["tar", "bzip2"], "tar.bz2", &bzip2_parts, w, p),
+        (&["tar", "zstd"], "tar.zst", "tar --zstd -cf \"$1\" tidelog-4.2.1", w, p),
+        (&["zip"], "zip", "zip -qr \"$1\" tidelog-4.2.1", w, p),
+        // As a stream, with the sizes behind the content.
+        (&["zip"], "zip", "zip -qr - tidelog-4.2.1 >\"$1\"", w, p),
+        // Something in front of it.
+        (&["zip"], "zip", "zip -qr a.zip tidelog-4.2.1; (printf '\\001\\002stub'; cat a.zip) >\"$1\"", w, p),
+        (&["zip"], "zip", "cd tidelog-4.2.1 && zip -qr \"$1\" .", "", p),
+        (&["python3"], "zip", &deflated, w, p),
+        (&["python3"], "zip", &bzipped, w, p),
+        (&["python3"], "zip", &lzma, w, p),
         // Without any execute bit: content tells which files are programs.
+        (&["python3"], "zip", &without_modes, "", p),
+        (&["python3"], "zip", &backslashes, "w", p),
+        (&["7z"], "zip", &deflate64, w, p),
+        (&["7z"], "7z", &seven_z, w, p),
+        (&["7z"], "7z", &solid_bz, w, p),
+        // An archive that holds just an archive.
+        (&["zip", "tar"], "zip", "tar -czf in.tar.gz tidelog-4.2.1; zip -q \"$1\" in.tar.gz", w, p),
+        (&["gzip", "zip"], "gz", "zip -qr a.zip tidelog-4.2.1; gzip -c a.zip >\"$1\"", w, p),
         (
-            "python3",
-            "zip",
-            "python3 -c 'import zipfile,sys; z=zipfile.ZipFile(sys.argv[1],\"w\"); \
-             [z.writestr(f, open(\"tidelog-4.2.1/\"+f).read()) for f in (\"bin/tidelog\",\"share/read.me\")]; \
-             z.close()' \"$1\"",
-            false,
+            &["dpkg-deb"],
+            "deb",
+            "mkdir -p d/DEBIAN d/usr; cp -r tidelog-4.2.1/* d/usr; printf 'Package: tidelog\nVersion: 4.2.1\n\
+             Architecture: all\nMaintainer: Brackwater Tide Office <tide@office.invalid>\nDescription: tide\n' \
+             >d/DEBIAN/control; dpkg-deb -b d \"$1\" >/dev/null",
+            "",
+            "usr/bin/tidelog",
         ),
+        // One file by itself, packed and bare.
+        (&["gzip"], "gz", "gzip -c tidelog-4.2.1/bin/tidelog >\"$1\"", "", "tidelog"),
+        (&["cp"], "", "cp tidelog-4.2.1/bin/tidelog \"$1\"", "", "tidelog"),
     ];
-    for (program, ending, line, wrapped) in cases {
-        if !have(program) {
+    for (programs, ending, line, wrapper, place) in cases {
+        if !programs.iter().all(|program| have(program)) {
             continue;
         }
         let home = Home::new();
         let made = home.write("tidelog-4.2.1/bin/tidelog", script("4.2.1"));
         os::set_folder_mode(&made, 0o755).unwrap();
         home.write("tidelog-4.2.1/share/read.me", "text\n");
-        let archive = home.path(&format!("tidelog-4.2.1-linux.{ending}"));
+        let archive = home.path(format!("tidelog-4.2.1-linux.{ending}").trim_end_matches('.'));
         let packed = Command::new("sh").args(["-c", line, "sh"]).arg(&archive).current_dir(home.path("")).status();
         assert!(packed.unwrap().success(), "{line}");
-        let ran = home.wyard(&["receive", archive.to_str().unwrap(), "--json"]).ends(0);
-        let report = ran.json();
-        assert_eq!(report["wrapper"], if wrapped { "tidelog-4.2.1" } else { "" }, "{line}");
+        let archive = archive.to_str().unwrap();
+        let seen = home.wyard(&["inspect", archive, "--json"]).ends(0).json();
+        let report = home.wyard(&["receive", archive, "--json"]).ends(0).json();
+        assert_eq!(report["wrapper"], *wrapper, "{line}");
         assert_eq!(report["verdict"], "good", "{line}");
+        for field in ["sha256", "container", "compression", "files", "unpacked_bytes", "wrapper"] {
+            assert_eq!(seen[field], report[field], "{line}: inspect and receive agree on {field}");
+        }
         let stock = home.yard().join("stock/tidelog/4.2.1");
-        assert_eq!(fs::read(stock.join("bin/tidelog")).unwrap(), script("4.2.1").as_bytes(), "{line}");
-        assert_eq!(fs::read(stock.join("share/read.me")).unwrap(), b"text\n", "{line}");
-        assert!(!os::may_execute(&stock.join("share/read.me")), "{line}");
+        assert_eq!(fs::read(stock.join(place)).unwrap(), script("4.2.1").as_bytes(), "{line}");
+        if let Some(above) = place.strip_suffix("bin/tidelog") {
+            let text = stock.join(above).join("share/read.me");
+            assert_eq!(fs::read(&text).unwrap(), b"text\n", "{line}");
+            assert!(!os::may_execute(&text), "{line}");
+        }
     }
 }

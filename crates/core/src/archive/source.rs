@@ -108,6 +108,8 @@ impl Source {
             container = kinds::container(&inner).filter(|c| *c == Container::Tar).or(Some(Container::Single));
         } else if container.is_none() && kinds::is_program(&name, &head) {
             container = Some(Container::Single);
+        } else if container.is_none() && zip::ends_like_one(&mut archive.clone()).map_err(damaged)? {
+            container = Some(Container::Zip);
         }
         let Some(container) = container else { return Err(ArchiveError::not(file, &kinds::looks_like(&name, &head))) };
         let format = Format { container, compression: around, bytes, inner: None };

@@ -1,6 +1,6 @@
 //! zip, read through its central directory (PKWARE APPNOTE).
 
-use std::io::{self, Read};
+use std::io::{self, Read, Seek as _, SeekFrom};
 use std::path::Path;
 
 use zip::ZipArchive;
@@ -103,6 +103,19 @@ impl Opened {
         };
         take(&mut entry)
     }
+}
+
+/// Whether a file that begins with something else ends as a zip: with the record that ends its directory (APPNOTE
+/// 4.3.16), behind which only a comment may come.
+pub(super) fn ends_like_one(segment: &mut Segment) -> io::Result<bool> {
+    const RECORD: i64 = 22;
+    const LONGEST_COMMENT: i64 = 0xffff;
+    let length = segment.seek(SeekFrom::End(0))?;
+    let back = (RECORD + LONGEST_COMMENT).min(i64::try_from(length).unwrap_or(i64::MAX));
+    segment.seek(SeekFrom::End(-back))?;
+    let mut end = Vec::new();
+    segment.read_to_end(&mut end)?;
+    Ok(end.windows(4).rev().any(|four| four == b"PK\x05\x06"))
 }
 
 fn damaged(file: &Path, source: ZipError) -> ArchiveError {

@@ -28,8 +28,33 @@ impl Guess {
     }
 }
 
-/// Endings of archive names, longest first.
-const ENDINGS: [&str; 5] = [".tar.gz", ".tgz", ".zip", ".tar", ".gz"];
+/// Endings of the names of archives and programs, the longer ones first.
+const ENDINGS: [&str; 24] = [
+    ".tar.lzma",
+    ".tar.bz2",
+    ".tar.zst",
+    ".tar.gz",
+    ".tar.xz",
+    ".lzma",
+    ".tbz2",
+    ".tzst",
+    ".tgz",
+    ".txz",
+    ".tbz",
+    ".zip",
+    ".tar",
+    ".bz2",
+    ".zst",
+    ".deb",
+    ".exe",
+    ".msi",
+    ".pkg",
+    ".run",
+    ".gz",
+    ".xz",
+    ".7z",
+    ".sh",
+];
 
 /// Words for systems; the last column is `None` for words that only accompany one.
 const SYSTEMS: [(&str, Option<&str>); 23] = [
