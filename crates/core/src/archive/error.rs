@@ -26,6 +26,16 @@ pub enum ArchiveError {
         #[source]
         source: io::Error,
     },
+    /// The end of it is missing.
+    #[error("{} is cut off: it has {bytes} bytes, and {}", file.display(), in_words(*expected))]
+    CutOff {
+        /// The file.
+        file: PathBuf,
+        /// How long it is.
+        bytes: u64,
+        /// How long it should be, where its beginning tells.
+        expected: Option<u64>,
+    },
     /// An entry's name cannot be used.
     #[error("the entry \"{entry}\" was refused")]
     Member {
@@ -127,6 +137,13 @@ pub enum ArchiveError {
     File(#[from] FileError),
 }
 
+fn in_words(bytes: Option<u64>) -> String {
+    match bytes {
+        Some(bytes) => format!("should have {bytes}"),
+        None => "what stands at its end is missing".to_owned(),
+    }
+}
+
 impl ArchiveError {
     pub(super) fn not(file: &Path, looks_like: &str) -> Self {
         Self::NotAnArchive { file: file.to_owned(), looks_like: looks_like.to_owned() }
@@ -160,7 +177,9 @@ impl Blamed for ArchiveError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::NotAnArchive { .. } => Some("download the .zip or .tar.gz of the tool and give that file".to_owned()),
-            Self::Damaged { .. } => Some("download it again, and compare its size with the published one".to_owned()),
+            Self::Damaged { .. } | Self::CutOff { .. } => {
+                Some("download it again, and compare its size with the published one".to_owned())
+            }
             Self::File(e) => e.hint(),
             Self::TooMuch(_) => Some("if it is what you expect, raise the limits with --limit TIMES".to_owned()),
             Self::NoRoom { .. } => Some("make room there, or choose another disk".to_owned()),

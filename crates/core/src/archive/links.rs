@@ -12,32 +12,27 @@ use crate::error::FileContext as _;
 /// How many links may be followed for one target, as on Linux (path_resolution(7)).
 const MOST_STEPS: usize = 40;
 
-/// Checks that no link of the listing leads out of `root` (a folder of the archive, empty for the whole), directly or
-/// by way of other links, and that no entry lies behind a link.
-pub(super) fn check(listing: &Listing, root: &Path) -> Result<(), ArchiveError> {
+/// The entries that lie behind a link, and the links that lead out of `root` (a folder of the archive, empty for the
+/// whole), directly or by way of other links: each by its index, with the reason.
+pub(super) fn faults(listing: &Listing, root: &Path) -> Vec<(usize, ArchiveError)> {
     let links = links_of(listing);
     if links.is_empty() {
-        return Ok(());
+        return Vec::new();
     }
-    for entry in &listing.entries {
+    let fault = |entry: &Entry| {
         let parents = entry.path.as_path().ancestors().skip(1);
         if let Some(link) = parents.filter(|p| links.contains_key(p)).last() {
-            return Err(ArchiveError::ThroughLink {
-                entry: entry.path.display(),
-                link: link.to_string_lossy().into_owned(),
-            });
+            let (entry, link) = (entry.path.display(), link.to_string_lossy().into_owned());
+            return Some(ArchiveError::ThroughLink { entry, link });
         }
-        if let EntryKind::Link(target) = &entry.kind
-            && entry.path.as_path().starts_with(root)
-            && destination(&links, root, entry.path.as_path()).is_none()
-        {
-            return Err(ArchiveError::LinkOutside {
-                entry: entry.path.display(),
-                target: target.to_string_lossy().into_owned(),
-            });
-        }
-    }
-    Ok(())
+        let EntryKind::Link(target) = &entry.kind else { return None };
+        let inside = entry.path.as_path().starts_with(root);
+        (inside && destination(&links, root, entry.path.as_path()).is_none()).then(|| ArchiveError::LinkOutside {
+            entry: entry.path.display(),
+            target: target.to_string_lossy().into_owned(),
+        })
+    };
+    listing.entries.iter().enumerate().filter_map(|(index, entry)| Some((index, fault(entry)?))).collect()
 }
 
 /// The member a link ends at, all links on the way followed; `None` when the way leads out of `root` or never ends.
@@ -194,7 +189,7 @@ mod tests {
             (&[("w/a", Some("b")), ("w/b", None)], "w", true),
         ];
         for (entries, root, fine) in cases {
-            assert_eq!(check(&listing(entries), Path::new(root)).is_ok(), fine, "{entries:?}");
+            assert_eq!(faults(&listing(entries), Path::new(root)).is_empty(), fine, "{entries:?}");
         }
     }
 

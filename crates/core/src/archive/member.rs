@@ -6,6 +6,11 @@ use super::windows_names::{self, WindowsNameError};
 use crate::os;
 use crate::system::System;
 
+/// The longest part of a name, in bytes (`NAME_MAX` of common file systems).
+const LONGEST: usize = 255;
+/// The most folders one in the other.
+const DEEPEST: usize = 100;
+
 /// A relative path of plain components: no root, no drive, no `..`, no `.`, not empty.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct MemberPath(PathBuf);
@@ -22,6 +27,12 @@ pub enum MemberError {
     /// It holds a NUL byte.
     #[error("its name holds a zero byte")]
     Nul,
+    /// A part of it is longer than file systems allow.
+    #[error("a part of its name is longer than {LONGEST} bytes")]
+    TooLong,
+    /// It lies in more folders than any tool needs.
+    #[error("it lies in more than {DEEPEST} folders")]
+    TooDeep,
     /// This system would make something else of it.
     #[error(transparent)]
     Windows(#[from] WindowsNameError),
@@ -56,6 +67,7 @@ impl MemberPath {
             match part {
                 b"" | b"." => {}
                 b".." => return Err(MemberError::Climbs),
+                plain if plain.len() > LONGEST => return Err(MemberError::TooLong),
                 plain => {
                     if windows {
                         windows_names::check(&String::from_utf8_lossy(plain))?;
@@ -67,6 +79,9 @@ impl MemberPath {
         // On a system with other separators or prefixes a "plain" part can still be more than that.
         if path.components().any(|c| !matches!(c, Component::Normal(_))) {
             return Err(MemberError::Climbs);
+        }
+        if path.components().count() > DEEPEST {
+            return Err(MemberError::TooDeep);
         }
         Ok((!path.as_os_str().is_empty()).then_some(Self(path)))
     }

@@ -111,6 +111,9 @@ impl Source {
         } else if container.is_none() && zip::ends_like_one(&mut archive.clone()).map_err(damaged)? {
             container = Some(Container::Zip);
         }
+        if let Some(expected) = cut_off(container, &head, bytes, &archive).map_err(damaged)? {
+            return Err(ArchiveError::CutOff { file: file.to_owned(), bytes, expected });
+        }
         let Some(container) = container else { return Err(ArchiveError::not(file, &kinds::looks_like(&name, &head))) };
         let format = Format { container, compression: around, bytes, inner: None };
         Ok(Self { path: file.to_owned(), format, whole, archive, single_name: single::plain_name(file) })
@@ -184,6 +187,25 @@ impl Source {
             Ok(()) => Ok(found),
         }
     }
+}
+
+/// Whether the end of an archive is missing: `Some` with its right length, where the beginning tells that.
+fn cut_off(
+    container: Option<Container>,
+    head: &[u8],
+    bytes: u64,
+    archive: &Segment,
+) -> io::Result<Option<Option<u64>>> {
+    Ok(match container {
+        Some(Container::Zip) if !zip::ends_like_one(&mut archive.clone())? => Some(None),
+        Some(Container::SevenZip) => {
+            let number = |at: usize| head.get(at..at + 8).and_then(|b| b.try_into().ok()).map(u64::from_le_bytes);
+            // Where the header at the end lies, and how long it is (7zFormat.txt, "SignatureHeader").
+            let end = number(12).zip(number(20)).map(|(offset, size)| offset.saturating_add(size).saturating_add(32));
+            end.filter(|end| *end > bytes).map(Some)
+        }
+        _ => None,
+    })
 }
 
 /// How deep archives in archives are opened.

@@ -177,7 +177,9 @@ impl<'a> Finish<'a> {
     /// # Errors
     /// When one does, or an entry lies behind a link.
     pub fn check(listing: &'a Listing, wrapper: &'a Path) -> Result<Self, ArchiveError> {
-        links::check(listing, wrapper)?;
+        if let Some((_, fault)) = links::faults(listing, wrapper).into_iter().next() {
+            return Err(fault);
+        }
         Ok(Self { listing, wrapper })
     }
 

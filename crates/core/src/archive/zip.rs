@@ -1,10 +1,11 @@
 //! zip, read through its central directory (PKWARE APPNOTE).
 
+use std::collections::HashMap;
 use std::io::{self, Read, Seek as _, SeekFrom};
 use std::path::Path;
 
-use zip::ZipArchive;
 use zip::result::ZipError;
+use zip::{SUPPORTED_COMPRESSION_METHODS, ZipArchive};
 
 use super::ArchiveError;
 use super::entries::{RawEntry, RawKind, Visit, mode, read_target};
@@ -13,24 +14,30 @@ use super::segment::{Buffered, Segment};
 /// The least that stands before an entry's content: the local header without a name (APPNOTE 4.3.7).
 const LOCAL_HEADER: u64 = 30;
 
+/// The length of a directory record without its name, extra fields and comment (APPNOTE 4.3.12).
+const DIRECTORY_RECORD: usize = 46;
+
 /// An opened zip. A clone shares the directory and reads on its own.
 #[derive(Clone)]
 pub(super) struct Opened {
     archive: ZipArchive<Buffered>,
+    segment: Buffered,
     /// Whether `\` separates the parts of names: some packers of Windows write it, and then no `/` at all.
     backslashes: bool,
 }
 
 impl Opened {
     pub fn open(file: &Path, segment: Segment) -> Result<Self, ArchiveError> {
-        let archive = ZipArchive::new(Buffered::new(segment)).map_err(|e| damaged(file, e))?;
+        let segment = Buffered::new(segment);
+        let archive = ZipArchive::new(segment.clone()).map_err(|e| damaged(file, e))?;
         let holds = |separator| archive.file_names().flatten().any(|name| name.contains(separator));
         let backslashes = holds('\\') && !holds('/');
-        Ok(Self { archive, backslashes })
+        Ok(Self { archive, segment, backslashes })
     }
 
     /// What the directory says of each entry, in its order; the targets of links are read.
     pub fn entries(&mut self, file: &Path) -> Result<Vec<RawEntry>, ArchiveError> {
+        self.refuse_two_meanings(file)?;
         let mut entries = Vec::with_capacity(self.archive.len());
         let mut places: Vec<(u64, u64, usize)> = Vec::with_capacity(self.archive.len());
         for index in 0..self.archive.len() {
@@ -38,6 +45,10 @@ impl Opened {
             let mut name = entry.name().map_err(|e| damaged(file, e))?.into_owned();
             if entry.encrypted() {
                 return Err(ArchiveError::Encrypted(name));
+            }
+            let method = entry.compression();
+            if !SUPPORTED_COMPRESSION_METHODS.contains(&method) {
+                return Err(ArchiveError::Method { entry: name, method: method.to_string() });
             }
             if self.backslashes {
                 name = name.replace('\\', "/");
@@ -71,6 +82,33 @@ impl Opened {
             }
         }
         Ok(entries)
+    }
+
+    /// The directory may name an entry twice only if both are the same: readers differ in which of them they take.
+    fn refuse_two_meanings(&self, file: &Path) -> Result<(), ArchiveError> {
+        let broken = |source| ArchiveError::Damaged { file: file.to_owned(), source };
+        let mut directory = self.segment.clone();
+        directory.seek(SeekFrom::Start(self.archive.central_directory_start())).map_err(broken)?;
+        let mut met: HashMap<Vec<u8>, [u8; 12]> = HashMap::new();
+        loop {
+            let mut fixed = [0; DIRECTORY_RECORD];
+            if directory.read_exact(&mut fixed).is_err() || !fixed.starts_with(b"PK\x01\x02") {
+                return Ok(());
+            }
+            let short = |at: usize| u16::from_le_bytes([fixed[at], fixed[at + 1]]);
+            let mut name = vec![0; short(28).into()];
+            directory.read_exact(&mut name).map_err(broken)?;
+            directory.seek(SeekFrom::Current(i64::from(short(30)) + i64::from(short(32)))).map_err(broken)?;
+            // Checksum and both sizes.
+            let mut content = [0; 12];
+            content.copy_from_slice(&fixed[16..28]);
+            match met.insert(name.clone(), content) {
+                Some(other) if other != content => {
+                    return Err(ArchiveError::Twice(String::from_utf8_lossy(&name).into_owned()));
+                }
+                _ => {}
+            }
+        }
     }
 
     /// Hands on an entry's content.

@@ -115,7 +115,8 @@ pub fn inspect(machine: &Machine, file: &Path, trust: &Trust, stop: &Stop) -> Re
     let published = download::published(file, trust)?;
     let options = Options { leave_out_hazards: true, ..Options::default() };
     let list = || Ok(archive::list(&source, options, stop)?);
-    let (summed, listing) = download::while_summing(&source, published, stop, list)?;
+    let (summed, mut listing) = download::while_summing(&source, published, stop, list)?;
+    listing.leave_out_links(&layout::wrapper(&listing), None)?;
     let (layout, mut findings) = lay_out(&listing)?;
     findings.extend(summed.finding());
     let guess = guess_names(file, &source.format).or(layout::guess(&file_name(&layout.wrapper)));

@@ -188,8 +188,12 @@ pub fn receive(
         placement::look(&yard, &name, &version, request.replace)?;
     }
     let into_staging = || Staged::unpack(request, &source, &yard, witness, stop);
-    let (summed, staged) = download::while_summing(&source, published, stop, into_staging)?;
+    let (summed, mut staged) = download::while_summing(&source, published, stop, into_staging)?;
     witness.stage(&Stage::Summed(&summed));
+    if request.options.leave_out_hazards {
+        let root = staged.root.as_ref().map(tempfile::TempDir::path);
+        staged.listing.leave_out_links(&layout::wrapper(&staged.listing), root)?;
+    }
     let layout = layout::analyse(&staged.listing, &request.command_folders, Target::here(request.foreign))?;
     let finish = Finish::check(&staged.listing, &layout.wrapper)?;
     let guess = file_guess.or(layout::guess(&file_name(&layout.wrapper)));

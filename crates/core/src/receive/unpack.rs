@@ -79,7 +79,7 @@ pub fn unpack(request: &UnpackRequest, witness: &dyn Witness, stop: &Stop) -> Re
     let source = Source::open(&request.file, &std::env::temp_dir())?;
     witness.stage(&Stage::Identified(&source.format));
     let published = download::published(&request.file, &request.trust)?;
-    let (staging, listing, summed) = if request.dry_run {
+    let (staging, mut listing, summed) = if request.dry_run {
         let list = || Ok(archive::list(&source, request.options, stop)?);
         let (summed, listing) = download::while_summing(&source, published, stop, list)?;
         (None, listing, summed)
@@ -98,6 +98,9 @@ pub fn unpack(request: &UnpackRequest, witness: &dyn Witness, stop: &Stop) -> Re
     };
     witness.stage(&Stage::Summed(&summed));
     let wrapper = if request.keep_wrapper { PathBuf::new() } else { layout::wrapper(&listing) };
+    if request.options.leave_out_hazards {
+        listing.leave_out_links(&wrapper, staging.as_ref().map(tempfile::TempDir::path))?;
+    }
     let finish = Finish::check(&listing, &wrapper)?;
     let mut findings: Vec<Finding> = summed.finding().into_iter().collect();
     if let Some(staging) = staging {
@@ -124,7 +127,7 @@ pub fn unpack(request: &UnpackRequest, witness: &dyn Witness, stop: &Stop) -> Re
         wrapper,
         files: listing.files(),
         unpacked_bytes: listing.unpacked_bytes(),
-        left_out: listing.left_out,
+        left_out: listing.left_out.clone(),
         findings,
     })
 }
