@@ -39,16 +39,27 @@ pub(super) fn is_named_for_programs(folder: &Path) -> bool {
     folder.file_name().is_some_and(|n| n == "bin" || n == "sbin")
 }
 
+/// Folders at the root that hold what a person types, in the order of importance. `Scripts` is where some packages of
+/// Windows have what others have in `bin`.
+const AT_ROOT: [&str; 3] = ["bin", "sbin", "Scripts"];
+
 /// Finds the command folders, the more important first:
-/// 1. `bin` and `sbin` at the root, where they hold programs; and the root too, where a compiled program lies there;
+/// 1. `bin`, `sbin` and `Scripts` at the root, where they hold programs; `cmd` in place of `bin`, where both do: it is
+///    what such packages keep for PATH; and the root too, where a compiled program lies there;
 /// 2. else the root, where programs lie there that do not just set the tool up;
 /// 3. else the folders named `bin` or `sbin` that lie least deep;
 /// 4. else the folders with programs that lie least deep.
 pub(super) fn find(programs: &[(PathBuf, &Program)]) -> Vec<PathBuf> {
     let root = Path::new("");
     let with_programs: BTreeSet<&Path> = programs.iter().filter_map(|(path, _)| path.parent()).collect();
-    let mut found: Vec<&Path> =
-        ["bin", "sbin"].map(Path::new).into_iter().filter(|f| with_programs.contains(f)).collect();
+    let there = |name: &str| {
+        let same = |folder: &&Path| folder.as_os_str().eq_ignore_ascii_case(name);
+        with_programs.iter().copied().find(same)
+    };
+    let mut found: Vec<&Path> = AT_ROOT.iter().filter_map(|name| there(name)).collect();
+    if let (Some(bin), Some(cmd)) = (there("bin"), there("cmd")) {
+        found.iter_mut().filter(|folder| **folder == bin).for_each(|folder| *folder = cmd);
+    }
     let at_root = |only_compiled: bool| {
         programs.iter().any(|(path, program)| {
             path.parent() == Some(root)

@@ -80,6 +80,9 @@ pub enum LayoutError {
     /// Nothing in the archive can be run here as a command.
     #[error("there is no program in the archive that could be a command")]
     NoCommands,
+    /// Only source code.
+    #[error("this is source code, with a {0} to build it by: there is no program in it yet")]
+    Source(String),
     /// All programs are for other machines.
     #[error("its programs can't run here: {0}")]
     Foreign(String),
@@ -101,7 +104,7 @@ impl Blamed for LayoutError {
     fn blame(&self) -> Blame {
         match self {
             Self::FolderWithoutCommands(_) => Blame::Call,
-            Self::NoCommands | Self::Foreign(_) | Self::Folder { .. } => Blame::Input,
+            Self::NoCommands | Self::Source(_) | Self::Foreign(_) | Self::Folder { .. } => Blame::Input,
         }
     }
 
@@ -112,6 +115,7 @@ impl Blamed for LayoutError {
                  sources or libraries has none"
                     .to_owned(),
             ),
+            Self::Source(_) => Some("look for a build for this system where you found it".to_owned()),
             Self::Foreign(_) => {
                 Some("download the one for this machine, or receive it anyway with --foreign".to_owned())
             }
@@ -138,6 +142,29 @@ fn programs<'a>(listing: &'a Listing, home: &Path, system: System) -> Vec<(PathB
         (may_run && is_command(path, program, system)).then(|| (path.to_owned(), program))
     };
     listing.entries.iter().filter_map(program).collect()
+}
+
+/// The file at the home by which source code is built.
+fn build_file(listing: &Listing, home: &Path) -> Option<String> {
+    const NAMES: [&str; 14] = [
+        "configure",
+        "configure.ac",
+        "makefile",
+        "cmakelists.txt",
+        "meson.build",
+        "build.ninja",
+        "cargo.toml",
+        "go.mod",
+        "pyproject.toml",
+        "setup.py",
+        "pom.xml",
+        "build.gradle",
+        "package.json",
+        "build.zig",
+    ];
+    let below = |entry: &Entry| entry.path.as_path().strip_prefix(home).ok()?.to_str().map(str::to_owned);
+    let names = listing.entries.iter().filter(|e| e.kind == EntryKind::File).filter_map(below);
+    names.into_iter().find(|name| NAMES.contains(&&*name.to_ascii_lowercase()))
 }
 
 /// The machines that programs are for, in words.
@@ -224,7 +251,7 @@ pub fn analyse(listing: &Listing, given: &[PathBuf], target: Target) -> Result<L
     }
     let command_folders = if given.is_empty() { command_folders::find(&programs) } else { given.to_vec() };
     if command_folders.is_empty() {
-        return Err(LayoutError::NoCommands);
+        return Err(build_file(listing, &wrapper).map_or(LayoutError::NoCommands, LayoutError::Source));
     }
     let mut commands = Vec::new();
     for folder in &command_folders {
@@ -308,7 +335,7 @@ mod tests {
     #[test]
     fn layouts_met_in_practice() {
         type Case<'a> = (&'a [&'a str], &'a str, &'a [&'a str], &'a [&'a str]);
-        let cases: [Case; 20] = [
+        let cases: [Case; 39] = [
             (&["x t-4/bin/tidelog", "x t-4/bin/tidelogc", "- t-4/README"], "t-4", &["bin"], &["tidelog", "tidelogc"]),
             (&["x shoal"], "", &[""], &["shoal"]),
             (&["x shoal-2/shoal", "- shoal-2/LICENSE"], "shoal-2", &[""], &["shoal"]),
@@ -332,6 +359,27 @@ mod tests {
             (&["e w/bin/t", "- w/bin/t.bat", "t w/bin/README.md"], "w", &["bin"], &["t"]),
             (&["e w/bin/t", "e w/jre/bin/j"], "w", &["bin"], &["t"]),
             (&["e w/tools/t", "- w/readme"], "w", &["tools"], &["t"]),
+            (&["e w/t", "e w/libx.so", "- w/data.bin"], "w", &[""], &["t"]),
+            (&["e w/t", "e w/u", "- w/LICENSE", "- w/man/t.1"], "w", &[""], &["t", "u"]),
+            (&["e w/sdk/tools/t", "- w/sdk/lib/x", "- w/r"], "w", &["sdk/tools"], &["t"]),
+            // Programs of the compiler itself, under the name of the machine it compiles for.
+            (&["e w/bin/t", "e w/arm-shore-eabi/bin/as", "- w/lib/x"], "w", &["bin"], &["t"]),
+            (&["e w/x86_64-shore/bin/as", "e w/bin/t", "x w/bin/t-config"], "w", &["bin"], &["t", "t-config"]),
+            (&["e w/bin/t", "e w/cmd/t", "e w/usr/bin/inner"], "w", &["cmd"], &["t"]),
+            (&["e w/t", "x w/Scripts/u"], "w", &["Scripts", ""], &["t", "u"]),
+            // A bundle of macOS works only as a whole.
+            (&["e T.app/Contents/MacOS/t", "- T.app/Contents/Info.plist"], "", &["T.app/Contents/MacOS"], &["t"]),
+            (&["x tidelog-main/bin/t", "- tidelog-main/README"], "tidelog-main", &["bin"], &["t"]),
+            (&["x tidelog-main/bin/t", "- tidelog-main/Makefile"], "tidelog-main", &["bin"], &["t"]),
+            (&["d w", "d w/bin", "x w/bin/t"], "w", &["bin"], &["t"]),
+            (&["d empty", "x w/bin/t"], "", &["w/bin"], &["t"]),
+            (&["x w/bin/t", "l w/bin/u t", "l w/bin/broken nowhere"], "w", &["bin"], &["t", "u"]),
+            (&["x w/bin/.hidden", "x w/bin/t"], "w", &["bin"], &["t"]),
+            (&["- w/bin/t", "x w/bin/u"], "w", &["bin"], &["u"]),
+            (&["t w/bin/t", "e w/bin/u"], "w", &["bin"], &["t", "u"]),
+            (&["e w/libexec/t/inner", "e w/bin/t"], "w", &["bin"], &["t"]),
+            (&["e opt/tide/bin/t", "- opt/tide/lib/x"], "", &["opt/tide/bin"], &["t"]),
+            (&["e w/Contents/t", "e w/doc/u"], "w", &["Contents"], &["t"]),
             // Everything executable, as from a disk without modes: only the programs count.
             (&["t w/README", "t w/LICENSE", "e w/t"], "w", &[""], &["t"]),
         ];
@@ -371,6 +419,14 @@ mod tests {
     #[test]
     fn what_has_no_command_is_refused() {
         assert!(matches!(analyse(&listing(&["- w/README", "x w/lib/x"]), &[], UNIX), Err(LayoutError::NoCommands)));
+        for build in ["w/configure", "w/CMakeLists.txt", "w/Cargo.toml"] {
+            let lines = [format!("- {build}"), "- w/src/main.src".to_owned()];
+            let source = listing(&lines.iter().map(String::as_str).collect::<Vec<_>>());
+            assert!(matches!(analyse(&source, &[], UNIX), Err(LayoutError::Source(_))), "{build}");
+        }
+        let suite: Vec<String> = (0..100).map(|i| format!("x w/bin/c{i:02}")).collect();
+        let suite = listing(&suite.iter().map(String::as_str).collect::<Vec<_>>());
+        assert_eq!(analyse(&suite, &[], UNIX).unwrap().commands.len(), 100);
         let given = [PathBuf::from("tools")];
         let lines = ["x w/bin/t", "- w/tools/x"];
         assert!(matches!(analyse(&listing(&lines), &given, UNIX), Err(LayoutError::FolderWithoutCommands(_))));

@@ -10,6 +10,11 @@ use crate::archive::{EntryKind, Listing};
 /// Names of folders that are a part of a tool, however alone they stand.
 const PARTS: [&str; 8] = ["lib", "lib64", "libexec", "share", "usr", "opt", "etc", "include"];
 
+/// Whether a folder is a part of the tool: by its name, or as a bundle of macOS, which works only as a whole.
+fn is_part(name: &OsStr) -> bool {
+    PARTS.iter().any(|part| name == *part) || Path::new(name).extension().is_some_and(|e| e == "app")
+}
+
 /// Files and folders that systems leave in archives: the macOS archiver, the Finder, the Windows Explorer.
 #[must_use]
 pub(super) fn is_litter(name: &OsStr) -> bool {
@@ -37,9 +42,7 @@ fn only_folder(listing: &Listing, home: &Path) -> Option<PathBuf> {
         *inside.entry(first).or_default() |= is_folder;
     }
     match inside.into_iter().collect::<Vec<_>>()[..] {
-        [(name, true)] if !is_named_for_programs(Path::new(name)) && !PARTS.iter().any(|p| name == *p) => {
-            Some(home.join(name))
-        }
+        [(name, true)] if !is_named_for_programs(Path::new(name)) && !is_part(name) => Some(home.join(name)),
         _ => None,
     }
 }

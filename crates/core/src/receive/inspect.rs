@@ -175,7 +175,7 @@ pub fn inspect(machine: &Machine, file: &Path, trust: &Trust, stop: &Stop) -> Re
 fn lay_out(listing: &Listing) -> Result<(Layout, Vec<Finding>), ReceiveError> {
     match layout::analyse(listing, &[], Target::here(true)) {
         Ok(layout) => Ok((layout, Vec::new())),
-        Err(e @ LayoutError::NoCommands) => {
+        Err(e @ (LayoutError::NoCommands | LayoutError::Source(_))) => {
             let told = crate::error::Blamed::hint(&e).unwrap_or_default();
             let wrapper = layout::wrapper(listing);
             let layout = Layout { wrapper, command_folders: Vec::new(), commands: Vec::new() };
