@@ -141,6 +141,8 @@ fn record_changed(at: usize, to: &[u8]) -> Vec<u8> {
     let mut bytes = two_files();
     let records: Vec<usize> = (0..bytes.len() - 4).filter(|at| bytes[*at..].starts_with(b"PK\x01\x02")).collect();
     bytes[records[1] + at..records[1] + at + to.len()].copy_from_slice(to);
+    // Made on Unix, so that the mode counts.
+    bytes[records[1] + 5] = 3;
     bytes
 }
 

@@ -139,7 +139,7 @@ fn a_tool_is_told_for_what_it_is() {
         header.set_mode(0o644);
         tar.append_data(&mut header, format!("tidelog-4.2.1/bin/{file}"), content).unwrap();
         let archive = home.write("tidelog-4.2.1.tar", tar.into_inner().unwrap());
-        home.wyard(&["receive", archive.to_str().unwrap()]).ends(code).says(says).says(verdict);
+        home.wyard(&["receive", archive.to_str().unwrap(), "--foreign"]).ends(code).says(says).says(verdict);
     }
 }
 

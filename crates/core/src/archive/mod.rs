@@ -30,4 +30,4 @@ pub use limits::{Limits, RATIO_FROM};
 pub use listing::{Entry, EntryKind, Listing};
 pub use member::{MemberError, MemberPath};
 pub use source::{Format, Source};
-pub use unpack::{Finish, Options, list, unpack};
+pub use unpack::{Finish, Finished, Options, list, unpack};

@@ -7,7 +7,7 @@ use std::sync::PoisonError;
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::thread;
 
-use super::collect::Collector;
+use super::collect::{Collector, LeftOut};
 use super::kinds::Container;
 use super::limits::Limits;
 use super::listing::{Entry, EntryKind, Listing};
@@ -163,6 +163,15 @@ fn listing(source: &Source, collector: Collector<'_>) -> Result<Listing, Archive
     Ok(listing)
 }
 
+/// What came of the links.
+#[derive(Debug, Default)]
+pub struct Finished {
+    /// How many became copies, because none can be made here.
+    pub copied: usize,
+    /// Those that could not even become that.
+    pub left_out: Vec<LeftOut>,
+}
+
 /// What is left to do once the whole listing, and so the wrapper, is known.
 #[derive(Debug)]
 #[must_use = "links and execute bits are missing until it is applied"]
@@ -183,21 +192,26 @@ impl<'a> Finish<'a> {
         Ok(Self { listing, wrapper })
     }
 
-    /// Makes the links below the wrapper and sets the execute bits. Gives the number of links that became copies, because
-    /// none can be made here.
+    /// Makes the links below the wrapper and sets the execute bits.
     ///
     /// # Errors
-    /// When the disk refuses, or a link can be neither link nor copy.
-    pub fn apply(self, root: &Path) -> Result<usize, ArchiveError> {
+    /// When the disk refuses, or a link can be neither link nor copy, and hazards are not to be left out.
+    pub fn apply(self, root: &Path, options: Options) -> Result<Finished, ArchiveError> {
         let inside = || self.listing.entries.iter().filter(|e| e.path.as_path().starts_with(self.wrapper));
         let mut links = inside().filter(|e| matches!(e.kind, EntryKind::Link(_))).peekable();
         let copies = links.peek().is_some() && !os::can_link(root);
-        let mut copied = 0;
+        let mut finished = Finished::default();
         for entry in links {
             let place = entry.path.under(root);
             make_parent(&place)?;
             if copies {
-                copied += usize::from(links::copy(self.listing, entry, root)?);
+                match links::copy(self.listing, entry, root) {
+                    Ok(copied) => finished.copied += usize::from(copied),
+                    Err(e @ ArchiveError::Endless { .. }) if options.leave_out_hazards => {
+                        finished.left_out.push(LeftOut { entry: entry.path.display(), reason: e.to_string() });
+                    }
+                    Err(e) => return Err(e),
+                }
             } else if let EntryKind::Link(target) = &entry.kind {
                 os::make_link(Path::new(target), &place).at("make the link", &place)?;
             }
@@ -209,6 +223,6 @@ impl<'a> Finish<'a> {
                 os::set_mode(&file, 0o755).at("make executable", &place)?;
             }
         }
-        Ok(copied)
+        Ok(finished)
     }
 }

@@ -237,8 +237,9 @@ pub fn receive(
     report.findings.extend(summed.finding());
     witness.stage(&Stage::LaidOut(&report));
     if let Some(root) = &staged.root {
-        let copied = finish.apply(root.path())?;
-        report.findings.extend(unpack::links_copied(copied));
+        let finished = finish.apply(root.path(), request.options)?;
+        report.findings.extend(unpack::links_copied(finished.copied));
+        report.left_out.extend(finished.left_out);
         yard.write_card(&card)?;
         placement::place(&yard, &root.path().join(&layout.wrapper), &report.home)?;
     }

@@ -102,10 +102,12 @@ pub fn unpack(request: &UnpackRequest, witness: &dyn Witness, stop: &Stop) -> Re
         listing.leave_out_links(&wrapper, staging.as_ref().map(tempfile::TempDir::path))?;
     }
     let finish = Finish::check(&listing, &wrapper)?;
+    let mut left_out = listing.left_out.clone();
     let mut findings: Vec<Finding> = summed.finding().into_iter().collect();
     if let Some(staging) = staging {
-        let copied = finish.apply(staging.path())?;
-        findings.extend(links_copied(copied));
+        let finished = finish.apply(staging.path(), request.options)?;
+        findings.extend(links_copied(finished.copied));
+        left_out.extend(finished.left_out);
         let from = staging.path().join(&wrapper);
         fs::rename(&from, &into).at("move what was unpacked to", &into)?;
         if wrapper.as_os_str().is_empty() {
@@ -127,7 +129,7 @@ pub fn unpack(request: &UnpackRequest, witness: &dyn Witness, stop: &Stop) -> Re
         wrapper,
         files: listing.files(),
         unpacked_bytes: listing.unpacked_bytes(),
-        left_out: listing.left_out.clone(),
+        left_out,
         findings,
     })
 }
