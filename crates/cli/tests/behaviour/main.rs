@@ -7,6 +7,7 @@ mod broken;
 mod demo;
 mod home;
 mod hostile;
+mod inspect;
 mod interrupted;
 mod judges;
 mod on_windows;

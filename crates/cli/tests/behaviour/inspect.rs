@@ -1,0 +1,115 @@
+//! `inspect`, `unpack`, and the checksums that every reading of a download compares.
+
+use std::fs;
+
+use sha2::{Digest as _, Sha256};
+
+use crate::archives::{script, tidelog, zip};
+use crate::home::{Home, program};
+
+fn sha256(file: &str) -> String {
+    Sha256::digest(fs::read(file).unwrap()).iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+#[test]
+fn inspect_tells_what_is_inside_and_what_would_happen_here() {
+    let home = Home::new();
+    let launcher = if cfg!(windows) { "@set H=C:\\tide\\lib\r\n" } else { "#!/bin/sh\nH=/opt/tide/lib\n" };
+    let (tidal, start) =
+        (format!("tidelog-4.2.1/bin/{}", program("tidelog")), format!("tidelog-4.2.1/bin/{}", program("start-it")));
+    let files = [
+        (&*tidal, &*script("4.2.1"), 0o755),
+        (&start, launcher, 0o755),
+        ("tidelog-4.2.1/conf/tidelog.ini.sample", "x", 0o644),
+        ("tidelog-4.2.1/README.md", "x", 0o644),
+        ("tidelog-4.2.1/setup-tidelog.exe", "x", 0o644),
+        ("../out", "x", 0o644),
+    ];
+    let archive = zip(&home.path("tidelog-4.2.1-linux-x64.zip"), &files);
+    let before = home.files();
+    let report = home.wyard(&["inspect", archive.to_str().unwrap(), "--json"]).ends(0).json();
+    assert_eq!((&report["format"], &report["report"]), (&1.into(), &"inspect".into()));
+    assert_eq!((&report["container"], &report["compression"]), (&"zip".into(), &"none".into()));
+    assert_eq!((&report["wrapper"], &report["command_folders"][0]), (&"tidelog-4.2.1".into(), &"bin".into()));
+    let suggested = &report["suggested"];
+    assert_eq!((&suggested["name"], &suggested["version"]), (&"tidelog".into(), &"4.2.1".into()));
+    assert_eq!((&suggested["os"], &suggested["home_variable"]), (&"linux".into(), &"TIDELOG_HOME".into()));
+    assert_eq!(report["hazards"][0]["entry"], "../out");
+    assert_eq!(report["commands"][1]["name"], "tidelog");
+    assert_eq!(report["commands"][1]["hindrance"], serde_json::Value::Null);
+    let ran = home.wyard(&["inspect", archive.to_str().unwrap()]).ends(0);
+    ran.says("new here")
+        .says("tidelog.ini.sample")
+        .says("README.md")
+        .says("setup-tidelog.exe")
+        .says("fixed-path")
+        .says("climbs out");
+    assert_eq!(home.files(), before, "nothing is written");
+    home.wyard(&["receive", &tidelog(&home, "3.9")]).ends(0);
+    home.wyard(&["inspect", archive.to_str().unwrap()]).ends(0).says("the yard holds 3.9");
+    let source = zip(&home.path("driftc-1.0.zip"), &[("w/src/main.src", "x", 0o644), ("w/Makefile", "x", 0o644)]);
+    home.wyard(&["inspect", source.to_str().unwrap()]).ends(0).says("this is source code");
+    home.wyard(&["receive", source.to_str().unwrap()]).ends(3).says("look for a build");
+}
+
+#[test]
+fn checksums_are_taken_from_wherever_they_are_published() {
+    let right = |home: &Home| sha256(&tidelog(home, "4.2.1"));
+    let wrong = "0".repeat(64);
+    // What lies beside the archive (with `@` for the right checksum), the options, the exit code, and what is said.
+    type Case<'a> = (&'a [(&'a str, &'a str)], &'a [&'a str], i32, &'a str);
+    let cases: &[Case] = &[
+        (&[], &[], 0, "not compared"),
+        (&[("tidelog-4.2.1.zip.sha256", "@\n")], &[], 0, "as published (SHA-256 in tidelog-4.2.1.zip.sha256)"),
+        (&[("SHA256SUMS", "@ *tidelog-4.2.1.zip\r\n")], &[], 0, "as published (SHA-256 in SHA256SUMS)"),
+        (&[("checksums.txt", "@  other.zip\n")], &[], 0, "not compared"),
+        (&[("checksums.txt", "SHA256 (tidelog-4.2.1.zip) = @\n")], &[], 0, "as published"),
+        (&[("SHA256SUMS", &format!("{wrong}  tidelog-4.2.1.zip\n"))], &[], 3, "not the file that was published"),
+        // What the user gives counts, and not what lies there.
+        (&[("SHA256SUMS", &format!("{wrong}  tidelog-4.2.1.zip\n"))], &["--sha256", "@"], 0, "as published"),
+        (&[("list", "@  tidelog-4.2.1.zip\n")], &["--checksums", "list"], 0, "as published (SHA-256 in list)"),
+        (&[("list", "@  other.zip\n")], &["--checksums", "list"], 3, "has no checksum of tidelog-4.2.1.zip"),
+        (&[], &["--checksums", "none"], 4, "could not read"),
+        (&[], &["--md5", "00000000000000000000000000000000"], 3, "published MD5"),
+        (&[], &["--sha1", "00"], 2, "40 hex digits"),
+        (&[], &["--sha512", "@"], 2, "128 hex digits"),
+    ];
+    for (beside, options, code, says) in cases {
+        let home = Home::new();
+        let archive = tidelog(&home, "4.2.1");
+        let sum = right(&home);
+        for (name, text) in *beside {
+            home.write(name, text.replace('@', &sum));
+        }
+        let options: Vec<String> = options.iter().map(|option| option.replace('@', &sum)).collect();
+        let mut call = vec!["inspect", &archive];
+        call.extend(options.iter().map(String::as_str));
+        home.wyard(&call).ends(*code).says(says);
+        call[0] = "receive";
+        home.wyard(&call).ends(*code).says(says);
+        assert_eq!(home.yard().join("stock").exists(), *code == 0, "{options:?}");
+    }
+}
+
+#[test]
+fn unpack_makes_a_new_folder_and_nothing_else() {
+    let home = Home::new();
+    let archive = tidelog(&home, "4.2.1");
+    let call = |into: &str, more: &[&str]| home.wyard(&[&["unpack", &archive, "--into", into][..], more].concat());
+    call("plan", &["--dry-run"]).ends(0).says("would go into");
+    assert!(!home.path("plan").exists());
+    call("plain", &[]).ends(0).says("wrapper folder tidelog-4.2.1 removed");
+    assert_eq!(fs::read(home.path("plain/README")).unwrap(), b"read\n");
+    call("deep/er/whole", &["--keep-wrapper"]).ends(0);
+    assert_eq!(fs::read(home.path("deep/er/whole/tidelog-4.2.1/README")).unwrap(), b"read\n");
+    call("plain", &[]).ends(2).says("is there already");
+    let report = call("json", &["--json"]).ends(0).json();
+    assert_eq!((&report["report"], &report["files"]), (&"unpack".into(), &2.into()));
+    assert!(!home.yard().join("stock").exists() && home.files().is_empty());
+    // Of files without any program too.
+    let papers = zip(&home.path("papers.zip"), &[("a.txt", "a", 0o644), ("b/c.txt", "c", 0o644)]);
+    home.wyard(&["unpack", papers.to_str().unwrap(), "--into", "papers"]).ends(0);
+    assert_eq!(fs::read(home.path("papers/b/c.txt")).unwrap(), b"c");
+    let left: Vec<_> = fs::read_dir(home.path("")).unwrap().map(|e| e.unwrap().file_name()).collect();
+    assert!(left.iter().all(|name| !name.to_string_lossy().starts_with(".wyard")), "{left:?}");
+}
