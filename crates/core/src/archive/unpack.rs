@@ -108,9 +108,13 @@ fn unpack_zip(source: &Source, root: &Path, options: Options, writer: &Writer<'_
                 let (mut opened, mut buffer) = (opened.clone(), vec![0; CHUNK]);
                 while let Some((at, index, job)) = jobs.get(next.fetch_add(1, Ordering::Relaxed)) {
                     let name = job.path.display();
-                    let written = opened.content(&source.path, *at, &name, &mut |content| {
-                        writer.write(root, job, content, &mut buffer)
-                    });
+                    let written = match opened.inflate(&source.path, *at) {
+                        Ok(Some(whole)) => writer.write(root, job, &mut whole.as_slice(), &mut buffer),
+                        Ok(None) => opened.content(&source.path, *at, &name, &mut |content| {
+                            writer.write(root, job, content, &mut buffer)
+                        }),
+                        Err(error) => Err(error),
+                    };
                     match written {
                         Ok((bytes, program)) => lock(&done).push((*index, bytes, program)),
                         Err(error) => {

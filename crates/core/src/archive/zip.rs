@@ -4,8 +4,9 @@ use std::collections::HashMap;
 use std::io::{self, Read, Seek as _, SeekFrom};
 use std::path::Path;
 
+use libdeflater::Decompressor;
 use zip::result::ZipError;
-use zip::{SUPPORTED_COMPRESSION_METHODS, ZipArchive};
+use zip::{CompressionMethod, ZipArchive};
 
 use super::ArchiveError;
 use super::entries::{RawEntry, RawKind, Visit, mode, read_target};
@@ -16,6 +17,9 @@ const LOCAL_HEADER: u64 = 30;
 
 /// The length of a directory record without its name, extra fields and comment (APPNOTE 4.3.12).
 const DIRECTORY_RECORD: usize = 46;
+
+/// The largest entry that is unpacked in memory, in bytes, packed or not.
+const LARGEST_WHOLE: u64 = 16 << 20;
 
 /// An opened zip. A clone shares the directory and reads on its own.
 #[derive(Clone)]
@@ -47,7 +51,7 @@ impl Opened {
                 return Err(ArchiveError::Encrypted(name));
             }
             let method = entry.compression();
-            if !SUPPORTED_COMPRESSION_METHODS.contains(&method) {
+            if !can_read(method) {
                 return Err(ArchiveError::Method { entry: name, method: method.to_string() });
             }
             if self.backslashes {
@@ -111,6 +115,28 @@ impl Opened {
         }
     }
 
+    /// The whole content of a deflated entry, which takes half the time of a stream; `None` where it is packed otherwise,
+    /// or too large to be held.
+    pub fn inflate(&mut self, file: &Path, index: usize) -> Result<Option<Vec<u8>>, ArchiveError> {
+        let mut entry = self.archive.by_index_raw(index).map_err(|e| damaged(file, e))?;
+        let fits = |bytes: u64| usize::try_from(bytes).ok().filter(|_| bytes <= LARGEST_WHOLE);
+        let (Some(size), Some(_)) = (fits(entry.size()), fits(entry.compressed_size())) else { return Ok(None) };
+        if entry.compression() != CompressionMethod::Deflated {
+            return Ok(None);
+        }
+        let broken = |source| ArchiveError::Damaged { file: file.to_owned(), source };
+        let mut packed = Vec::new();
+        entry.read_to_end(&mut packed).map_err(broken)?;
+        let mut content = vec![0; size];
+        let inflated = Decompressor::new().deflate_decompress(&packed, &mut content);
+        let checksum = libdeflater::crc32(&content);
+        match inflated {
+            Ok(length) if length == size && checksum == entry.crc32() => Ok(Some(content)),
+            Ok(_) => Err(broken(io::Error::new(io::ErrorKind::InvalidData, "an entry's checksum or length is wrong"))),
+            Err(e) => Err(broken(io::Error::new(io::ErrorKind::InvalidData, e.to_string()))),
+        }
+    }
+
     /// Hands on an entry's content.
     pub fn read<T>(
         &mut self,
@@ -141,6 +167,12 @@ impl Opened {
         };
         take(&mut entry)
     }
+}
+
+/// Whether there is a decoder for the method here.
+fn can_read(method: CompressionMethod) -> bool {
+    use CompressionMethod as M;
+    matches!(method, M::Stored | M::Deflated | M::Deflate64 | M::Bzip2 | M::Lzma | M::Zstd | M::Xz)
 }
 
 /// Whether a file that begins with something else ends as a zip: with the record that ends its directory (APPNOTE
