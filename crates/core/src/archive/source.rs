@@ -159,6 +159,11 @@ impl Source {
 
     /// The only file of this archive, where that is an archive in turn: its name, laid out, and its length.
     fn only_archive(&self, scratch: &Path) -> Result<Option<(String, File, u64)>, ArchiveError> {
+        // With more than an archive, folders and litter in it the file holds more than an archive.
+        const MOST_BESIDE: usize = 64;
+        if self.format.container == Container::Zip && zip::count(&self.path, self.archive.clone())? > MOST_BESIDE {
+            return Ok(None);
+        }
         let mut found: Option<(String, File, u64)> = None;
         let mut alone = true;
         let walked = self.walk(&mut |raw, content| {

@@ -5,6 +5,7 @@ use std::io::{self, Read, Seek as _, SeekFrom};
 use std::path::Path;
 
 use libdeflater::Decompressor;
+use zip::read::ZipFile;
 use zip::result::ZipError;
 use zip::{CompressionMethod, ZipArchive};
 
@@ -196,13 +197,29 @@ fn damaged(file: &Path, source: ZipError) -> ArchiveError {
 pub(super) fn walk(file: &Path, segment: Segment, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
     let mut opened = Opened::open(file, segment)?;
     for (index, raw) in opened.entries(file)?.into_iter().enumerate() {
-        if !matches!(raw.kind, RawKind::File) {
-            visit(raw, &mut io::empty())?;
-            continue;
-        }
-        let name = String::from_utf8_lossy(&raw.name).into_owned();
-        let mut raw = Some(raw);
-        opened.content(file, index, &name, &mut |content| raw.take().map_or(Ok(()), |raw| visit(raw, content)))?;
+        let archive = matches!(raw.kind, RawKind::File).then_some(&mut opened.archive);
+        visit(raw, &mut Content { archive, index, entry: None })?;
     }
     Ok(())
+}
+
+/// How many entries a zip has.
+pub(super) fn count(file: &Path, segment: Segment) -> Result<usize, ArchiveError> {
+    Ok(Opened::open(file, segment)?.archive.len())
+}
+
+/// An entry's content, whose decoder is made only when somebody reads.
+struct Content<'a> {
+    archive: Option<&'a mut ZipArchive<Buffered>>,
+    index: usize,
+    entry: Option<ZipFile<'a, Buffered>>,
+}
+
+impl Read for Content<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        if let Some(archive) = self.archive.take() {
+            self.entry = Some(archive.by_index(self.index).map_err(io::Error::other)?);
+        }
+        self.entry.as_mut().map_or(Ok(0), |entry| entry.read(buffer))
+    }
 }
