@@ -4,6 +4,7 @@
 mod command_folders;
 mod guess;
 mod names;
+mod programs;
 mod wrapper;
 
 use std::path::{Path, PathBuf};
@@ -127,23 +128,6 @@ impl Blamed for LayoutError {
     }
 }
 
-/// The files and links below the home that could be typed as a command on a system, with their path from there.
-fn programs<'a>(listing: &'a Listing, home: &Path, system: System) -> Vec<(PathBuf, &'a Program)> {
-    let link_ends = listing.link_ends();
-    let program = |entry: &'a Entry| {
-        let path = entry.path.as_path().strip_prefix(home).ok()?;
-        let file = match &entry.kind {
-            EntryKind::File => entry,
-            EntryKind::Folder => return None,
-            EntryKind::Link(_) => link_ends.get(entry.path.as_path()).filter(|e| e.kind == EntryKind::File)?,
-        };
-        let program = file.program.as_ref()?;
-        let may_run = system == System::Windows || listing.executable(file);
-        (may_run && is_command(path, program, system)).then(|| (path.to_owned(), program))
-    };
-    listing.entries.iter().filter_map(program).collect()
-}
-
 /// The file at the home by which source code is built.
 fn build_file(listing: &Listing, home: &Path) -> Option<String> {
     const NAMES: [&str; 14] = [
@@ -167,64 +151,6 @@ fn build_file(listing: &Listing, home: &Path) -> Option<String> {
     names.into_iter().find(|name| NAMES.contains(&&*name.to_ascii_lowercase()))
 }
 
-/// The machines that programs are for, in words.
-fn machines(programs: &[(PathBuf, &Program)]) -> String {
-    let mut machines: Vec<String> = programs
-        .iter()
-        .map(|(_, program)| match (program.os, program.arch) {
-            (Some(os), Some(arch)) => format!("they are for {os} on {arch}"),
-            (Some(os), None) => format!("they are for {os}"),
-            _ => "they are of an unknown kind".to_owned(),
-        })
-        .collect();
-    machines.sort();
-    machines.dedup();
-    machines.join(", ")
-}
-
-/// Tells what is to be typed from files that can run by accident or for another use.
-fn is_command(path: &Path, program: &Program, system: System) -> bool {
-    let name = path.file_name().unwrap_or_default().to_string_lossy().to_ascii_lowercase();
-    if name.starts_with('.') || is_library(&name) {
-        return false;
-    }
-    match (system, program.kind) {
-        // The extension makes a program there; what lies in the file has to agree.
-        (System::Windows, ProgramKind::Pe) => extension_rank(&name).is_some_and(|rank| rank < 2),
-        (System::Windows, ProgramKind::Batch) => true,
-        (System::Windows, _) => false,
-        (System::Unix, ProgramKind::Elf | ProgramKind::Macho | ProgramKind::Script) => true,
-        // Programs of the other system lie beside ours in many archives; here nobody can type them.
-        (System::Unix, ProgramKind::Pe | ProgramKind::Batch) => false,
-        // A text without `#!` is run by shells as a script; only a folder named for programs makes it likely.
-        (System::Unix, ProgramKind::Other) => {
-            program.is_text && !name.contains('.') && path.parent().is_some_and(command_folders::is_named_for_programs)
-        }
-    }
-}
-
-/// The place of a file's extension among those that `cmd` can start by itself, in the order of PATHEXT.
-fn extension_rank(name: &str) -> Option<usize> {
-    let extension = Path::new(name).extension()?;
-    ["com", "exe", "bat", "cmd"].iter().position(|listed| extension.eq_ignore_ascii_case(listed))
-}
-
-/// What a person types to run a file.
-fn typed(file: &Path, system: System) -> String {
-    let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    match system {
-        System::Windows if extension_rank(&name).is_some() => {
-            file.file_stem().unwrap_or_default().to_string_lossy().into_owned()
-        }
-        _ => name,
-    }
-}
-
-fn is_library(name: &str) -> bool {
-    let has_ending = |ending: &str| Path::new(name).extension().is_some_and(|e| e == ending);
-    name.contains(".so.") || ["so", "dylib", "dll", "a", "o", "jar"].into_iter().any(has_ending)
-}
-
 /// Finds wrapper, command folders and commands. `given` are the folders of `--command-folder`, relative to the home;
 /// none means: find them. Where an archive has programs for several machines, those for the target are taken.
 ///
@@ -233,23 +159,23 @@ fn is_library(name: &str) -> bool {
 pub fn analyse(listing: &Listing, given: &[PathBuf], target: Target) -> Result<Layout, LayoutError> {
     let wrapper = wrapper::find(listing);
     let Target { mut system, .. } = target;
-    let mut programs = programs(listing, &wrapper, system);
-    if programs.is_empty() {
+    let mut found = programs::programs(listing, &wrapper, system);
+    if found.is_empty() {
         let other = if system == System::Unix { System::Windows } else { System::Unix };
-        let foreign = self::programs(listing, &wrapper, other);
+        let foreign = programs::programs(listing, &wrapper, other);
         if !foreign.is_empty() && target.foreign {
-            (system, programs) = (other, foreign);
+            (system, found) = (other, foreign);
         } else if !foreign.is_empty() {
-            return Err(LayoutError::Foreign(machines(&foreign)));
+            return Err(LayoutError::Foreign(programs::machines(&foreign)));
         }
     }
     let runs = |program: &Program| program.is_native(target.os, target.arch);
-    if programs.iter().any(|(_, program)| runs(program)) {
-        programs.retain(|(_, program)| runs(program));
-    } else if !target.foreign && programs.iter().any(|(path, _)| !command_folders::sets_up(path)) {
-        return Err(LayoutError::Foreign(machines(&programs)));
+    if found.iter().any(|(_, program)| runs(program)) {
+        found.retain(|(_, program)| runs(program));
+    } else if !target.foreign && found.iter().any(|(path, _)| !command_folders::sets_up(path)) {
+        return Err(LayoutError::Foreign(programs::machines(&found)));
     }
-    let command_folders = if given.is_empty() { command_folders::find(&programs) } else { given.to_vec() };
+    let command_folders = if given.is_empty() { command_folders::find(&found) } else { given.to_vec() };
     if command_folders.is_empty() {
         return Err(build_file(listing, &wrapper).map_or(LayoutError::NoCommands, LayoutError::Source));
     }
@@ -258,15 +184,15 @@ pub fn analyse(listing: &Listing, given: &[PathBuf], target: Target) -> Result<L
         path_list::check_entry(folder, system)
             .map_err(|source| LayoutError::Folder { folder: folder.clone(), source })?;
         let before = commands.len();
-        let mut inside: Vec<_> = programs.iter().filter(|(path, _)| path.parent() == Some(folder)).collect();
+        let mut inside: Vec<_> = found.iter().filter(|(path, _)| path.parent() == Some(folder)).collect();
         if given.is_empty() {
             inside.retain(|(path, _)| !command_folders::sets_up(path));
         }
         // Of two with the same name the one whose extension comes first in PATHEXT runs.
-        inside.sort_by_key(|(path, _)| extension_rank(&path.to_string_lossy()));
+        inside.sort_by_key(|(path, _)| programs::extension_rank(&path.to_string_lossy()));
         for (path, program) in inside {
             commands.push(Command {
-                name: typed(path, system),
+                name: programs::typed(path, system),
                 path: path.clone(),
                 program: program.kind,
                 os: program.os.map(str::to_owned),
