@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 use std::path::PathBuf;
 
-use wagon_yard_core::archive::{Compression, Container};
+use wagon_yard_core::archive;
 use wagon_yard_core::finding::{Code, Finding};
 use wagon_yard_core::receive::{InspectReport, InspectedCommand};
 
@@ -13,7 +13,8 @@ use super::{Page, bytes, count, escape, style};
 /// Line by line; then the commands, then what would happen here.
 pub fn write(report: &InspectReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let mut line = |label: &str, text: &str| page.labelled(out, &style::STRONG.over(label), COLUMNS, text);
-    line("file", &format!("{}, {}, {}", shown(&report.file), format(report), bytes(report.bytes)))?;
+    let format = archive::words(report.container, report.compression, report.inner.as_deref());
+    line("file", &format!("{}, {}, {}", shown(&report.file), escape(&format), bytes(report.bytes)))?;
     line("checksum", &published(&report.sha256, &report.published))?;
     let amount = format!("{}, {} unpacked", count(report.files, "file", "files"), bytes(report.unpacked_bytes));
     let wrapper = match report.wrapper.as_os_str().is_empty() {
@@ -44,23 +45,6 @@ pub fn write(report: &InspectReport, page: &Page, out: &mut dyn Write) -> io::Re
         page.findings(out, &findings)?;
     }
     Ok(())
-}
-
-fn format(report: &InspectReport) -> String {
-    let container = match report.container {
-        Container::Zip => "zip",
-        Container::Tar => "tar",
-        Container::SevenZip => "7z",
-        Container::Deb => "Debian package",
-        Container::Single if report.compression == Compression::None => "program by itself",
-        Container::Single => "single file",
-    };
-    let around = match report.compression {
-        Compression::None => String::new(),
-        compression => format!(" in {}", compression.name()),
-    };
-    let inner = report.inner.as_ref().map(|name| format!(" from {} inside", escape(name))).unwrap_or_default();
-    format!("{container}{around}{inner}")
 }
 
 /// A line for each folder of the first level with what is in it, and one for the files.

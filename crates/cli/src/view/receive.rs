@@ -19,7 +19,7 @@ pub(super) const COLUMNS: usize = 10;
 /// One line for a stage.
 pub fn stage(stage: &Stage<'_>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let (label, text) = match stage {
-        Stage::Identified(format) => ("identify", format!("{}, {}", format.words(), bytes(format.bytes))),
+        Stage::Identified(format) => ("identify", format!("{}, {}", escape(&format.words()), bytes(format.bytes))),
         Stage::Summed(summed) => ("checksum", checksum(summed)),
         Stage::LaidOut(report) => ("layout", layout(report)),
         Stage::Unpacked(report) => ("unpack", unpacked(report)),

@@ -119,21 +119,18 @@ impl<'a> Collector<'a> {
         Ok(job)
     }
 
-    /// Notes what a written file is.
+    /// Notes what a file is, where it could be a program.
     pub fn done(&mut self, index: usize, bytes: u64, program: Program) {
         if let Some(Some(entry)) = self.entries.get_mut(index) {
             entry.bytes = bytes;
-            entry.program = Some(program);
+            entry.program = could_be_program(&entry.path.file_name(), entry.mode).then_some(program);
         }
     }
 
     /// Looks at a file's first bytes where they could matter, without writing it.
     pub fn look(&mut self, index: usize, job: &FileJob, content: &mut dyn Read) -> std::io::Result<()> {
-        let may_run = job.mode.is_some_and(|mode| mode & 0o111 != 0);
         let name = job.path.file_name();
-        let extension = Path::new(&name).extension().map(|e| e.to_string_lossy().to_ascii_lowercase());
-        let telling = extension.is_none_or(|e| matches!(&*e, "exe" | "com" | "cmd" | "bat" | "sh" | "bin" | "run"));
-        if may_run || telling {
+        if could_be_program(&name, job.mode) {
             let mut head = Vec::new();
             content.take(HEAD_BYTES as u64).read_to_end(&mut head)?;
             let bytes = job.bytes.unwrap_or(head.len() as u64);
@@ -201,4 +198,13 @@ impl<'a> Collector<'a> {
         }
         Ok(Entry { path, ..earlier.clone() })
     }
+}
+
+/// Whether a file could be a program: by its mode, or unless its name says that it is for reading. Listing and unpacking
+/// ask the same, so that they come to the same commands.
+fn could_be_program(name: &str, mode: Option<u32>) -> bool {
+    const FOR_READING: [&str; 14] =
+        ["txt", "md", "html", "htm", "css", "json", "xml", "png", "svg", "h", "c", "o", "a", "class"];
+    let extension = Path::new(name).extension().map(|e| e.to_string_lossy().to_ascii_lowercase());
+    mode.is_some_and(|mode| mode & 0o111 != 0) || extension.is_none_or(|e| !FOR_READING.contains(&&*e))
 }

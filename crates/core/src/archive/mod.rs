@@ -29,5 +29,5 @@ pub use kinds::Container;
 pub use limits::{Limits, RATIO_FROM};
 pub use listing::{Entry, EntryKind, Listing};
 pub use member::{MemberError, MemberPath};
-pub use source::{Format, Source};
+pub use source::{Format, Source, words};
 pub use unpack::{Finish, Finished, Options, list, unpack};

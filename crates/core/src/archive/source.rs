@@ -30,21 +30,27 @@ impl Format {
     /// The format in words.
     #[must_use]
     pub fn words(&self) -> String {
-        let container = match self.container {
-            Container::Zip => "zip archive",
-            Container::Tar => "tar archive",
-            Container::SevenZip => "7z archive",
-            Container::Deb => "Debian package",
-            Container::Single if self.compression == Compression::None => "program by itself",
-            Container::Single => "single file",
-        };
-        let around = match self.compression {
-            Compression::None => String::new(),
-            compression => format!(" in {}", compression.name()),
-        };
-        let inner = self.inner.as_ref().map(|name| format!(", from {name} in the file")).unwrap_or_default();
-        format!("{container}{around}{inner}")
+        words(self.container, self.compression, self.inner.as_deref())
     }
+}
+
+/// A format in words; `inner` is the archive inside.
+#[must_use]
+pub fn words(container: Container, compression: Compression, inner: Option<&str>) -> String {
+    let container = match container {
+        Container::Zip => "zip archive",
+        Container::Tar => "tar archive",
+        Container::SevenZip => "7z archive",
+        Container::Deb => "Debian package",
+        Container::Single if compression == Compression::None => "program by itself",
+        Container::Single => "single file",
+    };
+    let around = match compression {
+        Compression::None => String::new(),
+        compression => format!(" in {}", compression.name()),
+    };
+    let inner = inner.map(|name| format!(", from {name} in the file")).unwrap_or_default();
+    format!("{container}{around}{inner}")
 }
 
 /// An opened file. Everything is read from what was opened, whatever happens to the name meanwhile.
@@ -111,7 +117,9 @@ impl Source {
         } else if container.is_none() && zip::ends_like_one(&mut archive.clone()).map_err(damaged)? {
             container = Some(Container::Zip);
         }
-        if let Some(expected) = cut_off(container, &head, bytes, &archive).map_err(damaged)? {
+        // Around a compressed tar the stream tells whether it is whole.
+        let plain = container.filter(|c| *c != Container::Tar || around == Compression::None);
+        if let Some(expected) = cut_off(plain, &head, bytes, &archive).map_err(damaged)? {
             return Err(ArchiveError::CutOff { file: file.to_owned(), bytes, expected });
         }
         let Some(container) = container else { return Err(ArchiveError::not(file, &kinds::looks_like(&name, &head))) };
@@ -203,6 +211,13 @@ fn cut_off(
 ) -> io::Result<Option<Option<u64>>> {
     Ok(match container {
         Some(Container::Zip) if !zip::ends_like_one(&mut archive.clone())? => Some(None),
+        // Two blocks of zero bytes end it (POSIX.1-2017, pax, "ustar Interchange Format"); without them a file that was
+        // cut off between two entries would look whole.
+        Some(Container::Tar) => {
+            let mut end = Vec::new();
+            archive.part(bytes.saturating_sub(BLOCK as u64), BLOCK as u64).read_to_end(&mut end)?;
+            end.iter().any(|byte| *byte != 0).then_some(None)
+        }
         Some(Container::SevenZip) => {
             let number = |at: usize| head.get(at..at + 8).and_then(|b| b.try_into().ok()).map(u64::from_le_bytes);
             // Where the header at the end lies, and how long it is (7zFormat.txt, "SignatureHeader").

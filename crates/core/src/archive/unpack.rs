@@ -230,3 +230,77 @@ impl<'a> Finish<'a> {
         Ok(finished)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::io::Write as _;
+
+    use super::*;
+    use crate::progress::Silent;
+    use proptest::prelude::*;
+
+    const FILES: [(&str, &str); 3] = [("w/bin/t", "#!/bin/sh\n"), ("w/lib/a", "tide"), ("w/read.txt", "text")];
+
+    /// The same three files in each container that can be written here.
+    fn archives() -> Vec<Vec<u8>> {
+        let mut zip = ::zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+        let mut tar = ::tar::Builder::new(Vec::new());
+        for (name, content) in FILES {
+            zip.start_file(name, ::zip::write::SimpleFileOptions::default().unix_permissions(0o755)).unwrap();
+            zip.write_all(content.as_bytes()).unwrap();
+            let mut header = ::tar::Header::new_gnu();
+            header.set_size(content.len() as u64);
+            header.set_mode(0o755);
+            tar.append_data(&mut header, name, content.as_bytes()).unwrap();
+        }
+        let tar = tar.into_inner().unwrap();
+        let mut gzip = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
+        gzip.write_all(&tar).unwrap();
+        let zstd = zstd::encode_all(tar.as_slice(), 3).unwrap();
+        let mut xz = Vec::new();
+        let mut packer = liblzma::read::XzEncoder::new(tar.as_slice(), 1);
+        std::io::copy(&mut packer, &mut xz).unwrap();
+        vec![zip.finish().unwrap().into_inner(), tar, gzip.finish().unwrap(), zstd, xz]
+    }
+
+    /// Lists and unpacks bytes; gives whether both went well. Whatever they are, nothing lands beside the root.
+    fn read(bytes: &[u8]) -> (bool, bool) {
+        let folder = tempfile::tempdir().unwrap();
+        let (file, root) = (folder.path().join("t-1.0"), folder.path().join("root"));
+        std::fs::write(&file, bytes).unwrap();
+        std::fs::create_dir(&root).unwrap();
+        let stop = Stop::default();
+        let Ok(source) = Source::open(&file, folder.path()) else { return (false, false) };
+        let listed = list(&source, Options::default(), &stop).is_ok();
+        let unpacked = unpack(&source, &root, Options::default(), &Silent, &stop).is_ok();
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2);
+        (listed, unpacked)
+    }
+
+    #[test]
+    fn every_container_is_read_whole_and_refused_when_cut_off() {
+        for archive in archives() {
+            assert_eq!(read(&archive), (true, true));
+            for length in [archive.len() / 2, archive.len() / 3, 40] {
+                assert!(!read(&archive[..length]).1, "{length} of {}", archive.len());
+            }
+        }
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 60, failure_persistence: None, ..ProptestConfig::default() })]
+
+        #[test]
+        fn spoiled_bytes_never_panic_nor_leave_the_root(
+            spoils in proptest::collection::vec((any::<proptest::sample::Index>(), any::<u8>()), 1..8)
+        ) {
+            for mut archive in archives() {
+                for (at, byte) in &spoils {
+                    let at = at.index(archive.len());
+                    archive[at] = *byte;
+                }
+                read(&archive);
+            }
+        }
+    }
+}

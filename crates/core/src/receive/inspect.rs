@@ -13,10 +13,13 @@ use crate::finding::{Code, Finding};
 use crate::layout::{self, Layout, LayoutError, Target, ToolName};
 use crate::machine::Machine;
 use crate::os;
+use crate::path_list::windows;
 use crate::program::{Program, ProgramKind};
 use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, Standing, Surroundings};
+use crate::store::registry::RegistryKey;
 use crate::system::System;
+use crate::terminal;
 use crate::yard::Yard;
 
 /// What the file's names suggest.
@@ -152,7 +155,7 @@ pub fn inspect(machine: &Machine, file: &Path, trust: &Trust, stop: &Stop) -> Re
         files: listing.files(),
         unpacked_bytes: listing.unpacked_bytes(),
         tree: tree(&files),
-        commands: commands(&listing, &layout, &around),
+        commands: commands(&listing, &layout, &around, &system_folders(machine)?),
         sample_settings: of_files(&is_sample, 4),
         documents: of_files(&is_document, 1),
         installers: of_files(&is_installer, 2),
@@ -191,7 +194,7 @@ fn program_of<'a>(listing: &'a Listing, place: &Path) -> Option<&'a Program> {
     ends.get(place).copied().unwrap_or(entry).program.as_ref()
 }
 
-fn commands(listing: &Listing, layout: &Layout, around: &Surroundings) -> Vec<InspectedCommand> {
+fn commands(listing: &Listing, layout: &Layout, around: &Surroundings, system: &[String]) -> Vec<InspectedCommand> {
     let caller = match os::HERE {
         System::Unix => Caller::Sh,
         System::Windows => Caller::Cmd,
@@ -205,12 +208,8 @@ fn commands(listing: &Listing, layout: &Layout, around: &Surroundings) -> Vec<In
                 here.push(candidate.path.clone());
             }
         }
-        // On Windows the system's PATH comes before the user's, and so before what is registered there.
-        let first =
-            candidates.iter().find(|c| c.standing == Standing::Winner).map(|c| c.path.to_string_lossy().to_lowercase());
-        let root = around.system_root.as_ref().map(|root| root.to_string_lossy().to_lowercase());
-        let in_system =
-            os::HERE == System::Windows && first.is_some_and(|first| root.is_some_and(|root| first.starts_with(&root)));
+        let winner = candidates.iter().find(|c| c.standing == Standing::Winner);
+        let in_system = winner.is_some_and(|c| c.path.parent().is_some_and(|folder| is_of_system(folder, system)));
         InspectedCommand {
             name: command.name.clone(),
             path: command.path.clone(),
@@ -223,6 +222,23 @@ fn commands(listing: &Listing, layout: &Layout, around: &Surroundings) -> Vec<In
         }
     };
     layout.commands.iter().map(one).collect()
+}
+
+/// The folders of the system's PATH on Windows, which come before the user's, and so before what is registered there.
+fn system_folders(machine: &Machine) -> Result<Vec<String>, ReceiveError> {
+    if os::HERE == System::Unix {
+        return Ok(Vec::new());
+    }
+    let mut background = terminal::background(machine)?;
+    background.registry.user = RegistryKey::default();
+    let variables = background.variables();
+    let path = variables.iter().find(|(name, _)| name.eq_ignore_ascii_case("Path"));
+    Ok(path.map_or_else(Vec::new, |(_, path)| windows::parts(path).into_iter().map(windows::folder).collect()))
+}
+
+fn is_of_system(folder: &Path, system: &[String]) -> bool {
+    let plain = |text: &str| text.trim_end_matches('\\').to_lowercase();
+    system.iter().any(|one| plain(one) == plain(&folder.to_string_lossy()))
 }
 
 /// Why a program does not run here.
@@ -305,6 +321,9 @@ mod tests {
                 "{name}"
             );
         }
+        let system = [r"C:\Windows\system32\".to_owned()];
+        assert!(is_of_system(Path::new(r"c:\windows\System32"), &system));
+        assert!(!is_of_system(Path::new(r"C:\Windows\system32\x"), &system));
         let files = ["bin/t", "bin/u", "lib/a/x", "lib/a/y", "read"].map(PathBuf::from);
         let expected = [("bin/", 2), ("bin/t", 1), ("bin/u", 1), ("lib/", 2), ("lib/a/", 2), ("read", 1)];
         assert_eq!(tree(&files), expected.map(|(name, count)| (name.to_owned(), count)));

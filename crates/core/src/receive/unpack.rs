@@ -84,8 +84,8 @@ pub fn unpack(request: &UnpackRequest, witness: &dyn Witness, stop: &Stop) -> Re
         let (summed, listing) = download::while_summing(&source, published, stop, list)?;
         (None, listing, summed)
     } else {
-        let above = into.parent().unwrap_or(Path::new("."));
-        fs::create_dir_all(above).at("make the folder", above)?;
+        // Folders that are missing on the way are made only once there is something to put into them.
+        let above = into.ancestors().skip(1).find(|folder| folder.is_dir()).unwrap_or(Path::new("."));
         let staging =
             tempfile::Builder::new().prefix(".wyard-unpack-").tempdir_in(above).at("make a folder in", above)?;
         os::set_folder_mode(staging.path(), 0o755).at("set the rights of", staging.path())?;
@@ -109,6 +109,8 @@ pub fn unpack(request: &UnpackRequest, witness: &dyn Witness, stop: &Stop) -> Re
         findings.extend(links_copied(finished.copied));
         left_out.extend(finished.left_out);
         let from = staging.path().join(&wrapper);
+        let parent = into.parent().unwrap_or(Path::new("."));
+        fs::create_dir_all(parent).at("make the folder", parent)?;
         fs::rename(&from, &into).at("move what was unpacked to", &into)?;
         if wrapper.as_os_str().is_empty() {
             // The folder itself has moved, and is not to be removed where it was.

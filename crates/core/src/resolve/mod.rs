@@ -45,6 +45,20 @@ pub enum Standing {
     Skipped,
 }
 
+impl Standing {
+    /// That of the next candidate in order; `won` says whether one before it runs, and is kept.
+    fn next(reason: Option<Reason>, won: &mut bool) -> Self {
+        match reason {
+            Some(_) => Self::Skipped,
+            None if *won => Self::Shadowed,
+            None => {
+                *won = true;
+                Self::Winner
+            }
+        }
+    }
+}
+
 /// Why a candidate is skipped.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
@@ -149,12 +163,7 @@ fn unix(name: &str, path: &PathList, view: &dyn FileView) -> Vec<Candidate> {
             Seen::BrokenLink => Some(Reason::BrokenLink),
             Seen::Unreadable => Some(Reason::Unreadable),
         };
-        let standing = match reason {
-            Some(_) => Standing::Skipped,
-            None if won => Standing::Shadowed,
-            None => Standing::Winner,
-        };
-        won |= standing == Standing::Winner;
+        let standing = Standing::next(reason, &mut won);
         found.push(Candidate { path, entry, standing, reason, app_alias: false });
     }
     found

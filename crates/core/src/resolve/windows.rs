@@ -42,12 +42,7 @@ pub(super) fn candidates(caller: Caller, name: &str, around: &Surroundings, view
                 Seen::BrokenLink => Some(Reason::BrokenLink),
                 Seen::Unreadable => Some(Reason::Unreadable),
             };
-            let standing = match reason {
-                Some(_) => Standing::Skipped,
-                None if won => Standing::Shadowed,
-                None => Standing::Winner,
-            };
-            won |= standing == Standing::Winner;
+            let standing = Standing::next(reason, &mut won);
             let entry = entry.clone().map(|(raw, index)| (raw.into(), index));
             found.push(Candidate { path, entry, standing, reason, app_alias: seen == Seen::AppAlias });
         }
