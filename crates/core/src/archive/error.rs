@@ -176,7 +176,9 @@ impl Blamed for ArchiveError {
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::NotAnArchive { .. } => Some("download the .zip or .tar.gz of the tool and give that file".to_owned()),
+            Self::NotAnArchive { .. } => {
+                Some("download the archive or the program of the tool, and give that file".to_owned())
+            }
             Self::Damaged { .. } | Self::CutOff { .. } => {
                 Some("download it again, and compare its size with the published one".to_owned())
             }
