@@ -179,6 +179,12 @@ pub struct InspectArgs {
     /// What the publisher says of it
     #[command(flatten)]
     pub checksums: ChecksumArgs,
+    /// Read a large file to its end, so that its checksum is told
+    #[arg(long)]
+    pub whole: bool,
+    /// Don't ask commands that are here already for their version
+    #[arg(long)]
+    pub no_run: bool,
 }
 
 /// Options of `unpack`.

@@ -10,7 +10,7 @@ use std::path::Path;
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
 use wagon_yard_core::archive::{self, Options, Source};
 use wagon_yard_core::os;
-use wagon_yard_core::progress::{Silent, Stop};
+use wagon_yard_core::progress::{Processor, Silent, Stop};
 use wagon_yard_core::resolve::{self, Caller, Disk, Surroundings};
 
 /// 2,000 files of 10 KB, half of it noise that does not pack.
@@ -51,7 +51,15 @@ fn unpacking(criterion: &mut Criterion) {
         bench.iter_batched(
             || tempfile::tempdir_in(folder.path()).unwrap(),
             |root| {
-                archive::unpack(&source, root.path(), Options::default(), &Silent, &Stop::default()).unwrap();
+                archive::unpack(
+                    &source,
+                    root.path(),
+                    Options::default(),
+                    &Silent,
+                    &Stop::default(),
+                    &Processor::free(),
+                )
+                .unwrap();
                 root
             },
             BatchSize::PerIteration,

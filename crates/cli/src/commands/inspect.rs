@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::receive::inspect;
+use wagon_yard_core::receive::{InspectRequest, inspect};
 
 use crate::args::InspectArgs;
 use crate::context::Context;
@@ -11,7 +11,9 @@ use crate::view;
 
 /// Looks into a file.
 pub fn run(args: InspectArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let report = inspect(&context.machine, &args.file, &args.checksums.into(), &context.stop)?;
+    let InspectArgs { file, checksums, whole, no_run } = args;
+    let request = InspectRequest { file, trust: checksums.into(), whole, no_run };
+    let report = inspect(&context.machine, &request, &context.stop)?;
     context.report(&report, view::inspect::write)?;
     Ok(ExitCode::SUCCESS)
 }

@@ -15,7 +15,10 @@ pub fn write(report: &InspectReport, page: &Page, out: &mut dyn Write) -> io::Re
     let mut line = |label: &str, text: &str| page.labelled(out, &style::STRONG.over(label), COLUMNS, text);
     let format = archive::words(report.container, report.compression, report.inner.as_deref());
     line("file", &format!("{}, {}, {}", shown(&report.file), escape(&format), bytes(report.bytes)))?;
-    line("checksum", &published(&report.sha256, &report.published))?;
+    match &report.sha256 {
+        Some(sha256) => line("checksum", &published(sha256, &report.published))?,
+        None => line("checksum", "not computed for a file of this size; --whole does")?,
+    }
     let amount = format!("{}, {} unpacked", count(report.files, "file", "files"), bytes(report.unpacked_bytes));
     let wrapper = match report.wrapper.as_os_str().is_empty() {
         true => "no wrapper folder".to_owned(),
@@ -101,11 +104,12 @@ fn command(command: &InspectedCommand) -> Vec<String> {
         None => style::GOOD.over("yes"),
         Some(why) => style::BAD.over(&format!("no: {}", escape(why))),
     };
+    let version = command.here_version.as_ref().map(|version| format!(" ({})", escape(version))).unwrap_or_default();
     let happens = match (&command.here[..], command.stays_hidden) {
         ([], false) => "new here".to_owned(),
         ([], true) => style::CAUTION.over("the shell's own command runs, not this"),
-        ([first, ..], true) => style::CAUTION.over(&format!("{} would still run", shown(first))),
-        ([first, ..], false) => format!("comes before {}", shown(first)),
+        ([first, ..], true) => style::CAUTION.over(&format!("{}{version} would still run", shown(first))),
+        ([first, ..], false) => format!("comes before {}{version}", shown(first)),
     };
     vec![escape(&command.name), program, runs, happens]
 }

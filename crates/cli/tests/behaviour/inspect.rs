@@ -3,9 +3,10 @@
 use std::fs;
 
 use sha2::{Digest as _, Sha256};
+use wagon_yard_core::os;
 
 use crate::archives::{script, tidelog, zip};
-use crate::home::{Home, program};
+use crate::home::{Home, Ran, program};
 
 fn sha256(file: &str) -> String {
     Sha256::digest(fs::read(file).unwrap()).iter().map(|byte| format!("{byte:02x}")).collect()
@@ -50,6 +51,67 @@ fn inspect_tells_what_is_inside_and_what_would_happen_here() {
     let source = zip(&home.path("driftc-1.0.zip"), &[("w/src/main.src", "x", 0o644), ("w/Makefile", "x", 0o644)]);
     home.wyard(&["inspect", source.to_str().unwrap()]).ends(0).says("this is source code");
     home.wyard(&["receive", source.to_str().unwrap()]).ends(3).says("look for a build");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "the copy that is here is a shell script")]
+fn inspect_tells_what_a_program_lacks_and_which_version_is_here() {
+    let home = Home::new();
+    // A program of the system, with the name of a library it needs changed to one that nobody has.
+    let own = fs::read("/bin/sh").unwrap();
+    let changed = String::from_utf8_lossy(&own).contains("libc.so.6").then(|| {
+        let mut own = own.clone();
+        while let Some(at) = own.windows(9).position(|nine| nine == b"libc.so.6") {
+            own[at..at + 9].copy_from_slice(b"libshoal9");
+        }
+        own
+    });
+    for (name, program, hindrance) in [
+        ("whole", Some(own), serde_json::Value::Null),
+        ("lacking", changed, "it needs the library libshoal9, which is neither in the file nor here".into()),
+    ] {
+        let Some(program) = program else { continue };
+        let mut zip = zip::ZipWriter::new(fs::File::create(home.path("t-1.0.zip")).unwrap());
+        zip.start_file(format!("bin/{name}"), zip::write::SimpleFileOptions::default().unix_permissions(0o755))
+            .unwrap();
+        std::io::Write::write_all(&mut zip, &program).unwrap();
+        zip.finish().unwrap();
+        let report = home.wyard(&["inspect", "t-1.0.zip", "--json"]).ends(0).json();
+        assert_eq!(report["commands"][0]["hindrance"], hindrance, "{name}");
+    }
+    let old = home.write("old/tidelog", script("3.9"));
+    os::set_folder_mode(&old, 0o755).unwrap();
+    let archive = tidelog(&home, "4.2.1");
+    let inspect = |more: &[&str]| {
+        let mut command = home.command(&[&["inspect", &archive][..], more].concat());
+        command.env("PATH", format!("{}:/usr/bin:/bin", old.parent().unwrap().display()));
+        Ran::from(command.output().unwrap()).ends(0)
+    };
+    inspect(&[]).says("old/tidelog (3.9)");
+    assert_eq!(inspect(&["--no-run", "--json"]).json()["commands"][0]["here_version"], serde_json::Value::Null);
+}
+
+#[test]
+fn of_a_large_file_only_what_is_needed_is_read() {
+    let home = Home::new();
+    let mut tar = tar::Builder::new(fs::File::create(home.path("t-1.0.tar")).unwrap());
+    let mut header = tar::Header::new_gnu();
+    header.set_mode(0o755);
+    let program = script("1.0");
+    header.set_size(program.len() as u64);
+    tar.append_data(&mut header, format!("t-1.0/bin/{}", crate::home::program("t")), program.as_bytes()).unwrap();
+    header.set_mode(0o644);
+    header.set_size(200 << 20);
+    header.set_path("t-1.0/data").unwrap();
+    header.set_cksum();
+    let mut file = tar.into_inner().unwrap();
+    file.set_len(2048).unwrap();
+    // A hole on the disk: 200 MiB of content, and the two blocks that end it.
+    std::io::Seek::seek(&mut file, std::io::SeekFrom::Start(1024)).unwrap();
+    std::io::Write::write_all(&mut file, header.as_bytes()).unwrap();
+    file.set_len(1024 + 512 + (200 << 20) + 1024).unwrap();
+    home.wyard(&["inspect", "t-1.0.tar"]).ends(0).says("--whole").says("200.00 MiB unpacked");
+    home.wyard(&["inspect", "t-1.0.tar", "--whole"]).ends(0).says("SHA-256 not compared");
 }
 
 #[test]

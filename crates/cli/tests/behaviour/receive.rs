@@ -34,7 +34,7 @@ fn refusals_have_their_exit_code_and_leave_nothing() {
     let cases: [(Vec<String>, i32, &str); 15] = [
         (vec![place(&page)], 3, "a web page"),
         (vec![place(&empty)], 3, "an empty file"),
-        (vec![place(&cut)], 3, "damaged or cut off"),
+        (vec![place(&cut)], 3, "cut off: it has 10 bytes"),
         (vec![place(&text)], 3, "plain text"),
         (vec![place(&home.path("none.zip"))], 4, "could not find"),
         (vec![place(&home.path("home"))], 3, "a folder"),

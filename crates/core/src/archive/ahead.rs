@@ -9,11 +9,18 @@ const CHUNK: usize = 1 << 20;
 /// How many chunks may be ready and unread.
 const READY: usize = 4;
 
+/// Decoded bytes. The buffer keeps its full length from use to use, so that it is cleared only once.
+#[derive(Default)]
+struct Chunk {
+    bytes: Vec<u8>,
+    length: usize,
+}
+
 /// Reads what another thread has decoded; the thread ends when this is dropped.
 pub(super) struct Ahead {
-    chunks: Receiver<io::Result<Vec<u8>>>,
+    chunks: Receiver<io::Result<Chunk>>,
     used: Sender<Vec<u8>>,
-    chunk: Vec<u8>,
+    chunk: Chunk,
     at: usize,
 }
 
@@ -23,21 +30,31 @@ impl Ahead {
         let (ready, chunks) = sync_channel(READY);
         let (used, empty) = channel();
         thread::spawn(move || decode(decoder, &ready, &empty));
-        Self { chunks, used, chunk: Vec::new(), at: 0 }
+        Self { chunks, used, chunk: Chunk::default(), at: 0 }
     }
 }
 
-fn decode(mut decoder: Box<dyn Read + Send>, ready: &SyncSender<io::Result<Vec<u8>>>, empty: &Receiver<Vec<u8>>) {
+fn decode(mut decoder: Box<dyn Read + Send>, ready: &SyncSender<io::Result<Chunk>>, empty: &Receiver<Vec<u8>>) {
     loop {
-        let mut chunk = empty.try_recv().unwrap_or_default();
-        chunk.clear();
-        let read = decoder.by_ref().take(CHUNK as u64).read_to_end(&mut chunk);
-        let end = !matches!(read, Ok(1..));
+        let mut bytes = empty.try_recv().unwrap_or_else(|_| vec![0; CHUNK]);
+        let (mut length, mut failed) = (0, None);
+        while length < bytes.len() {
+            match decoder.read(&mut bytes[length..]) {
+                Ok(0) => break,
+                Ok(read) => length += read,
+                Err(e) if e.kind() == io::ErrorKind::Interrupted => {}
+                Err(e) => {
+                    failed = Some(e);
+                    break;
+                }
+            }
+        }
+        let end = length < bytes.len();
         // An error comes after the bytes that were decoded before it.
-        if !chunk.is_empty() && ready.send(Ok(chunk)).is_err() {
+        if length > 0 && ready.send(Ok(Chunk { bytes, length })).is_err() {
             return;
         }
-        if let Err(e) = read {
+        if let Some(e) = failed {
             let _ = ready.send(Err(e));
         }
         if end {
@@ -48,14 +65,16 @@ fn decode(mut decoder: Box<dyn Read + Send>, ready: &SyncSender<io::Result<Vec<u
 
 impl Read for Ahead {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        while self.at == self.chunk.len() {
+        while self.at == self.chunk.length {
             let Ok(next) = self.chunks.recv() else { return Ok(0) };
             let used = std::mem::replace(&mut self.chunk, next?);
             self.at = 0;
-            let _ = self.used.send(used);
+            if used.length > 0 {
+                let _ = self.used.send(used.bytes);
+            }
         }
-        let most = buffer.len().min(self.chunk.len() - self.at);
-        buffer[..most].copy_from_slice(&self.chunk[self.at..self.at + most]);
+        let most = buffer.len().min(self.chunk.length - self.at);
+        buffer[..most].copy_from_slice(&self.chunk.bytes[self.at..self.at + most]);
         self.at += most;
         Ok(most)
     }

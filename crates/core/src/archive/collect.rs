@@ -1,20 +1,27 @@
 //! Taking entries one by one: names checked, folders made, files handed on to be written.
 
 use std::collections::{HashMap, HashSet};
+use std::ffi::OsString;
 use std::fs;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 
 use super::ArchiveError;
-use super::entries::{RawEntry, RawKind};
+use super::entries::{RawEntry, RawKind, could_be_program};
 use super::limits::Limits;
-use super::listing::{Entry, EntryKind};
+use super::listing::{Entry, EntryKind, Listing};
 use super::member::MemberPath;
 use super::spellings::Spellings;
 use super::write::{FileJob, make_folder};
 use crate::error::FileContext as _;
 use crate::os;
-use crate::program::{HEAD_BYTES, Program};
+use crate::program::{HEAD_BYTES, Needs, Program, ProgramKind};
+
+/// No larger program is looked into for what it needs, in bytes; it has to be held in memory for that.
+const LARGEST_LOOKED_INTO: u64 = 32 << 20;
+
+/// How much is looked into in one archive, in bytes, so that an answer comes soon.
+const LOOKED_INTO_TOGETHER: u64 = 128 << 20;
 
 /// An entry that was left out, and why.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
@@ -37,12 +44,16 @@ pub(super) struct Collector<'a> {
     pub left_out: Option<Vec<LeftOut>>,
     /// In order; `None` where a later entry of the same name took its place.
     entries: Vec<Option<Entry>>,
-    places: HashMap<PathBuf, usize>,
+    /// Where the entries stand, by their paths: as text, whose parts need not be found to be compared.
+    places: HashMap<OsString, usize>,
     spellings: Spellings,
     /// The folders that entries lie in, whether or not they have an entry of their own.
-    parents: HashSet<PathBuf>,
+    parents: HashSet<OsString>,
+    /// Whether the archive says of no file that it is executable.
+    modeless: bool,
     count: usize,
     bytes: u64,
+    looked_into: u64,
 }
 
 impl<'a> Collector<'a> {
@@ -57,14 +68,17 @@ impl<'a> Collector<'a> {
             places: HashMap::new(),
             spellings: Spellings::default(),
             parents: HashSet::new(),
+            modeless: false,
             count: 0,
             bytes: 0,
+            looked_into: 0,
         }
     }
 
     /// Takes an entry. For a file it gives what is to be written and the entry's index for [`Collector::done`].
     pub fn take(&mut self, raw: RawEntry) -> Result<Option<(usize, FileJob)>, ArchiveError> {
         self.count += 1;
+        self.modeless |= raw.modeless;
         self.bytes = self.bytes.saturating_add(raw.bytes.unwrap_or(0));
         self.limits.check(self.count, self.bytes, self.packed)?;
         let name = String::from_utf8_lossy(&raw.name).into_owned();
@@ -95,7 +109,7 @@ impl<'a> Collector<'a> {
             return Err(ArchiveError::CaseOnly { one: lossy(one), other: lossy(other) });
         }
         self.make_way(&path, &raw.kind)?;
-        let mut entry = Entry { path, kind: EntryKind::Folder, bytes: 0, mode: raw.mode, program: None };
+        let mut entry = Entry { path, kind: EntryKind::Folder, bytes: 0, mode: raw.mode, program: None, needs: None };
         let mut job = None;
         match raw.kind {
             RawKind::Folder => {
@@ -114,7 +128,7 @@ impl<'a> Collector<'a> {
             RawKind::HardLink(target) => entry = self.hard_link(entry.path, &target)?,
             RawKind::Special => {}
         }
-        self.places.insert(entry.path.as_path().to_owned(), self.entries.len());
+        self.places.insert(entry.path.as_path().as_os_str().to_owned(), self.entries.len());
         self.entries.push(Some(entry));
         Ok(job)
     }
@@ -123,29 +137,46 @@ impl<'a> Collector<'a> {
     pub fn done(&mut self, index: usize, bytes: u64, program: Program) {
         if let Some(Some(entry)) = self.entries.get_mut(index) {
             entry.bytes = bytes;
-            entry.program = could_be_program(&entry.path.file_name(), entry.mode).then_some(program);
+            let name = entry.path.file_name();
+            entry.program = could_be_program(name.as_bytes(), entry.mode, self.modeless).then_some(program);
         }
     }
 
-    /// Looks at a file's first bytes where they could matter, without writing it.
+    /// Looks at a file where it could matter, without writing it: at its first bytes, and at all of a program that could
+    /// run here, to see what it needs.
     pub fn look(&mut self, index: usize, job: &FileJob, content: &mut dyn Read) -> std::io::Result<()> {
         let name = job.path.file_name();
-        if could_be_program(&name, job.mode) {
-            let mut head = Vec::new();
-            content.take(HEAD_BYTES as u64).read_to_end(&mut head)?;
-            let bytes = job.bytes.unwrap_or(head.len() as u64);
-            self.done(index, bytes, Program::identify(&name, &head));
+        if !could_be_program(name.as_bytes(), job.mode, self.modeless) {
+            return Ok(());
+        }
+        let mut seen = Vec::new();
+        content.take(HEAD_BYTES as u64).read_to_end(&mut seen)?;
+        let program = Program::identify(&name, &seen);
+        let bytes = job.bytes.unwrap_or(seen.len() as u64);
+        let compiled = !matches!(program.kind, ProgramKind::Script | ProgramKind::Batch | ProgramKind::Other);
+        let native = compiled && program.is_native(os::SYSTEM, std::env::consts::ARCH);
+        self.done(index, bytes, program);
+        if native && bytes <= LARGEST_LOOKED_INTO && self.looked_into + bytes <= LOOKED_INTO_TOGETHER {
+            self.looked_into += bytes;
+            content.take(LARGEST_LOOKED_INTO).read_to_end(&mut seen)?;
+            if let Some(Some(entry)) = self.entries.get_mut(index) {
+                entry.needs = Needs::of(&seen).map(Box::new);
+            }
         }
         Ok(())
     }
 
     /// The entries, and what was left out.
-    pub fn end(self) -> (Vec<Entry>, Vec<LeftOut>) {
-        (self.entries.into_iter().flatten().collect(), self.left_out.unwrap_or_default())
+    pub fn end(self) -> Listing {
+        Listing {
+            entries: self.entries.into_iter().flatten().collect(),
+            without_modes: self.modeless,
+            left_out: self.left_out.unwrap_or_default(),
+        }
     }
 
     fn place_of(&self, path: &Path) -> Option<usize> {
-        self.places.get(path).copied()
+        self.places.get(path.as_os_str()).copied()
     }
 
     /// Settles what happens when the name is there already: in a tar the later entry counts (POSIX.1-2017, pax: "the
@@ -155,7 +186,7 @@ impl<'a> Collector<'a> {
             .as_path()
             .ancestors()
             .skip(1)
-            .take_while(|p| !p.as_os_str().is_empty() && !self.parents.contains(*p))
+            .take_while(|p| !p.as_os_str().is_empty() && !self.parents.contains(p.as_os_str()))
             .collect();
         for parent in &parents {
             let entry = self.place_of(parent).and_then(|index| self.entries[index].as_ref());
@@ -166,8 +197,8 @@ impl<'a> Collector<'a> {
         if let (Some(innermost), Some(root)) = (parents.first(), self.root) {
             make_folder(&root.join(innermost))?;
         }
-        self.parents.extend(parents.into_iter().map(Path::to_owned));
-        if self.parents.contains(path.as_path()) && !matches!(kind, RawKind::Folder) {
+        self.parents.extend(parents.into_iter().map(|parent| parent.as_os_str().to_owned()));
+        if self.parents.contains(path.as_path().as_os_str()) && !matches!(kind, RawKind::Folder) {
             return Err(ArchiveError::Twice(path.display()));
         }
         let Some(index) = self.place_of(path.as_path()) else { return Ok(()) };
@@ -198,13 +229,4 @@ impl<'a> Collector<'a> {
         }
         Ok(Entry { path, ..earlier.clone() })
     }
-}
-
-/// Whether a file could be a program: by its mode, or unless its name says that it is for reading. Listing and unpacking
-/// ask the same, so that they come to the same commands.
-fn could_be_program(name: &str, mode: Option<u32>) -> bool {
-    const FOR_READING: [&str; 14] =
-        ["txt", "md", "html", "htm", "css", "json", "xml", "png", "svg", "h", "c", "o", "a", "class"];
-    let extension = Path::new(name).extension().map(|e| e.to_string_lossy().to_ascii_lowercase());
-    mode.is_some_and(|mode| mode & 0o111 != 0) || extension.is_none_or(|e| !FOR_READING.contains(&&*e))
 }

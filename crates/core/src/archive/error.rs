@@ -64,9 +64,19 @@ pub enum ArchiveError {
         /// The link it goes through.
         link: String,
     },
-    /// A zip names the same entry twice, or an entry is both file and folder.
+    /// An entry is both file and folder, or twice in an archive where neither can count.
     #[error("the entry \"{0}\" is in the archive twice, with different meanings")]
     Twice(String),
+    /// A zip names the same entry twice, and readers differ in which of them they take.
+    #[error("the entry \"{entry}\" is in the archive twice, with different contents: {one} and {other}")]
+    TwoContents {
+        /// The entry.
+        entry: String,
+        /// The first, by its place and size.
+        one: String,
+        /// The other.
+        other: String,
+    },
     /// The file system here would take two names for one.
     #[error("\"{one}\" and \"{other}\" differ only in case: on this system they are the same file")]
     CaseOnly {
@@ -147,6 +157,16 @@ fn in_words(bytes: Option<u64>) -> String {
 impl ArchiveError {
     pub(super) fn not(file: &Path, looks_like: &str) -> Self {
         Self::NotAnArchive { file: file.to_owned(), looks_like: looks_like.to_owned() }
+    }
+
+    /// The same, told as a missing end where that is what the decoder of a stream of `bytes` bytes met.
+    pub(super) fn of_stream(self, bytes: u64) -> Self {
+        match self {
+            Self::Damaged { file, source } if source.kind() == io::ErrorKind::UnexpectedEof => {
+                Self::CutOff { file, bytes, expected: None }
+            }
+            other => other,
+        }
     }
 
     /// Whether the fault is one entry's, so that the rest could be unpacked without it.

@@ -163,6 +163,7 @@ mod tests {
                 kind: target.map_or(EntryKind::File, |t| EntryKind::Link(t.into())),
                 bytes: 0,
                 mode: None,
+                needs: None,
                 program: None,
             })
             .collect();

@@ -7,7 +7,7 @@ use super::collect::LeftOut;
 use super::member::MemberPath;
 use super::{ArchiveError, links};
 use crate::error::FileContext as _;
-use crate::program::{Program, ProgramKind};
+use crate::program::{Needs, Program, ProgramKind};
 
 /// What an entry is.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -33,6 +33,9 @@ pub struct Entry {
     pub mode: Option<u32>,
     /// What its first bytes say about it; `None` for folders and links.
     pub program: Option<Program>,
+    /// What it needs from elsewhere before it can start, where that was looked at: in a listing, of programs for this
+    /// machine.
+    pub needs: Option<Box<Needs>>,
 }
 
 /// All entries of an archive in the order in which they stand, later ones of the same name replacing earlier ones.

@@ -1,6 +1,7 @@
 //! Archives: recognised by content, listed, and unpacked without ever leaving the folder they are unpacked into.
 
 mod ahead;
+mod bzip2_blocks;
 mod collect;
 mod compression;
 mod deb;
@@ -14,6 +15,7 @@ mod member;
 pub(crate) mod segment;
 mod seven_zip;
 mod single;
+mod size;
 mod source;
 mod spellings;
 mod tar;

@@ -21,6 +21,11 @@ impl Segment {
         Self { file, start, length, at: 0 }
     }
 
+    /// Its length in bytes.
+    pub fn length(&self) -> u64 {
+        self.length
+    }
+
     /// A part of this part.
     pub fn part(&self, start: u64, length: u64) -> Self {
         let start = start.min(self.length);

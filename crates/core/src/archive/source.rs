@@ -6,9 +6,10 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use super::compression::Compression;
-use super::entries::{RawEntry, RawKind};
+use super::entries::{RawEntry, RawKind, Visit, Wanted};
 use super::kinds::{self, BLOCK, Container};
 use super::segment::Segment;
+use super::size::{self, CutOff};
 use super::{ArchiveError, deb, seven_zip, single, tar, zip};
 use crate::error::FileContext as _;
 use crate::program::HEAD_BYTES;
@@ -109,20 +110,19 @@ impl Source {
             around = Compression::of(&self::head(&mut archive.clone()).map_err(damaged)?);
         } else if container.is_none() && compression != Compression::None {
             around = compression;
-            let inner = self::head(&mut compression.open(archive.clone()).map_err(damaged)?).map_err(damaged)?;
+            let inner = compression.open(archive.clone()).and_then(|mut stream| self::head(&mut stream));
+            let inner = inner.map_err(|source| damaged(source).of_stream(bytes))?;
             // Only a stream can be read out of a stream; a zip inside is found as the single file.
             container = kinds::container(&inner).filter(|c| *c == Container::Tar).or(Some(Container::Single));
         } else if container.is_none() && kinds::is_program(&name, &head) {
             container = Some(Container::Single);
-        } else if container.is_none() && zip::ends_like_one(&mut archive.clone()).map_err(damaged)? {
+        } else if container.is_none() && zip::end(&mut archive.clone()).map_err(damaged)?.is_some() {
             container = Some(Container::Zip);
         }
-        // Around a compressed tar the stream tells whether it is whole.
-        let plain = container.filter(|c| *c != Container::Tar || around == Compression::None);
-        if let Some(expected) = cut_off(plain, &head, bytes, &archive).map_err(damaged)? {
+        let Some(container) = container else { return Err(ArchiveError::not(file, &kinds::looks_like(&name, &head))) };
+        if let Some(CutOff(expected)) = size::cut_off(container, around, &head, &whole).map_err(damaged)? {
             return Err(ArchiveError::CutOff { file: file.to_owned(), bytes, expected });
         }
-        let Some(container) = container else { return Err(ArchiveError::not(file, &kinds::looks_like(&name, &head))) };
         let format = Format { container, compression: around, bytes, inner: None };
         Ok(Self { path: file.to_owned(), format, whole, archive, single_name: single::plain_name(file) })
     }
@@ -133,10 +133,18 @@ impl Source {
     }
 
     /// Goes through the entries in order.
-    pub(super) fn walk(&self, visit: &mut super::entries::Visit<'_>) -> Result<(), ArchiveError> {
+    pub(super) fn walk(&self, wanted: Wanted, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
+        let walked = self.walk_container(wanted, visit);
+        match self.format.compression {
+            Compression::None => walked,
+            _ => walked.map_err(|error| error.of_stream(self.format.bytes)),
+        }
+    }
+
+    fn walk_container(&self, wanted: Wanted, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
         match self.format.container {
             Container::Zip => zip::walk(&self.path, self.archive.clone(), visit),
-            Container::SevenZip => seven_zip::walk(&self.path, self.archive.clone(), visit),
+            Container::SevenZip => seven_zip::walk(&self.path, self.archive.clone(), wanted, visit),
             Container::Tar | Container::Deb => {
                 tar::walk(&self.path, self.archive.clone(), self.format.compression, visit)
             }
@@ -144,12 +152,17 @@ impl Source {
         }
     }
 
+    /// How many bytes its files take at the least.
+    pub(super) fn content_bytes(&self) -> u64 {
+        size::content_bytes(self.format.container, self.format.compression, &self.archive)
+    }
+
     /// The archive's own part of the file.
     pub(super) fn archive(&self) -> Segment {
         self.archive.clone()
     }
 
-    fn walk_single(&self, visit: &mut super::entries::Visit<'_>) -> Result<(), ArchiveError> {
+    fn walk_single(&self, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
         let damaged = |source| ArchiveError::Damaged { file: self.path.clone(), source };
         let mut content = self.format.compression.open(self.archive.clone()).map_err(damaged)?;
         let known = self.format.compression == Compression::None;
@@ -157,6 +170,7 @@ impl Source {
             name: self.single_name.clone().into_bytes(),
             kind: RawKind::File,
             mode: Some(0o755),
+            modeless: false,
             modified: None,
             bytes: known.then_some(self.format.bytes),
         };
@@ -169,12 +183,15 @@ impl Source {
     fn only_archive(&self, scratch: &Path) -> Result<Option<(String, File, u64)>, ArchiveError> {
         // With more than an archive, folders and litter in it the file holds more than an archive.
         const MOST_BESIDE: usize = 64;
-        if self.format.container == Container::Zip && zip::count(&self.path, self.archive.clone())? > MOST_BESIDE {
-            return Ok(None);
+        if self.format.container == Container::Zip {
+            let damaged = |source| ArchiveError::Damaged { file: self.path.clone(), source };
+            if zip::end(&mut self.archive.clone()).map_err(damaged)?.is_some_and(|count| count > MOST_BESIDE) {
+                return Ok(None);
+            }
         }
         let mut found: Option<(String, File, u64)> = None;
         let mut alone = true;
-        let walked = self.walk(&mut |raw, content| {
+        let walked = self.walk(Wanted::All, &mut |raw, content| {
             let name = String::from_utf8_lossy(&raw.name).into_owned();
             let last = name.rsplit(['/', '\\']).next().unwrap_or_default().to_owned();
             if matches!(raw.kind, RawKind::Folder) || last.starts_with("._") || last == ".DS_Store" {
@@ -200,32 +217,6 @@ impl Source {
             Ok(()) => Ok(found),
         }
     }
-}
-
-/// Whether the end of an archive is missing: `Some` with its right length, where the beginning tells that.
-fn cut_off(
-    container: Option<Container>,
-    head: &[u8],
-    bytes: u64,
-    archive: &Segment,
-) -> io::Result<Option<Option<u64>>> {
-    Ok(match container {
-        Some(Container::Zip) if !zip::ends_like_one(&mut archive.clone())? => Some(None),
-        // Two blocks of zero bytes end it (POSIX.1-2017, pax, "ustar Interchange Format"); without them a file that was
-        // cut off between two entries would look whole.
-        Some(Container::Tar) => {
-            let mut end = Vec::new();
-            archive.part(bytes.saturating_sub(BLOCK as u64), BLOCK as u64).read_to_end(&mut end)?;
-            end.iter().any(|byte| *byte != 0).then_some(None)
-        }
-        Some(Container::SevenZip) => {
-            let number = |at: usize| head.get(at..at + 8).and_then(|b| b.try_into().ok()).map(u64::from_le_bytes);
-            // Where the header at the end lies, and how long it is (7zFormat.txt, "SignatureHeader").
-            let end = number(12).zip(number(20)).map(|(offset, size)| offset.saturating_add(size).saturating_add(32));
-            end.filter(|end| *end > bytes).map(Some)
-        }
-        _ => None,
-    })
 }
 
 /// How deep archives in archives are opened.

@@ -44,6 +44,7 @@ fn one<R: Read>(file: &Path, entry: io::Result<tar::Entry<'_, R>>, visit: &mut V
         name: entry.path_bytes().into_owned(),
         kind,
         mode: Some(header.mode().map_err(damaged)?),
+        modeless: false,
         bytes: Some(entry.size()),
         modified: header.mtime().ok(),
     };

@@ -8,16 +8,18 @@ use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::thread;
 
 use super::collect::{Collector, LeftOut};
+use super::entries::Wanted;
 use super::kinds::Container;
 use super::limits::Limits;
-use super::listing::{Entry, EntryKind, Listing};
+use super::listing::{EntryKind, Listing};
 use super::source::Source;
 use super::write::{CHUNK, FileJob, Writer, make_parent};
+use super::zip::Whole;
 use super::{ArchiveError, links, zip};
 use crate::error::FileContext;
 use crate::os;
 use crate::program::Program;
-use crate::progress::{Progress, Stop};
+use crate::progress::{Processor, Progress, Stop};
 
 /// How an archive is to be read.
 #[derive(Debug, Clone, Copy, Default)]
@@ -34,7 +36,7 @@ pub struct Options {
 /// When the archive is damaged or holds something hostile.
 pub fn list(source: &Source, options: Options, stop: &Stop) -> Result<Listing, ArchiveError> {
     let mut collector = collector(source, None, options);
-    source.walk(&mut |raw, content| {
+    source.walk(Wanted::Programs, &mut |raw, content| {
         if stop.requested() {
             return Err(ArchiveError::Interrupted);
         }
@@ -48,7 +50,8 @@ pub fn list(source: &Source, options: Options, stop: &Stop) -> Result<Listing, A
 }
 
 /// Unpacks all files and folders under `root`, an empty folder of ours. Links are not made and execute bits that only
-/// content can tell are not set before [`Finish::apply`].
+/// content can tell are not set before [`Finish::apply`]. `other` is the processor that does something else for this
+/// archive meanwhile, and can take part in this once that is done.
 ///
 /// # Errors
 /// When the archive is damaged or holds something hostile, or the disk refuses; `root` is then half full and to be
@@ -59,6 +62,7 @@ pub fn unpack(
     options: Options,
     progress: &dyn Progress,
     stop: &Stop,
+    other: &Processor,
 ) -> Result<Listing, ArchiveError> {
     let writer = Writer {
         archive: &source.path,
@@ -67,13 +71,15 @@ pub fn unpack(
         progress,
         stop,
         written: AtomicU64::new(0),
+        masked: os::masked_bits(root).at("make a file in", root)?,
     };
     if source.format.container == Container::Zip {
-        return unpack_zip(source, root, options, &writer);
+        return unpack_zip(source, root, options, &writer, other);
     }
+    look_for_room(root, source.content_bytes())?;
     let mut collector = collector(source, Some(root), options);
     let mut buffer = vec![0; CHUNK];
-    source.walk(&mut |raw, content| {
+    source.walk(Wanted::All, &mut |raw, content| {
         if stop.requested() {
             return Err(ArchiveError::Interrupted);
         }
@@ -87,7 +93,13 @@ pub fn unpack(
 }
 
 /// The entries of a zip lie each for itself, so that all processors can take part: the biggest first.
-fn unpack_zip(source: &Source, root: &Path, options: Options, writer: &Writer<'_>) -> Result<Listing, ArchiveError> {
+fn unpack_zip(
+    source: &Source,
+    root: &Path,
+    options: Options,
+    writer: &Writer<'_>,
+    other: &Processor,
+) -> Result<Listing, ArchiveError> {
     let mut opened = zip::Opened::open(&source.path, source.archive())?;
     let mut collector = collector(source, Some(root), options);
     let mut jobs: Vec<(usize, usize, FileJob)> = Vec::new();
@@ -102,30 +114,37 @@ fn unpack_zip(source: &Source, root: &Path, options: Options, writer: &Writer<'_
     let next = AtomicUsize::new(0);
     let broke: Mutex<Option<ArchiveError>> = Mutex::new(None);
     let done: Mutex<Vec<(usize, u64, Program)>> = Mutex::new(Vec::with_capacity(jobs.len()));
-    thread::scope(|scope| {
-        for _ in 0..thread::available_parallelism().map_or(2, usize::from).min(jobs.len()) {
-            scope.spawn(|| {
-                let (mut opened, mut buffer) = (opened.clone(), vec![0; CHUNK]);
-                while let Some((at, index, job)) = jobs.get(next.fetch_add(1, Ordering::Relaxed)) {
-                    let name = job.path.display();
-                    let written = match opened.inflate(&source.path, *at) {
-                        Ok(Some(whole)) => writer.write(root, job, &mut whole.as_slice(), &mut buffer),
-                        Ok(None) => opened.content(&source.path, *at, &name, &mut |content| {
-                            writer.write(root, job, content, &mut buffer)
-                        }),
-                        Err(error) => Err(error),
-                    };
-                    match written {
-                        Ok((bytes, program)) => lock(&done).push((*index, bytes, program)),
-                        Err(error) => {
-                            // The others end as soon as they have written what they are at.
-                            next.store(jobs.len(), Ordering::Relaxed);
-                            lock(&broke).get_or_insert(error);
-                        }
-                    }
+    let threads = thread::available_parallelism().map_or(2, usize::from).min(jobs.len());
+    let work = || {
+        let (mut opened, mut buffer, mut whole) = (opened.clone(), vec![0; CHUNK], Whole::new(threads));
+        while let Some((at, index, job)) = jobs.get(next.fetch_add(1, Ordering::Relaxed)) {
+            let written = match opened.inflate(&source.path, *at, &mut whole) {
+                Ok(Some(content)) => writer.write_whole(root, job, content),
+                Ok(None) => opened.content(&source.path, *at, &job.path.display(), &mut |content| {
+                    writer.write(root, job, content, &mut buffer)
+                }),
+                Err(error) => Err(error),
+            };
+            match written {
+                Ok((bytes, program)) => lock(&done).push((*index, bytes, program)),
+                Err(error) => {
+                    // The others end as soon as they have written what they are at.
+                    next.store(jobs.len(), Ordering::Relaxed);
+                    lock(&broke).get_or_insert(error);
                 }
+            }
+        }
+    };
+    thread::scope(|scope| {
+        for _ in 1..threads {
+            let busy = other.in_use();
+            scope.spawn(|| {
+                let _busy = busy;
+                work();
             });
         }
+        other.wait();
+        work();
     });
     if let Some(error) = lock(&broke).take() {
         return Err(error);
@@ -156,11 +175,7 @@ fn collector<'a>(source: &Source, root: Option<&'a Path>, options: Options) -> C
 }
 
 fn listing(source: &Source, collector: Collector<'_>) -> Result<Listing, ArchiveError> {
-    let (entries, left_out) = collector.end();
-    let has_bits = |e: &Entry| e.kind == EntryKind::File && e.mode.is_some_and(|m| m & 0o111 != 0);
-    let may_lack_modes = matches!(source.format.container, Container::Zip | Container::SevenZip);
-    let without_modes = may_lack_modes && !entries.iter().any(has_bits);
-    let listing = Listing { entries, without_modes, left_out };
+    let listing = collector.end();
     if listing.files() == 0 {
         return Err(ArchiveError::Empty(source.path.clone()));
     }
@@ -272,7 +287,7 @@ mod tests {
         let stop = Stop::default();
         let Ok(source) = Source::open(&file, folder.path()) else { return (false, false) };
         let listed = list(&source, Options::default(), &stop).is_ok();
-        let unpacked = unpack(&source, &root, Options::default(), &Silent, &stop).is_ok();
+        let unpacked = unpack(&source, &root, Options::default(), &Silent, &stop, &Processor::free()).is_ok();
         assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2);
         (listed, unpacked)
     }

@@ -1,8 +1,8 @@
 //! Writing unpacked files: each new, whole, and within the limits.
 
-use std::fs::{self, File, FileTimes, OpenOptions};
+use std::fs::{self, File, FileTimes};
 use std::io::{self, Read, Write as _};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, SystemTime};
 
@@ -20,6 +20,12 @@ const KEPT_BITS: u32 = 0o755;
 /// The size of the buffer between decoder and file, in bytes.
 pub(super) const CHUNK: usize = 1 << 17;
 
+/// How much of a content in memory is written at once, in bytes.
+const WHOLE_PART: usize = 4 << 20;
+
+/// From this size on a file's place on the disk is asked for before it is written, in bytes.
+const ALLOCATED_FROM: u64 = 1 << 20;
+
 /// What all writers of an archive share.
 pub(super) struct Writer<'a> {
     /// The archive, for messages.
@@ -31,6 +37,8 @@ pub(super) struct Writer<'a> {
     pub stop: &'a Stop,
     /// Bytes written so far.
     pub written: AtomicU64,
+    /// The permission bits that the system takes off new files, so that they have to be set once more.
+    pub masked: u32,
 }
 
 /// A file to be written.
@@ -52,15 +60,8 @@ impl Writer<'_> {
         content: &mut dyn Read,
         buffer: &mut [u8],
     ) -> Result<(u64, Program), ArchiveError> {
-        let place = job.path.under(root);
-        let mut out = match OpenOptions::new().write(true).create_new(true).open(&place) {
-            Err(e) if e.kind() == io::ErrorKind::AlreadyExists => {
-                return Err(ArchiveError::Twice(job.path.display()));
-            }
-            other => other.at("create", &place)?,
-        };
+        let mut out = self.create(root, job)?;
         let mut head = Vec::new();
-        let mut bytes = 0u64;
         loop {
             let read = match content.read(buffer) {
                 Ok(0) => break,
@@ -72,30 +73,72 @@ impl Writer<'_> {
             if head.len() < HEAD_BYTES {
                 head.extend_from_slice(&chunk[..chunk.len().min(HEAD_BYTES - head.len())]);
             }
-            let written = self.written.fetch_add(read as u64, Ordering::Relaxed) + read as u64;
-            self.limits.check(0, written, self.packed)?;
-            out.write_all(chunk).at("write", &place)?;
-            bytes += read as u64;
-            self.progress.advance(read as u64);
-            if self.stop.requested() {
-                return Err(ArchiveError::Interrupted);
-            }
+            self.add(&mut out, chunk)?;
         }
-        if let Some(said) = job.bytes.filter(|said| *said != bytes) {
-            return Err(ArchiveError::Length { entry: job.path.display(), seen: bytes, said });
-        }
-        self.settle(&out, &place, job)?;
-        Ok((bytes, Program::identify(&job.path.file_name(), &head)))
+        self.settle(&out, job)?;
+        Ok((out.bytes, Program::identify(&job.path.file_name(), &head)))
     }
 
-    fn settle(&self, out: &File, place: &Path, job: &FileJob) -> Result<(), ArchiveError> {
-        let mode = job.mode.map_or(0o644, |m| m & KEPT_BITS | 0o600);
-        os::set_mode(out, mode).at("set the rights of", place)?;
-        if let Some(time) = job.modified.and_then(|s| SystemTime::UNIX_EPOCH.checked_add(Duration::from_secs(s))) {
-            out.set_times(FileTimes::new().set_modified(time)).at("set the time of", place)?;
+    /// The same for content that is in memory already.
+    pub fn write_whole(&self, root: &Path, job: &FileJob, content: &[u8]) -> Result<(u64, Program), ArchiveError> {
+        let mut out = self.create(root, job)?;
+        // In parts, so that a progress bar moves and a stop is obeyed.
+        content.chunks(WHOLE_PART).try_for_each(|part| self.add(&mut out, part))?;
+        self.settle(&out, job)?;
+        let head = &content[..content.len().min(HEAD_BYTES)];
+        Ok((out.bytes, Program::identify(&job.path.file_name(), head)))
+    }
+
+    fn create(&self, root: &Path, job: &FileJob) -> Result<Out, ArchiveError> {
+        let place = job.path.under(root);
+        let file = match os::create_new(&place, mode_of(job)) {
+            Err(e) if e.kind() == io::ErrorKind::AlreadyExists => {
+                return Err(ArchiveError::Twice(job.path.display()));
+            }
+            other => other.at("create", &place)?,
+        };
+        if let Some(bytes) = job.bytes.filter(|bytes| *bytes >= ALLOCATED_FROM) {
+            os::allocate(&file, bytes).at("write", &place)?;
+        }
+        Ok(Out { place, file, bytes: 0 })
+    }
+
+    fn add(&self, out: &mut Out, chunk: &[u8]) -> Result<(), ArchiveError> {
+        let length = chunk.len() as u64;
+        let written = self.written.fetch_add(length, Ordering::Relaxed) + length;
+        self.limits.check(0, written, self.packed)?;
+        out.file.write_all(chunk).at("write", &out.place)?;
+        out.bytes += length;
+        self.progress.advance(length);
+        if self.stop.requested() {
+            return Err(ArchiveError::Interrupted);
         }
         Ok(())
     }
+
+    fn settle(&self, out: &Out, job: &FileJob) -> Result<(), ArchiveError> {
+        if let Some(said) = job.bytes.filter(|said| *said != out.bytes) {
+            return Err(ArchiveError::Length { entry: job.path.display(), seen: out.bytes, said });
+        }
+        if mode_of(job) & self.masked != 0 {
+            os::set_mode(&out.file, mode_of(job)).at("set the rights of", &out.place)?;
+        }
+        if let Some(time) = job.modified.and_then(|s| SystemTime::UNIX_EPOCH.checked_add(Duration::from_secs(s))) {
+            out.file.set_times(FileTimes::new().set_modified(time)).at("set the time of", &out.place)?;
+        }
+        Ok(())
+    }
+}
+
+/// A file being written.
+struct Out {
+    place: PathBuf,
+    file: File,
+    bytes: u64,
+}
+
+fn mode_of(job: &FileJob) -> u32 {
+    job.mode.map_or(0o644, |mode| mode & KEPT_BITS | 0o600)
 }
 
 /// Makes a folder and those above it.

@@ -22,6 +22,26 @@ const DIRECTORY_RECORD: usize = 46;
 /// The largest entry that is unpacked in memory, in bytes, packed or not.
 const LARGEST_WHOLE: u64 = 16 << 20;
 
+/// How much all threads together may hold unpacked, in bytes; packed it can be as much again.
+const WHOLE_TOGETHER: u64 = 48 << 20;
+
+/// What one thread keeps from entry to entry, so that memory is asked for only once.
+pub(super) struct Whole {
+    largest: u64,
+    packed: Vec<u8>,
+    content: Vec<u8>,
+    decoder: Decompressor,
+}
+
+impl Whole {
+    /// For one of so many threads.
+    pub fn new(threads: usize) -> Self {
+        let share = WHOLE_TOGETHER / u64::try_from(threads.max(1)).unwrap_or(u64::MAX);
+        let largest = share.min(LARGEST_WHOLE);
+        Self { largest, packed: Vec::new(), content: Vec::new(), decoder: Decompressor::new() }
+    }
+}
+
 /// An opened zip. A clone shares the directory and reads on its own.
 #[derive(Clone)]
 pub(super) struct Opened {
@@ -42,11 +62,13 @@ impl Opened {
 
     /// What the directory says of each entry, in its order; the targets of links are read.
     pub fn entries(&mut self, file: &Path) -> Result<Vec<RawEntry>, ArchiveError> {
-        self.refuse_two_meanings(file)?;
+        if self.archive.has_duplicate_names() {
+            self.refuse_two_meanings(file)?;
+        }
         let mut entries = Vec::with_capacity(self.archive.len());
         let mut places: Vec<(u64, u64, usize)> = Vec::with_capacity(self.archive.len());
         for index in 0..self.archive.len() {
-            let entry = self.archive.by_index_raw(index).map_err(|e| damaged(file, e))?;
+            let entry = self.archive.by_index_data(index).map_err(|e| damaged(file, e))?;
             let mut name = entry.name().map_err(|e| damaged(file, e))?.into_owned();
             if entry.encrypted() {
                 return Err(ArchiveError::Encrypted(name));
@@ -68,7 +90,6 @@ impl Opened {
                 _ => RawKind::Special,
             };
             let bytes = Some(entry.size());
-            drop(entry);
             let kind = match kind {
                 RawKind::Link(_) => {
                     let target = self.read(file, index, &name, &mut |content| read_target(content))?;
@@ -76,7 +97,13 @@ impl Opened {
                 }
                 other => other,
             };
-            entries.push(RawEntry { name: name.into_bytes(), kind, mode: bits, bytes, modified: None });
+            entries.push(RawEntry { name: name.into_bytes(), kind, mode: bits, modeless: true, bytes, modified: None });
+        }
+        let executable = |raw: &RawEntry| {
+            matches!(raw.kind, RawKind::File) && raw.mode.is_some_and(|bits| bits & mode::EXECUTE != 0)
+        };
+        if entries.iter().any(executable) {
+            entries.iter_mut().for_each(|raw| raw.modeless = false);
         }
         places.sort_unstable();
         for pair in places.windows(2) {
@@ -94,8 +121,8 @@ impl Opened {
         let broken = |source| ArchiveError::Damaged { file: file.to_owned(), source };
         let mut directory = self.segment.clone();
         directory.seek(SeekFrom::Start(self.archive.central_directory_start())).map_err(broken)?;
-        let mut met: HashMap<Vec<u8>, [u8; 12]> = HashMap::new();
-        loop {
+        let mut met: HashMap<Vec<u8>, (usize, [u8; 12])> = HashMap::new();
+        for place in 1.. {
             let mut fixed = [0; DIRECTORY_RECORD];
             if directory.read_exact(&mut fixed).is_err() || !fixed.starts_with(b"PK\x01\x02") {
                 return Ok(());
@@ -107,30 +134,46 @@ impl Opened {
             // Checksum and both sizes.
             let mut content = [0; 12];
             content.copy_from_slice(&fixed[16..28]);
-            match met.insert(name.clone(), content) {
-                Some(other) if other != content => {
-                    return Err(ArchiveError::Twice(String::from_utf8_lossy(&name).into_owned()));
-                }
-                _ => {}
+            let Some((earlier, other)) = met.get(&name) else {
+                met.insert(name, (place, content));
+                continue;
+            };
+            if *other != content {
+                let words = |place: usize, content: &[u8; 12]| {
+                    let size = u32::from_le_bytes([content[8], content[9], content[10], content[11]]);
+                    format!("{size} bytes as entry {place}")
+                };
+                let entry = String::from_utf8_lossy(&name).into_owned();
+                let (one, other) = (words(*earlier, other), words(place, &content));
+                return Err(ArchiveError::TwoContents { entry, one, other });
             }
         }
+        Ok(())
     }
 
     /// The whole content of a deflated entry, which takes half the time of a stream; `None` where it is packed otherwise,
     /// or too large to be held.
-    pub fn inflate(&mut self, file: &Path, index: usize) -> Result<Option<Vec<u8>>, ArchiveError> {
+    pub fn inflate<'a>(
+        &mut self,
+        file: &Path,
+        index: usize,
+        whole: &'a mut Whole,
+    ) -> Result<Option<&'a [u8]>, ArchiveError> {
         let mut entry = self.archive.by_index_raw(index).map_err(|e| damaged(file, e))?;
-        let fits = |bytes: u64| usize::try_from(bytes).ok().filter(|_| bytes <= LARGEST_WHOLE);
+        let fits = |bytes: u64| usize::try_from(bytes).ok().filter(|_| bytes <= whole.largest);
         let (Some(size), Some(_)) = (fits(entry.size()), fits(entry.compressed_size())) else { return Ok(None) };
         if entry.compression() != CompressionMethod::Deflated {
             return Ok(None);
         }
         let broken = |source| ArchiveError::Damaged { file: file.to_owned(), source };
-        let mut packed = Vec::new();
-        entry.read_to_end(&mut packed).map_err(broken)?;
-        let mut content = vec![0; size];
-        let inflated = Decompressor::new().deflate_decompress(&packed, &mut content);
-        let checksum = libdeflater::crc32(&content);
+        whole.packed.clear();
+        entry.read_to_end(&mut whole.packed).map_err(broken)?;
+        if whole.content.len() < size {
+            whole.content.resize(size, 0);
+        }
+        let content = &mut whole.content[..size];
+        let inflated = whole.decoder.deflate_decompress(&whole.packed, content);
+        let checksum = libdeflater::crc32(content);
         match inflated {
             Ok(length) if length == size && checksum == entry.crc32() => Ok(Some(content)),
             Ok(_) => Err(broken(io::Error::new(io::ErrorKind::InvalidData, "an entry's checksum or length is wrong"))),
@@ -176,17 +219,18 @@ fn can_read(method: CompressionMethod) -> bool {
     matches!(method, M::Stored | M::Deflated | M::Deflate64 | M::Bzip2 | M::Lzma | M::Zstd | M::Xz)
 }
 
-/// Whether a file that begins with something else ends as a zip: with the record that ends its directory (APPNOTE
-/// 4.3.16), behind which only a comment may come.
-pub(super) fn ends_like_one(segment: &mut Segment) -> io::Result<bool> {
-    const RECORD: i64 = 22;
+/// The number of entries that the record at the end of a zip's directory states (APPNOTE 4.3.16), behind which only a
+/// comment may come; of very many there can be more. `None` where there is no such record.
+pub(super) fn end(segment: &mut Segment) -> io::Result<Option<usize>> {
+    const RECORD: usize = 22;
     const LONGEST_COMMENT: i64 = 0xffff;
     let length = segment.seek(SeekFrom::End(0))?;
-    let back = (RECORD + LONGEST_COMMENT).min(i64::try_from(length).unwrap_or(i64::MAX));
+    let back = (22 + LONGEST_COMMENT).min(i64::try_from(length).unwrap_or(i64::MAX));
     segment.seek(SeekFrom::End(-back))?;
     let mut end = Vec::new();
     segment.read_to_end(&mut end)?;
-    Ok(end.windows(4).rev().any(|four| four == b"PK\x05\x06"))
+    let record = end.windows(RECORD).rev().find(|record| record.starts_with(b"PK\x05\x06"));
+    Ok(record.map(|record| u16::from_le_bytes([record[10], record[11]]).into()))
 }
 
 fn damaged(file: &Path, source: ZipError) -> ArchiveError {
@@ -201,11 +245,6 @@ pub(super) fn walk(file: &Path, segment: Segment, visit: &mut Visit<'_>) -> Resu
         visit(raw, &mut Content { archive, index, entry: None })?;
     }
     Ok(())
-}
-
-/// How many entries a zip has.
-pub(super) fn count(file: &Path, segment: Segment) -> Result<usize, ArchiveError> {
-    Ok(Opened::open(file, segment)?.archive.len())
 }
 
 /// An entry's content, whose decoder is made only when somebody reads.

@@ -1,8 +1,11 @@
 //! The check: in every new terminal each command resolves to ours, starts, and answers with the right version.
 
 mod exit_words;
+mod others;
 mod probe;
 mod version_text;
+
+pub use others::versions;
 
 use std::path::{Path, PathBuf};
 use std::thread;
@@ -261,6 +264,7 @@ impl Job {
             program: winner.as_deref().unwrap_or(&self.file),
             names: [&self.name, &self.tool],
             expected: &self.version,
+            forms: &probe::FORMS,
         };
         let probed = probe::probe(&target, environment, settings.probe_limit(), stop)?;
         // What another copy says of itself is shown, but the verdict is about ours.

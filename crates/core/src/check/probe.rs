@@ -17,8 +17,8 @@ use crate::program::{HEAD_BYTES, Program, ProgramKind};
 use crate::progress::Stop;
 use crate::system::System;
 
-/// The arguments tried, in order.
-const FORMS: [&[&str]; 6] = [&["--version"], &["-version"], &["version"], &["-V"], &["-v"], &[]];
+/// The arguments tried, in order of how little they can do.
+pub(super) const FORMS: [&[&str]; 6] = [&["--version"], &["-version"], &["version"], &["-V"], &["-v"], &[]];
 
 /// After so many forms without an end within the limit, no more are tried.
 const MOST_TIMEOUTS: u32 = 2;
@@ -32,6 +32,8 @@ pub(super) struct Target<'a> {
     pub names: [&'a str; 2],
     /// The version it should state.
     pub expected: &'a str,
+    /// The arguments to try.
+    pub forms: &'a [&'a [&'a str]],
 }
 
 /// What a probe showed.
@@ -64,7 +66,7 @@ pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration,
         through = Some(Path::new("/bin/sh"));
     }
     let (mut timeouts, mut ran, mut complaint) = (0, false, None);
-    for form in FORMS {
+    for form in target.forms {
         let outcome = start(target.program, through, form, environment, scratch.path(), limit, stop);
         let well = match &outcome.ending {
             Ending::Exited(status) => status.success(),

@@ -71,6 +71,46 @@ pub fn free_space(folder: &Path) -> Option<u64> {
     seen.f_bavail.checked_mul(seen.f_frsize)
 }
 
+/// Makes a new file with these permission bits, less those that the user's mask takes off (open(2), `O_EXCL`).
+///
+/// # Errors
+/// When there is such a file, link or folder already, or the system refuses.
+pub fn create_new(path: &Path, mode: u32) -> io::Result<File> {
+    std::os::unix::fs::OpenOptionsExt::mode(File::options().write(true).create_new(true), mode).open(path)
+}
+
+/// The permission bits that the user's mask takes off new files, seen from a file without a name in `folder`.
+///
+/// # Errors
+/// When no file can be made there.
+pub fn masked_bits(folder: &Path) -> io::Result<u32> {
+    let probe = tempfile::Builder::new().permissions(fs::Permissions::from_mode(0o777)).tempfile_in(folder)?;
+    Ok(0o777 & !probe.as_file().metadata()?.mode())
+}
+
+/// Takes room on the disk for a file that is about to be written, without changing its length (fallocate(2) with
+/// `FALLOC_FL_KEEP_SIZE`); a file system that cannot do that is left alone.
+///
+/// # Errors
+/// When the disk is full.
+#[cfg(target_os = "linux")]
+pub fn allocate(file: &File, bytes: u64) -> io::Result<()> {
+    use rustix::io::Errno;
+    match rustix::fs::fallocate(file, rustix::fs::FallocateFlags::KEEP_SIZE, 0, bytes) {
+        Err(e @ (Errno::NOSPC | Errno::DQUOT | Errno::FBIG)) => Err(e.into()),
+        _ => Ok(()),
+    }
+}
+
+/// Takes room on the disk for a file that is about to be written, which is left to the system here.
+///
+/// # Errors
+/// None.
+#[cfg(not(target_os = "linux"))]
+pub fn allocate(_file: &File, _bytes: u64) -> io::Result<()> {
+    Ok(())
+}
+
 /// Sets the permission bits of an open file.
 ///
 /// # Errors

@@ -5,6 +5,7 @@ use std::ffi::OsString;
 use std::fs::{self, File};
 use std::io;
 use std::os::windows::ffi::{OsStrExt as _, OsStringExt as _};
+use std::os::windows::io::AsRawHandle as _;
 use std::path::Path;
 use std::process::{Command, ExitStatus};
 use std::ptr;
@@ -12,7 +13,8 @@ use std::ptr;
 use windows_sys::Win32::Foundation::{CloseHandle, ERROR_SHARING_VIOLATION, HANDLE, INVALID_HANDLE_VALUE, LPARAM};
 use windows_sys::Win32::Security::{GetTokenInformation, TOKEN_ELEVATION, TOKEN_QUERY, TokenElevation};
 use windows_sys::Win32::Storage::FileSystem::{
-    FILE_ATTRIBUTE_REPARSE_POINT, FindClose, FindFirstFileW, GetDiskFreeSpaceExW, WIN32_FIND_DATAW,
+    FILE_ALLOCATION_INFO, FILE_ATTRIBUTE_REPARSE_POINT, FileAllocationInfo, FindClose, FindFirstFileW,
+    GetDiskFreeSpaceExW, SetFileInformationByHandle, WIN32_FIND_DATAW,
 };
 use windows_sys::Win32::System::Diagnostics::Debug::{SEM_FAILCRITICALERRORS, SEM_NOGPFAULTERRORBOX, SetErrorMode};
 use windows_sys::Win32::System::Environment::{CreateEnvironmentBlock, DestroyEnvironmentBlock};
@@ -112,6 +114,40 @@ pub fn free_space(folder: &Path) -> Option<u64> {
     // SAFETY: `name` ends in a zero, and the other two results are not asked for.
     let told = unsafe { GetDiskFreeSpaceExW(name.as_ptr(), &raw mut free, ptr::null_mut(), ptr::null_mut()) };
     (told != 0).then_some(free)
+}
+
+/// Makes a new file; it has no permission bits here.
+///
+/// # Errors
+/// When there is such a file or folder already, or the system refuses.
+pub fn create_new(path: &Path, _mode: u32) -> io::Result<File> {
+    File::create_new(path)
+}
+
+/// No mask takes permission bits off new files here.
+///
+/// # Errors
+/// None.
+pub fn masked_bits(_folder: &Path) -> io::Result<u32> {
+    Ok(0)
+}
+
+/// Takes room on the disk for a file that is about to be written, without changing its length
+/// (`SetFileInformationByHandle`, `FileAllocationInfo`); a file system that cannot do that is left alone.
+///
+/// # Errors
+/// When the disk is full.
+pub fn allocate(file: &File, bytes: u64) -> io::Result<()> {
+    let wanted = FILE_ALLOCATION_INFO { AllocationSize: i64::try_from(bytes).unwrap_or(i64::MAX) };
+    let size = u32::try_from(size_of::<FILE_ALLOCATION_INFO>()).unwrap_or(u32::MAX);
+    // SAFETY: the handle is open, and the structure and its size are those that the call names.
+    let done = unsafe {
+        SetFileInformationByHandle(file.as_raw_handle(), FileAllocationInfo, (&raw const wanted).cast(), size)
+    };
+    match io::Error::last_os_error() {
+        full if done == 0 && full.kind() == io::ErrorKind::StorageFull => Err(full),
+        _ => Ok(()),
+    }
 }
 
 /// Files have no permission bits here.

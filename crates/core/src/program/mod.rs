@@ -1,5 +1,11 @@
 //! What an executable file is: kind, system and processor, read from its first bytes.
 
+mod length;
+mod libraries;
+
+pub(crate) use length::expected_length;
+pub use libraries::Needs;
+
 use object::endian::Endianness;
 use object::read::macho::{FatArch as _, MachHeader as _};
 use object::{FileKind, elf, macho, pe};

@@ -8,7 +8,7 @@ use crate::archive::{ArchiveError, Source};
 use crate::checksum::{self, Algorithm, Checksum, Published};
 use crate::error::FileContext as _;
 use crate::finding::{Code, Finding};
-use crate::progress::Stop;
+use crate::progress::{Processor, Stop};
 
 /// The checksums that the user has from the publisher.
 #[derive(Debug, Clone, Default)]
@@ -79,14 +79,19 @@ pub(super) fn while_summing<T>(
     source: &Source,
     published: Vec<Published>,
     stop: &Stop,
-    work: impl FnOnce() -> Result<T, ReceiveError>,
+    work: impl FnOnce(&Processor) -> Result<T, ReceiveError>,
 ) -> Result<(Summed, T), ReceiveError> {
     let mut algorithms = vec![Algorithm::Sha256];
     algorithms.extend(published.iter().map(|p| p.checksum.algorithm).filter(|a| *a != Algorithm::Sha256));
     algorithms.dedup();
+    let processor = Processor::default();
     let (computed, worked) = thread::scope(|scope| {
-        let summing = scope.spawn(|| checksum::compute(&algorithms, source.whole(), stop));
-        let worked = work();
+        let busy = processor.in_use();
+        let summing = scope.spawn(|| {
+            let _busy = busy;
+            checksum::compute(&algorithms, source.whole(), stop)
+        });
+        let worked = work(&processor);
         // A panic of the other thread goes on here.
         let computed = summing.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
         (computed, worked)

@@ -1,17 +1,18 @@
 //! Looking into a downloaded file without unpacking it, and at what receiving it would bring here.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use super::download::{self, Trust};
+use super::download::{self, Summed, Trust};
 use super::{ReceiveError, file_name, guess_names};
-use crate::archive::{self, Compression, Container, EntryKind, LeftOut, Listing, Options, Source};
+use crate::archive::{self, Compression, Container, Entry, EntryKind, LeftOut, Listing, Options, Source};
+use crate::check;
 use crate::checksum::Published;
 use crate::finding::{Code, Finding};
 use crate::layout::{self, Layout, LayoutError, Target, ToolName};
-use crate::machine::Machine;
+use crate::machine::{Environment, Machine};
 use crate::os;
 use crate::path_list::windows;
 use crate::program::{Program, ProgramKind};
@@ -54,6 +55,8 @@ pub struct InspectedCommand {
     pub hindrance: Option<String>,
     /// The files of that name in this terminal's PATH, the one that runs first.
     pub here: Vec<PathBuf>,
+    /// The version that the first of them states.
+    pub here_version: Option<String>,
     /// Whether one of those would still run once the tool is registered.
     pub stays_hidden: bool,
 }
@@ -75,8 +78,8 @@ pub struct InspectReport {
     pub inner: Option<String>,
     /// The file's size in bytes.
     pub bytes: u64,
-    /// Its SHA-256 in hex.
-    pub sha256: String,
+    /// Its SHA-256 in hex; null for a large file of which only a part was read.
+    pub sha256: Option<String>,
     /// The published checksums it was compared with.
     pub published: Vec<Published>,
     /// Files, folders and links.
@@ -109,19 +112,47 @@ pub struct InspectReport {
     pub findings: Vec<Finding>,
 }
 
-/// Looks into a file.
+/// What is wanted.
+#[derive(Debug, Clone, Default)]
+pub struct InspectRequest {
+    /// The file.
+    pub file: PathBuf,
+    /// What the publisher says of it.
+    pub trust: Trust,
+    /// Whether a large file is read to its end as well, for its checksum.
+    pub whole: bool,
+    /// Whether commands that are here already are not asked for their version.
+    pub no_run: bool,
+}
+
+/// So many commands that are here already are asked for their version: who looks at a suite does not wait for all.
+const MOST_ASKED: usize = 32;
+
+/// Up to this size the whole file is read in any case, in bytes.
+const READ_WHOLE: u64 = 128 << 20;
+
+/// Looks into a file. Of an archive whose parts can be read by themselves no more is read than is needed, unless there is
+/// a published checksum to compare, or more is asked for.
 ///
 /// # Errors
 /// When it is nothing that can be unpacked, is not what was published, or cannot be read.
-pub fn inspect(machine: &Machine, file: &Path, trust: &Trust, stop: &Stop) -> Result<InspectReport, ReceiveError> {
+pub fn inspect(machine: &Machine, request: &InspectRequest, stop: &Stop) -> Result<InspectReport, ReceiveError> {
+    let file = &request.file;
     let source = Source::open(file, &std::env::temp_dir())?;
-    let published = download::published(file, trust)?;
+    let published = download::published(file, &request.trust)?;
     let options = Options { leave_out_hazards: true, ..Options::default() };
-    let list = || Ok(archive::list(&source, options, stop)?);
-    let (summed, mut listing) = download::while_summing(&source, published, stop, list)?;
+    let format = &source.format;
+    let in_parts = format.container != Container::Deb && format.compression == Compression::None;
+    let (summed, mut listing) = if in_parts && published.is_empty() && format.bytes > READ_WHOLE && !request.whole {
+        (None, archive::list(&source, options, stop)?)
+    } else {
+        let list = |_: &_| Ok(archive::list(&source, options, stop)?);
+        let (summed, listing) = download::while_summing(&source, published, stop, list)?;
+        (Some(summed), listing)
+    };
     listing.leave_out_links(&layout::wrapper(&listing), None)?;
     let (layout, mut findings) = lay_out(&listing)?;
-    findings.extend(summed.finding());
+    findings.extend(summed.as_ref().and_then(Summed::finding));
     let guess = guess_names(file, &source.format).or(layout::guess(&file_name(&layout.wrapper)));
     let name: Option<ToolName> = guess.name.as_deref().and_then(|name| name.parse().ok());
     let home_variable = name.as_ref().and_then(|n| n.home_variable().ok()).map(|v| v.to_string());
@@ -140,7 +171,15 @@ pub fn inspect(machine: &Machine, file: &Path, trust: &Trust, stop: &Stop) -> Re
         let seen = format!("{path} points to {fixed}, which may be nowhere here");
         findings.push(Finding::new(Code::FixedPath, seen).remedy("look into that file once it is unpacked"));
     }
-    let around = Surroundings::of(&machine.environment, &std::env::current_dir().unwrap_or_default());
+    let mut commands = commands(&listing, &layout, &machine.environment, &system_folders(machine)?);
+    if !request.no_run {
+        let asked = commands.iter_mut().filter(|command| !command.here.is_empty()).take(MOST_ASKED);
+        let (programs, places): (Vec<_>, Vec<_>) =
+            asked.map(|command| ((command.name.clone(), command.here[0].clone()), &mut command.here_version)).unzip();
+        for (place, version) in places.into_iter().zip(check::versions(&programs, &machine.environment, stop)) {
+            *place = version;
+        }
+    }
     Ok(InspectReport {
         format: 1,
         report: "inspect",
@@ -149,13 +188,13 @@ pub fn inspect(machine: &Machine, file: &Path, trust: &Trust, stop: &Stop) -> Re
         compression: source.format.compression,
         inner: source.format.inner.clone(),
         bytes: source.format.bytes,
-        sha256: summed.sha256.to_string(),
-        published: summed.published,
+        sha256: summed.as_ref().map(|summed| summed.sha256.to_string()),
+        published: summed.map_or_else(Vec::new, |summed| summed.published),
         entries: listing.entries.len(),
         files: listing.files(),
         unpacked_bytes: listing.unpacked_bytes(),
         tree: tree(&files),
-        commands: commands(&listing, &layout, &around, &system_folders(machine)?),
+        commands,
         sample_settings: of_files(&is_sample, 4),
         documents: of_files(&is_document, 1),
         installers: of_files(&is_installer, 2),
@@ -188,20 +227,27 @@ fn lay_out(listing: &Listing) -> Result<(Layout, Vec<Finding>), ReceiveError> {
     }
 }
 
-fn program_of<'a>(listing: &'a Listing, place: &Path) -> Option<&'a Program> {
-    let ends = listing.link_ends();
+/// The file at a place, or at the end of the link there.
+fn file_of<'a>(listing: &'a Listing, place: &Path) -> Option<&'a Entry> {
     let entry = listing.entries.iter().find(|e| e.path.as_path() == place)?;
-    ends.get(place).copied().unwrap_or(entry).program.as_ref()
+    match entry.kind {
+        EntryKind::Link(_) => listing.link_ends().get(place).copied(),
+        _ => Some(entry),
+    }
 }
 
-fn commands(listing: &Listing, layout: &Layout, around: &Surroundings, system: &[String]) -> Vec<InspectedCommand> {
+fn commands(listing: &Listing, layout: &Layout, environment: &Environment, system: &[String]) -> Vec<InspectedCommand> {
+    let around = Surroundings::of(environment, &std::env::current_dir().unwrap_or_default());
+    let name = |entry: &Entry| entry.path.file_name().to_lowercase();
+    let brought: HashSet<String> = listing.entries.iter().filter(|e| e.kind != EntryKind::Folder).map(name).collect();
     let caller = match os::HERE {
         System::Unix => Caller::Sh,
         System::Windows => Caller::Cmd,
     };
     let one = |command: &layout::Command| {
-        let program = program_of(listing, &layout.wrapper.join(&command.path));
-        let candidates = resolve::candidates(caller, &command.name, around, &Disk);
+        let entry = file_of(listing, &layout.wrapper.join(&command.path));
+        let missing = || entry?.needs.as_ref()?.missing(&brought, environment).into_iter().next();
+        let candidates = resolve::candidates(caller, &command.name, &around, &Disk);
         let mut here: Vec<PathBuf> = Vec::new();
         for candidate in candidates.iter().filter(|c| c.standing != Standing::Skipped) {
             if !here.contains(&candidate.path) {
@@ -216,8 +262,11 @@ fn commands(listing: &Listing, layout: &Layout, around: &Surroundings, system: &
             program: command.program,
             os: command.os.clone(),
             arch: command.arch.clone(),
-            hindrance: program.and_then(hindrance),
+            hindrance: entry
+                .and_then(|entry| hindrance(entry.program.as_ref()?))
+                .or_else(|| missing().map(|what| format!("it needs {what}, which is neither in the file nor here"))),
             here,
+            here_version: None,
             stays_hidden: in_system || resolve::builtin(caller, &command.name),
         }
     };
@@ -258,7 +307,7 @@ fn hindrance(program: &Program) -> Option<String> {
 
 fn fixed_paths(listing: &Listing, layout: &Layout) -> Vec<(String, String)> {
     let fixed = |command: &layout::Command| {
-        let program = program_of(listing, &layout.wrapper.join(&command.path))?;
+        let program = file_of(listing, &layout.wrapper.join(&command.path))?.program.as_ref()?;
         Some((command.path.to_string_lossy().into_owned(), program.fixed_path.clone()?))
     };
     layout.commands.iter().filter_map(fixed).collect()
@@ -268,10 +317,14 @@ fn fixed_paths(listing: &Listing, layout: &Layout) -> Vec<(String, String)> {
 fn tree(files: &[PathBuf]) -> Vec<(String, usize)> {
     let mut tree: BTreeMap<String, usize> = BTreeMap::new();
     for file in files {
-        let parts: Vec<_> = file.iter().map(|part| part.to_string_lossy()).collect();
-        for depth in 1..=parts.len().min(2) {
-            let folder = depth < parts.len();
-            *tree.entry(format!("{}{}", parts[..depth].join("/"), if folder { "/" } else { "" })).or_default() += 1;
+        let file = file.to_string_lossy().replace(std::path::MAIN_SEPARATOR, "/");
+        let folders = file.match_indices('/').map(|(at, _)| at + 1);
+        for end in folders.chain([file.len()]).take(2) {
+            // Most lie in a folder that was met before.
+            match tree.get_mut(&file[..end]) {
+                Some(count) => *count += 1,
+                None => _ = tree.insert(file[..end].to_owned(), 1),
+            }
         }
     }
     tree.into_iter().collect()

@@ -15,7 +15,7 @@ use serde::Serialize;
 
 pub use download::{ChecksumError, Summed, Trust};
 pub use error::ReceiveError;
-pub use inspect::{InspectReport, InspectedCommand, Suggested, inspect};
+pub use inspect::{InspectReport, InspectRequest, InspectedCommand, Suggested, inspect};
 pub use registration::{RegisterReport, Registrar, now, register, unregister};
 pub use stock::{StockReport, StockTool, stock};
 pub use unpack::{UnpackReport, UnpackRequest, unpack};
@@ -29,7 +29,7 @@ use crate::layout::{self, Command, Guess, Layout, Target, ToolName, Variable, Ve
 use crate::machine::Machine;
 use crate::os;
 use crate::path_list;
-use crate::progress::{Progress, Stop};
+use crate::progress::{Processor, Progress, Stop};
 use crate::store::{RegistryChange, StartupChange};
 use crate::yard::{Card, CardLayout, Scope, Yard};
 
@@ -187,7 +187,7 @@ pub fn receive(
     if let Ok((name, version)) = names(request, &file_guess) {
         placement::look(&yard, &name, &version, request.replace)?;
     }
-    let into_staging = || Staged::unpack(request, &source, &yard, witness, stop);
+    let into_staging = |other: &_| Staged::unpack(request, &source, &yard, witness, stop, other);
     let (summed, mut staged) = download::while_summing(&source, published, stop, into_staging)?;
     witness.stage(&Stage::Summed(&summed));
     if request.options.leave_out_hazards {
@@ -278,6 +278,7 @@ impl Staged {
         yard: &Yard,
         witness: &dyn Witness,
         stop: &Stop,
+        other: &Processor,
     ) -> Result<Self, ReceiveError> {
         if request.dry_run {
             return Ok(Self { root: None, listing: archive::list(source, request.options, stop)? });
@@ -287,7 +288,7 @@ impl Staged {
         let root = tempfile::Builder::new().prefix("receive-").tempdir_in(&staging).at("make a folder in", &staging)?;
         os::set_folder_mode(root.path(), 0o755).at("set the rights of", root.path())?;
         witness.begin("unpack", None);
-        let listing = archive::unpack(source, root.path(), request.options, witness, stop);
+        let listing = archive::unpack(source, root.path(), request.options, witness, stop, other);
         witness.end();
         Ok(Self { root: Some(root), listing: listing? })
     }

@@ -80,7 +80,7 @@ pub fn unpack(request: &UnpackRequest, witness: &dyn Witness, stop: &Stop) -> Re
     witness.stage(&Stage::Identified(&source.format));
     let published = download::published(&request.file, &request.trust)?;
     let (staging, mut listing, summed) = if request.dry_run {
-        let list = || Ok(archive::list(&source, request.options, stop)?);
+        let list = |_: &_| Ok(archive::list(&source, request.options, stop)?);
         let (summed, listing) = download::while_summing(&source, published, stop, list)?;
         (None, listing, summed)
     } else {
@@ -90,7 +90,7 @@ pub fn unpack(request: &UnpackRequest, witness: &dyn Witness, stop: &Stop) -> Re
             tempfile::Builder::new().prefix(".wyard-unpack-").tempdir_in(above).at("make a folder in", above)?;
         os::set_folder_mode(staging.path(), 0o755).at("set the rights of", staging.path())?;
         witness.begin("unpack", None);
-        let unpack = || Ok(archive::unpack(&source, staging.path(), request.options, witness, stop)?);
+        let unpack = |other: &_| Ok(archive::unpack(&source, staging.path(), request.options, witness, stop, other)?);
         let done = download::while_summing(&source, published, stop, unpack);
         witness.end();
         let (summed, listing) = done?;
