@@ -1,10 +1,11 @@
 //! Taking entries one by one: names checked, folders made, files handed on to be written.
 
 use std::collections::{HashMap, HashSet};
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::fs;
 use std::io::Read;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use super::ArchiveError;
 use super::entries::{RawEntry, RawKind, could_be_program};
@@ -45,14 +46,16 @@ pub(super) struct Collector<'a> {
     /// In order; `None` where a later entry of the same name took its place.
     entries: Vec<Option<Entry>>,
     /// Where the entries stand, by their paths: as text, whose parts need not be found to be compared.
-    places: HashMap<OsString, usize>,
+    places: HashMap<Arc<OsStr>, usize>,
     spellings: Spellings,
     /// The folders that entries lie in, whether or not they have an entry of their own.
     parents: HashSet<OsString>,
     /// Whether the archive says of no file that it is executable.
     modeless: bool,
+    /// Entries and the folders they lie in.
     count: usize,
     bytes: u64,
+    names: usize,
     looked_into: u64,
 }
 
@@ -71,6 +74,7 @@ impl<'a> Collector<'a> {
             modeless: false,
             count: 0,
             bytes: 0,
+            names: 0,
             looked_into: 0,
         }
     }
@@ -81,6 +85,7 @@ impl<'a> Collector<'a> {
         self.modeless |= raw.modeless;
         self.bytes = self.bytes.saturating_add(raw.bytes.unwrap_or(0));
         self.limits.check(self.count, self.bytes, self.packed)?;
+        self.hold(raw.name.len() + raw.kind.target_bytes())?;
         let name = String::from_utf8_lossy(&raw.name).into_owned();
         match (self.take_checked(raw, &name), &mut self.left_out) {
             (Err(e), Some(left_out)) if e.is_hazard() => {
@@ -128,34 +133,37 @@ impl<'a> Collector<'a> {
             RawKind::HardLink(target) => entry = self.hard_link(entry.path, &target)?,
             RawKind::Special => {}
         }
-        self.places.insert(entry.path.as_path().as_os_str().to_owned(), self.entries.len());
+        self.places.insert(entry.path.shared(), self.entries.len());
         self.entries.push(Some(entry));
         Ok(job)
     }
 
-    /// Notes what a file is, where it could be a program.
-    pub fn done(&mut self, index: usize, bytes: u64, program: Program) {
+    /// Whether a file could be a program, so that it is of interest what its first bytes say.
+    pub fn is_of_interest(&self, job: &FileJob) -> bool {
+        could_be_program(job.path.file_name().as_bytes(), job.mode, self.modeless)
+    }
+
+    /// Notes what was seen of a file.
+    pub fn done(&mut self, index: usize, bytes: u64, program: Option<Program>) {
         if let Some(Some(entry)) = self.entries.get_mut(index) {
             entry.bytes = bytes;
-            let name = entry.path.file_name();
-            entry.program = could_be_program(name.as_bytes(), entry.mode, self.modeless).then_some(program);
+            entry.program = program.map(Box::new);
         }
     }
 
     /// Looks at a file where it could matter, without writing it: at its first bytes, and at all of a program that could
     /// run here, to see what it needs.
     pub fn look(&mut self, index: usize, job: &FileJob, content: &mut dyn Read) -> std::io::Result<()> {
-        let name = job.path.file_name();
-        if !could_be_program(name.as_bytes(), job.mode, self.modeless) {
+        if !self.is_of_interest(job) {
             return Ok(());
         }
         let mut seen = Vec::new();
         content.take(HEAD_BYTES as u64).read_to_end(&mut seen)?;
-        let program = Program::identify(&name, &seen);
+        let program = Program::identify(&job.path.file_name(), &seen);
         let bytes = job.bytes.unwrap_or(seen.len() as u64);
         let compiled = !matches!(program.kind, ProgramKind::Script | ProgramKind::Batch | ProgramKind::Other);
         let native = compiled && program.is_native(os::SYSTEM, std::env::consts::ARCH);
-        self.done(index, bytes, program);
+        self.done(index, bytes, Some(program));
         if native && bytes <= LARGEST_LOOKED_INTO && self.looked_into + bytes <= LOOKED_INTO_TOGETHER {
             self.looked_into += bytes;
             content.take(LARGEST_LOOKED_INTO).read_to_end(&mut seen)?;
@@ -173,6 +181,12 @@ impl<'a> Collector<'a> {
             without_modes: self.modeless,
             left_out: self.left_out.unwrap_or_default(),
         }
+    }
+
+    /// Counts bytes of names that are kept.
+    fn hold(&mut self, bytes: usize) -> Result<(), ArchiveError> {
+        self.names += bytes;
+        self.limits.check_names(self.names)
     }
 
     fn place_of(&self, path: &Path) -> Option<usize> {
@@ -197,7 +211,11 @@ impl<'a> Collector<'a> {
         if let (Some(innermost), Some(root)) = (parents.first(), self.root) {
             make_folder(&root.join(innermost))?;
         }
+        let (folders, names) = (parents.len(), parents.iter().map(|parent| parent.as_os_str().len()).sum());
         self.parents.extend(parents.into_iter().map(|parent| parent.as_os_str().to_owned()));
+        self.count += folders;
+        self.limits.check(self.count, self.bytes, self.packed)?;
+        self.hold(names)?;
         if self.parents.contains(path.as_path().as_os_str()) && !matches!(kind, RawKind::Folder) {
             return Err(ArchiveError::Twice(path.display()));
         }

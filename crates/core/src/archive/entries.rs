@@ -34,6 +34,16 @@ pub(super) enum RawKind {
     Special,
 }
 
+impl RawKind {
+    /// The length of a link's target, in bytes.
+    pub fn target_bytes(&self) -> usize {
+        match self {
+            Self::Link(target) | Self::HardLink(target) => target.len(),
+            _ => 0,
+        }
+    }
+}
+
 /// Which contents will be read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Wanted {

@@ -7,6 +7,8 @@ use super::ArchiveError;
 pub struct Limits {
     /// Files, folders and links.
     pub entries: usize,
+    /// Their names and the targets of links together, in bytes: all of them are held in memory.
+    pub names: usize,
     /// All files together, in bytes.
     pub bytes: u64,
     /// How many times its own size an archive may hold, once it is more than [`RATIO_FROM`].
@@ -18,7 +20,7 @@ pub const RATIO_FROM: u64 = 256 << 20;
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { entries: 1_000_000, bytes: 32 << 30, ratio: 250 }
+        Self { entries: 200_000, names: 24 << 20, bytes: 32 << 30, ratio: 250 }
     }
 }
 
@@ -30,9 +32,19 @@ impl Limits {
         let many = usize::try_from(factor).unwrap_or(usize::MAX);
         Self {
             entries: usual.entries.saturating_mul(many),
+            names: usual.names.saturating_mul(many),
             bytes: usual.bytes.saturating_mul(factor.into()),
             ratio: usual.ratio.saturating_mul(factor.into()),
         }
+    }
+
+    /// Whether so many bytes of names are within the limits.
+    ///
+    /// # Errors
+    /// When they are not.
+    pub(super) fn check_names(&self, names: usize) -> Result<(), ArchiveError> {
+        let over = || format!("names of more than {} MiB", self.names >> 20);
+        if names > self.names { Err(ArchiveError::TooMuch(over())) } else { Ok(()) }
     }
 
     /// Whether so many entries and unpacked bytes of an archive of `packed` bytes are within the limits.
@@ -61,14 +73,15 @@ mod tests {
     fn real_tools_are_far_below_and_bombs_above() {
         let usual = Limits::default();
         for (entries, bytes, packed, fine) in [
-            (60_000, 5 << 30, 1 << 30, true),
+            (150_000, 5 << 30, 1 << 30, true),
             (10, 200 << 20, 1 << 10, true),
             (10, 10 << 30, 10 << 20, false),
             (1, 33 << 30, 30 << 30, false),
-            (1_000_001, 1, 1, false),
+            (200_001, 1, 1, false),
         ] {
             assert_eq!(usual.check(entries, bytes, packed).is_ok(), fine, "{entries} {bytes} {packed}");
         }
-        assert!(Limits::times(2).check(1_000_001, 33 << 30, 30 << 30).is_ok());
+        assert!(usual.check_names(24 << 20).is_ok() && usual.check_names(25 << 20).is_err());
+        assert!(Limits::times(2).check(200_001, 33 << 30, 30 << 30).is_ok());
     }
 }

@@ -32,7 +32,7 @@ pub struct Entry {
     /// Its permission bits, where the archive has them.
     pub mode: Option<u32>,
     /// What its first bytes say about it; `None` for folders and links.
-    pub program: Option<Program>,
+    pub program: Option<Box<Program>>,
     /// What it needs from elsewhere before it can start, where that was looked at: in a listing, of programs for this
     /// machine.
     pub needs: Option<Box<Needs>>,

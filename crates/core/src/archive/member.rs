@@ -1,6 +1,8 @@
 //! The name of an archive's entry, checked: only a [`MemberPath`] is ever joined to a folder on disk.
 
+use std::ffi::OsStr;
 use std::path::{Component, Path, PathBuf};
+use std::sync::Arc;
 
 use super::windows_names::{self, WindowsNameError};
 use crate::os;
@@ -11,9 +13,9 @@ const LONGEST: usize = 255;
 /// The most folders one in the other.
 const DEEPEST: usize = 100;
 
-/// A relative path of plain components: no root, no drive, no `..`, no `.`, not empty.
+/// A relative path of plain components: no root, no drive, no `..`, no `.`, not empty. A clone shares its text.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct MemberPath(PathBuf);
+pub struct MemberPath(Arc<OsStr>);
 
 /// Why an entry's name was refused.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -62,7 +64,8 @@ impl MemberPath {
         if name.starts_with(b"/") || name.starts_with(b"\\") || (drive && matches!(name.get(2), Some(b'/' | b'\\'))) {
             return Err(MemberError::Absolute);
         }
-        let mut path = PathBuf::new();
+        let mut joined = Vec::with_capacity(name.len());
+        let mut depth = 0;
         for part in name.split(|b| *b == b'/' || (windows && *b == b'\\')) {
             match part {
                 b"" | b"." => {}
@@ -72,42 +75,52 @@ impl MemberPath {
                     if windows {
                         windows_names::check(&String::from_utf8_lossy(plain))?;
                     }
-                    path.push(os::name_from_bytes(plain.to_vec()));
+                    if depth > 0 {
+                        joined.extend_from_slice(std::path::MAIN_SEPARATOR_STR.as_bytes());
+                    }
+                    joined.extend_from_slice(plain);
+                    depth += 1;
                 }
             }
         }
-        // On a system with other separators or prefixes a "plain" part can still be more than that.
-        if path.components().any(|c| !matches!(c, Component::Normal(_))) {
-            return Err(MemberError::Climbs);
-        }
-        if path.components().count() > DEEPEST {
+        if depth > DEEPEST {
             return Err(MemberError::TooDeep);
         }
-        Ok((!path.as_os_str().is_empty()).then_some(Self(path)))
+        let path = os::name_from_bytes(joined);
+        // On a system with other separators or prefixes a "plain" part can still be more than that.
+        if os::HERE == System::Windows && Path::new(&path).components().any(|c| !matches!(c, Component::Normal(_))) {
+            return Err(MemberError::Climbs);
+        }
+        Ok((depth > 0).then(|| Self(path.into())))
     }
 
     /// The relative path.
     #[must_use]
     pub fn as_path(&self) -> &Path {
-        &self.0
+        Path::new(&*self.0)
+    }
+
+    /// The same as text, which is shared and not copied.
+    pub(super) fn shared(&self) -> Arc<OsStr> {
+        Arc::clone(&self.0)
     }
 
     /// The place of this member under a folder.
     #[must_use]
     pub fn under(&self, root: &Path) -> PathBuf {
-        root.join(&self.0)
+        root.join(self.as_path())
     }
 
     /// The last component, lossy.
     #[must_use]
     pub fn file_name(&self) -> String {
-        self.0.file_name().unwrap_or_default().to_string_lossy().into_owned()
+        self.as_path().file_name().unwrap_or_default().to_string_lossy().into_owned()
     }
 
     /// The whole, lossy, for people, with `/` between components as in archives.
     #[must_use]
     pub fn display(&self) -> String {
-        let parts: Vec<_> = self.0.iter().map(|part| part.to_string_lossy()).collect();
+        let parts: Vec<_> = self.as_path().iter().map(|part| part.to_string_lossy()).collect();
         parts.join("/")
     }
 }

@@ -12,6 +12,7 @@ mod limits;
 mod links;
 mod listing;
 mod member;
+mod rationed;
 pub(crate) mod segment;
 mod seven_zip;
 mod single;

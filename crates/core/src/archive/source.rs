@@ -8,6 +8,7 @@ use std::sync::Arc;
 use super::compression::Compression;
 use super::entries::{RawEntry, RawKind, Visit, Wanted};
 use super::kinds::{self, BLOCK, Container};
+use super::limits::Limits;
 use super::segment::Segment;
 use super::size::{self, CutOff};
 use super::{ArchiveError, deb, seven_zip, single, tar, zip};
@@ -133,17 +134,17 @@ impl Source {
     }
 
     /// Goes through the entries in order.
-    pub(super) fn walk(&self, wanted: Wanted, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
-        let walked = self.walk_container(wanted, visit);
+    pub(super) fn walk(&self, wanted: Wanted, limits: &Limits, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
+        let walked = self.walk_container(wanted, limits, visit);
         match self.format.compression {
             Compression::None => walked,
             _ => walked.map_err(|error| error.of_stream(self.format.bytes)),
         }
     }
 
-    fn walk_container(&self, wanted: Wanted, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
+    fn walk_container(&self, wanted: Wanted, limits: &Limits, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
         match self.format.container {
-            Container::Zip => zip::walk(&self.path, self.archive.clone(), visit),
+            Container::Zip => zip::walk(&self.path, self.archive.clone(), limits, visit),
             Container::SevenZip => seven_zip::walk(&self.path, self.archive.clone(), wanted, visit),
             Container::Tar | Container::Deb => {
                 tar::walk(&self.path, self.archive.clone(), self.format.compression, visit)
@@ -182,16 +183,16 @@ impl Source {
     /// The only file of this archive, where that is an archive in turn: its name, laid out, and its length.
     fn only_archive(&self, scratch: &Path) -> Result<Option<(String, File, u64)>, ArchiveError> {
         // With more than an archive, folders and litter in it the file holds more than an archive.
-        const MOST_BESIDE: usize = 64;
+        const MOST_BESIDE: u64 = 64;
         if self.format.container == Container::Zip {
             let damaged = |source| ArchiveError::Damaged { file: self.path.clone(), source };
-            if zip::end(&mut self.archive.clone()).map_err(damaged)?.is_some_and(|count| count > MOST_BESIDE) {
+            if zip::end(&mut self.archive.clone()).map_err(damaged)?.is_some_and(|end| end.entries > MOST_BESIDE) {
                 return Ok(None);
             }
         }
         let mut found: Option<(String, File, u64)> = None;
         let mut alone = true;
-        let walked = self.walk(Wanted::All, &mut |raw, content| {
+        let walked = self.walk(Wanted::All, &Limits::default(), &mut |raw, content| {
             let name = String::from_utf8_lossy(&raw.name).into_owned();
             let last = name.rsplit(['/', '\\']).next().unwrap_or_default().to_owned();
             if matches!(raw.kind, RawKind::Folder) || last.starts_with("._") || last == ".DS_Store" {
@@ -205,7 +206,7 @@ impl Source {
             }
             let mut laid = tempfile::tempfile_in(scratch).at("make a file in", scratch)?;
             let damaged = |source| ArchiveError::Damaged { file: self.path.clone(), source };
-            let most = super::Limits::default().bytes;
+            let most = Limits::default().bytes;
             let length = io::copy(&mut head.as_slice().chain(content).take(most), &mut laid).map_err(damaged)?;
             laid.seek(SeekFrom::Start(0)).at("write", scratch)?;
             found = Some((last, laid, length));

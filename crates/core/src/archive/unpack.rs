@@ -18,7 +18,7 @@ use super::zip::Whole;
 use super::{ArchiveError, links, zip};
 use crate::error::FileContext;
 use crate::os;
-use crate::program::Program;
+use crate::program::{HEAD_BYTES, Program};
 use crate::progress::{Processor, Progress, Stop};
 
 /// How an archive is to be read.
@@ -36,7 +36,7 @@ pub struct Options {
 /// When the archive is damaged or holds something hostile.
 pub fn list(source: &Source, options: Options, stop: &Stop) -> Result<Listing, ArchiveError> {
     let mut collector = collector(source, None, options);
-    source.walk(Wanted::Programs, &mut |raw, content| {
+    source.walk(Wanted::Programs, &options.limits, &mut |raw, content| {
         if stop.requested() {
             return Err(ArchiveError::Interrupted);
         }
@@ -79,13 +79,13 @@ pub fn unpack(
     look_for_room(root, source.content_bytes())?;
     let mut collector = collector(source, Some(root), options);
     let mut buffer = vec![0; CHUNK];
-    source.walk(Wanted::All, &mut |raw, content| {
+    source.walk(Wanted::All, &options.limits, &mut |raw, content| {
         if stop.requested() {
             return Err(ArchiveError::Interrupted);
         }
         if let Some((index, job)) = collector.take(raw)? {
-            let (bytes, program) = writer.write(root, &job, content, &mut buffer)?;
-            collector.done(index, bytes, program);
+            let (bytes, head) = writer.write(root, &job, content, &mut buffer)?;
+            collector.done(index, bytes, collector.is_of_interest(&job).then(|| job.program(&head)));
         }
         Ok(())
     })?;
@@ -100,7 +100,7 @@ fn unpack_zip(
     writer: &Writer<'_>,
     other: &Processor,
 ) -> Result<Listing, ArchiveError> {
-    let mut opened = zip::Opened::open(&source.path, source.archive())?;
+    let mut opened = zip::Opened::open(&source.path, source.archive(), &options.limits)?;
     let mut collector = collector(source, Some(root), options);
     let mut jobs: Vec<(usize, usize, FileJob)> = Vec::new();
     for (at, raw) in opened.entries(&source.path)?.into_iter().enumerate() {
@@ -113,15 +113,20 @@ fn unpack_zip(
     jobs.sort_by_key(|(_, _, job)| std::cmp::Reverse(job.bytes));
     let next = AtomicUsize::new(0);
     let broke: Mutex<Option<ArchiveError>> = Mutex::new(None);
-    let done: Mutex<Vec<(usize, u64, Program)>> = Mutex::new(Vec::with_capacity(jobs.len()));
+    let done: Mutex<Vec<(usize, u64, Option<Program>)>> = Mutex::new(Vec::new());
+    let interesting = |job: &FileJob| collector.is_of_interest(job);
     let threads = thread::available_parallelism().map_or(2, usize::from).min(jobs.len());
     let work = || {
         let (mut opened, mut buffer, mut whole) = (opened.clone(), vec![0; CHUNK], Whole::new(threads));
         while let Some((at, index, job)) = jobs.get(next.fetch_add(1, Ordering::Relaxed)) {
             let written = match opened.inflate(&source.path, *at, &mut whole) {
-                Ok(Some(content)) => writer.write_whole(root, job, content),
+                Ok(Some(content)) => writer.write_whole(root, job, content).map(|bytes| {
+                    let program = interesting(job).then(|| job.program(&content[..content.len().min(HEAD_BYTES)]));
+                    (bytes, program)
+                }),
                 Ok(None) => opened.content(&source.path, *at, &job.path.display(), &mut |content| {
-                    writer.write(root, job, content, &mut buffer)
+                    let (bytes, head) = writer.write(root, job, content, &mut buffer)?;
+                    Ok((bytes, interesting(job).then(|| job.program(&head))))
                 }),
                 Err(error) => Err(error),
             };

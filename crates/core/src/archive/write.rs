@@ -51,15 +51,22 @@ pub(super) struct FileJob {
     pub bytes: Option<u64>,
 }
 
+impl FileJob {
+    /// What a file is that begins like this.
+    pub fn program(&self, head: &[u8]) -> Program {
+        Program::identify(&self.path.file_name(), head)
+    }
+}
+
 impl Writer<'_> {
-    /// Copies the content to a new file under `root`, and looks at its first bytes on the way. The folder is there.
+    /// Copies the content to a new file under `root`, whose folder is there. Gives its length and its first bytes.
     pub fn write(
         &self,
         root: &Path,
         job: &FileJob,
         content: &mut dyn Read,
         buffer: &mut [u8],
-    ) -> Result<(u64, Program), ArchiveError> {
+    ) -> Result<(u64, Vec<u8>), ArchiveError> {
         let mut out = self.create(root, job)?;
         let mut head = Vec::new();
         loop {
@@ -76,17 +83,16 @@ impl Writer<'_> {
             self.add(&mut out, chunk)?;
         }
         self.settle(&out, job)?;
-        Ok((out.bytes, Program::identify(&job.path.file_name(), &head)))
+        Ok((out.bytes, head))
     }
 
     /// The same for content that is in memory already.
-    pub fn write_whole(&self, root: &Path, job: &FileJob, content: &[u8]) -> Result<(u64, Program), ArchiveError> {
+    pub fn write_whole(&self, root: &Path, job: &FileJob, content: &[u8]) -> Result<u64, ArchiveError> {
         let mut out = self.create(root, job)?;
         // In parts, so that a progress bar moves and a stop is obeyed.
         content.chunks(WHOLE_PART).try_for_each(|part| self.add(&mut out, part))?;
         self.settle(&out, job)?;
-        let head = &content[..content.len().min(HEAD_BYTES)];
-        Ok((out.bytes, Program::identify(&job.path.file_name(), head)))
+        Ok(out.bytes)
     }
 
     fn create(&self, root: &Path, job: &FileJob) -> Result<Out, ArchiveError> {

@@ -11,6 +11,7 @@ use zip::{CompressionMethod, ZipArchive};
 
 use super::ArchiveError;
 use super::entries::{RawEntry, RawKind, Visit, mode, read_target};
+use super::limits::Limits;
 use super::segment::{Buffered, Segment};
 
 /// The least that stands before an entry's content: the local header without a name (APPNOTE 4.3.7).
@@ -18,6 +19,9 @@ const LOCAL_HEADER: u64 = 30;
 
 /// The length of a directory record without its name, extra fields and comment (APPNOTE 4.3.12).
 const DIRECTORY_RECORD: usize = 46;
+
+/// What a directory record usually has beside its name, in bytes: the record, times, owner and large sizes.
+const LONGEST_RECORD_BESIDE_NAME: u64 = 46 + 96;
 
 /// The largest entry that is unpacked in memory, in bytes, packed or not.
 const LARGEST_WHOLE: u64 = 16 << 20;
@@ -52,11 +56,18 @@ pub(super) struct Opened {
 }
 
 impl Opened {
-    pub fn open(file: &Path, segment: Segment) -> Result<Self, ArchiveError> {
+    /// Reads the directory, where it is within the limits.
+    pub fn open(file: &Path, segment: Segment, limits: &Limits) -> Result<Self, ArchiveError> {
+        let broken = |source| ArchiveError::Damaged { file: file.to_owned(), source };
+        if let Some(end) = end(&mut segment.clone()).map_err(broken)? {
+            limits.check(usize::try_from(end.entries).unwrap_or(usize::MAX), 0, 1)?;
+            let records = end.entries.saturating_mul(LONGEST_RECORD_BESIDE_NAME);
+            limits.check_names(usize::try_from(end.directory.saturating_sub(records)).unwrap_or(usize::MAX))?;
+        }
         let segment = Buffered::new(segment);
         let archive = ZipArchive::new(segment.clone()).map_err(|e| damaged(file, e))?;
-        let holds = |separator| archive.file_names().flatten().any(|name| name.contains(separator));
-        let backslashes = holds('\\') && !holds('/');
+        let holds = |separator| archive.file_names_raw().any(|name| name.contains(&separator));
+        let backslashes = !holds(b'/') && holds(b'\\');
         Ok(Self { archive, segment, backslashes })
     }
 
@@ -219,18 +230,35 @@ fn can_read(method: CompressionMethod) -> bool {
     matches!(method, M::Stored | M::Deflated | M::Deflate64 | M::Bzip2 | M::Lzma | M::Zstd | M::Xz)
 }
 
-/// The number of entries that the record at the end of a zip's directory states (APPNOTE 4.3.16), behind which only a
-/// comment may come; of very many there can be more. `None` where there is no such record.
-pub(super) fn end(segment: &mut Segment) -> io::Result<Option<usize>> {
+/// What the record at the end of a zip says of its directory.
+pub(super) struct End {
+    /// The number of entries.
+    pub entries: u64,
+    /// The directory's length in bytes.
+    pub directory: u64,
+}
+
+/// Finds the record that ends a zip's directory (APPNOTE 4.3.16), behind which only a comment may come; where its fields
+/// are too small, the larger record in front of it counts (4.3.14). `None` where there is no such record.
+pub(super) fn end(segment: &mut Segment) -> io::Result<Option<End>> {
     const RECORD: usize = 22;
-    const LONGEST_COMMENT: i64 = 0xffff;
+    const LARGE_RECORD: usize = 56;
+    /// Both, the record that tells where the large one is, and the longest comment.
+    const MOST: i64 = 22 + 56 + 20 + 0xffff;
     let length = segment.seek(SeekFrom::End(0))?;
-    let back = (22 + LONGEST_COMMENT).min(i64::try_from(length).unwrap_or(i64::MAX));
-    segment.seek(SeekFrom::End(-back))?;
+    segment.seek(SeekFrom::End(-MOST.min(i64::try_from(length).unwrap_or(i64::MAX))))?;
     let mut end = Vec::new();
     segment.read_to_end(&mut end)?;
-    let record = end.windows(RECORD).rev().find(|record| record.starts_with(b"PK\x05\x06"));
-    Ok(record.map(|record| u16::from_le_bytes([record[10], record[11]]).into()))
+    let number = |bytes: &[u8]| bytes.iter().rev().fold(0u64, |number, byte| number << 8 | u64::from(*byte));
+    let Some(record) = end.windows(RECORD).rev().find(|record| record.starts_with(b"PK\x05\x06")) else {
+        return Ok(None);
+    };
+    let (entries, directory) = (number(&record[10..12]), number(&record[12..16]));
+    let large = end.windows(LARGE_RECORD).rev().find(|record| record.starts_with(b"PK\x06\x06"));
+    Ok(Some(match large.filter(|_| entries == 0xffff || directory == 0xffff_ffff) {
+        Some(large) => End { entries: number(&large[32..40]), directory: number(&large[40..48]) },
+        None => End { entries, directory },
+    }))
 }
 
 fn damaged(file: &Path, source: ZipError) -> ArchiveError {
@@ -238,8 +266,8 @@ fn damaged(file: &Path, source: ZipError) -> ArchiveError {
 }
 
 /// Goes through the entries in the directory's order.
-pub(super) fn walk(file: &Path, segment: Segment, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
-    let mut opened = Opened::open(file, segment)?;
+pub(super) fn walk(file: &Path, segment: Segment, limits: &Limits, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
+    let mut opened = Opened::open(file, segment, limits)?;
     for (index, raw) in opened.entries(file)?.into_iter().enumerate() {
         let archive = matches!(raw.kind, RawKind::File).then_some(&mut opened.archive);
         visit(raw, &mut Content { archive, index, entry: None })?;

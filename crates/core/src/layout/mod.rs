@@ -249,7 +249,7 @@ mod tests {
                 bytes: 1,
                 mode: Some(if matches!(mark, "x" | "e" | "t") { 0o755 } else { 0o644 }),
                 needs: None,
-                program: (!matches!(mark, "d" | "l")).then(|| Program::identify(path, head)),
+                program: (!matches!(mark, "d" | "l")).then(|| Program::identify(path, head).into()),
             }
         });
         Listing { entries: entries.collect(), without_modes: false, left_out: Vec::new() }

@@ -17,7 +17,7 @@ pub(super) fn programs<'a>(listing: &'a Listing, home: &Path, system: System) ->
             EntryKind::Folder => return None,
             EntryKind::Link(_) => link_ends.get(entry.path.as_path()).filter(|e| e.kind == EntryKind::File)?,
         };
-        let program = file.program.as_ref()?;
+        let program = file.program.as_deref()?;
         let may_run = system == System::Windows || listing.executable(file);
         (may_run && is_command(path, program, system)).then(|| (path.to_owned(), program))
     };

@@ -1,6 +1,5 @@
 //! The folder that packers put around a tool.
 
-use std::collections::BTreeMap;
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
@@ -32,17 +31,19 @@ pub(super) fn find(listing: &Listing) -> PathBuf {
 }
 
 fn only_folder(listing: &Listing, home: &Path) -> Option<PathBuf> {
-    // Name of each thing directly in `home`, and whether it is a folder.
-    let mut inside: BTreeMap<&OsStr, bool> = BTreeMap::new();
+    // The only thing directly in `home`, and whether it is a folder.
+    let mut only: Option<(&OsStr, bool)> = None;
     for entry in &listing.entries {
         let Ok(below) = entry.path.as_path().strip_prefix(home) else { continue };
         let mut parts = below.iter();
         let Some(first) = parts.next().filter(|name| !is_litter(name)) else { continue };
         let is_folder = parts.next().is_some() || entry.kind == EntryKind::Folder;
-        *inside.entry(first).or_default() |= is_folder;
+        match &mut only {
+            None => only = Some((first, is_folder)),
+            Some((name, folder)) if *name == first => *folder |= is_folder,
+            Some(_) => return None,
+        }
     }
-    match inside.into_iter().collect::<Vec<_>>()[..] {
-        [(name, true)] if !is_named_for_programs(Path::new(name)) && !is_part(name) => Some(home.join(name)),
-        _ => None,
-    }
+    let (name, _) = only.filter(|(_, is_folder)| *is_folder)?;
+    (!is_named_for_programs(Path::new(name)) && !is_part(name)).then(|| home.join(name))
 }

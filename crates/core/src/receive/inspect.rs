@@ -163,10 +163,19 @@ pub fn inspect(machine: &Machine, request: &InspectRequest, stop: &Stop) -> Resu
     let home = |path: &Path| path.strip_prefix(&layout.wrapper).map(Path::to_owned).ok();
     let files: Vec<PathBuf> =
         listing.entries.iter().filter(|e| e.kind == EntryKind::File).filter_map(|e| home(e.path.as_path())).collect();
-    let of_files = |is: &dyn Fn(&str) -> bool, deepest: usize| -> Vec<PathBuf> {
-        let fits = |path: &&PathBuf| path.iter().count() <= deepest && is(&file_name(path).to_ascii_lowercase());
-        files.iter().filter(fits).cloned().collect()
-    };
+    let (mut sample_settings, mut documents, mut installers) = (Vec::new(), Vec::new(), Vec::new());
+    for file in &files {
+        let (name, depth) = (file_name(file).to_ascii_lowercase(), file.iter().count());
+        for (found, deepest, is) in [
+            (&mut sample_settings, 4, is_sample as fn(&str) -> bool),
+            (&mut documents, 1, is_document),
+            (&mut installers, 2, is_installer),
+        ] {
+            if depth <= deepest && is(&name) {
+                found.push(file.clone());
+            }
+        }
+    }
     for (path, fixed) in fixed_paths(&listing, &layout) {
         let seen = format!("{path} points to {fixed}, which may be nowhere here");
         findings.push(Finding::new(Code::FixedPath, seen).remedy("look into that file once it is unpacked"));
@@ -195,9 +204,9 @@ pub fn inspect(machine: &Machine, request: &InspectRequest, stop: &Stop) -> Resu
         unpacked_bytes: listing.unpacked_bytes(),
         tree: tree(&files),
         commands,
-        sample_settings: of_files(&is_sample, 4),
-        documents: of_files(&is_document, 1),
-        installers: of_files(&is_installer, 2),
+        sample_settings,
+        documents,
+        installers,
         suggested: Suggested {
             name: guess.name,
             version: guess.version,
@@ -331,10 +340,13 @@ fn tree(files: &[PathBuf]) -> Vec<(String, usize)> {
 }
 
 fn is_sample(name: &str) -> bool {
-    let marks = ["sample", "example", "dist", "template", "development", "default"];
-    let ending = |mark: &str| [".", "-", "_"].iter().any(|c| name.ends_with(&format!("{c}{mark}")));
-    let inside = |mark: &str| name.contains(&format!(".{mark}.")) || name.contains(&format!("-{mark}."));
-    marks.iter().any(|mark| ending(mark)) || marks[..3].iter().any(|mark| inside(mark))
+    const MARKS: [&str; 6] = ["sample", "example", "dist", "template", "development", "default"];
+    let ending = |mark: &&str| name.strip_suffix(mark).is_some_and(|rest| rest.ends_with(['.', '-', '_']));
+    let inside = |mark: &&str| {
+        name.match_indices(*mark)
+            .any(|(at, _)| name[..at].ends_with(['.', '-']) && name[at + mark.len()..].starts_with('.'))
+    };
+    MARKS.iter().any(ending) || MARKS[..3].iter().any(inside)
 }
 
 fn is_document(name: &str) -> bool {
