@@ -11,8 +11,10 @@ mod view;
 use std::process::ExitCode;
 
 use clap::Parser as _;
+use wagon_yard_core::archive::DECODER_THREAD;
 
 fn main() -> ExitCode {
+    quiet_decoders();
     let args = args::Args::parse();
     let json = args.global.json;
     let result = context::Context::new(&args.global).and_then(|context| commands::run(args.command, &context));
@@ -20,4 +22,14 @@ fn main() -> ExitCode {
         Ok(code) => code,
         Err(failure) => failure.tell(json),
     }
+}
+
+/// Leaves panics of decoders untold: the core tells them as damage of the archive.
+fn quiet_decoders() {
+    let usual = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |panic| {
+        if std::thread::current().name() != Some(DECODER_THREAD) {
+            usual(panic);
+        }
+    }));
 }

@@ -2,7 +2,8 @@
 
 use std::io::{self, Read};
 use std::sync::mpsc::{Receiver, Sender, SyncSender, channel, sync_channel};
-use std::thread;
+
+use super::guard;
 
 /// The size of a chunk, in bytes.
 const CHUNK: usize = 1 << 20;
@@ -21,16 +22,17 @@ pub(super) struct Ahead {
     chunks: Receiver<io::Result<Chunk>>,
     used: Sender<Vec<u8>>,
     chunk: Chunk,
+    ended: bool,
     at: usize,
 }
 
 impl Ahead {
     /// Starts to read ahead.
-    pub fn new(decoder: Box<dyn Read + Send>) -> Self {
+    pub fn new(decoder: Box<dyn Read + Send>) -> io::Result<Self> {
         let (ready, chunks) = sync_channel(READY);
         let (used, empty) = channel();
-        thread::spawn(move || decode(decoder, &ready, &empty));
-        Self { chunks, used, chunk: Chunk::default(), at: 0 }
+        guard::start(move || decode(decoder, &ready, &empty))?;
+        Ok(Self { chunks, used, chunk: Chunk::default(), at: 0, ended: false })
     }
 }
 
@@ -49,15 +51,14 @@ fn decode(mut decoder: Box<dyn Read + Send>, ready: &SyncSender<io::Result<Chunk
                 }
             }
         }
-        let end = length < bytes.len();
-        // An error comes after the bytes that were decoded before it.
+        // An error comes after the bytes that were decoded before it, the end as a chunk with nothing in it.
+        let end = length < bytes.len() && failed.is_none();
         if length > 0 && ready.send(Ok(Chunk { bytes, length })).is_err() {
             return;
         }
-        if let Some(e) = failed {
-            let _ = ready.send(Err(e));
-        }
-        if end {
+        let last = failed.map(Err).or(end.then(|| Ok(Chunk::default())));
+        if let Some(last) = last {
+            let _ = ready.send(last);
             return;
         }
     }
@@ -65,10 +66,11 @@ fn decode(mut decoder: Box<dyn Read + Send>, ready: &SyncSender<io::Result<Chunk
 
 impl Read for Ahead {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        while self.at == self.chunk.length {
-            let Ok(next) = self.chunks.recv() else { return Ok(0) };
-            let used = std::mem::replace(&mut self.chunk, next?);
+        if self.at == self.chunk.length && !self.ended {
+            let broke_off = |_| io::Error::new(io::ErrorKind::InvalidData, "its decoder broke off");
+            let used = std::mem::replace(&mut self.chunk, self.chunks.recv().map_err(broke_off)??);
             self.at = 0;
+            self.ended = self.chunk.length == 0;
             if used.length > 0 {
                 let _ = self.used.send(used.bytes);
             }
@@ -77,5 +79,36 @@ impl Read for Ahead {
         buffer[..most].copy_from_slice(&self.chunk.bytes[self.at..self.at + most]);
         self.at += most;
         Ok(most)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Gives three bytes, then ends in one way or another.
+    struct Three(u8, fn() -> io::Result<usize>);
+
+    impl Read for Three {
+        fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+            if self.0 == 3 {
+                return (self.1)();
+            }
+            self.0 += 1;
+            buffer[0] = self.0;
+            Ok(1)
+        }
+    }
+
+    #[test]
+    fn only_an_end_is_an_end() {
+        type End = fn() -> io::Result<usize>;
+        let ends: [(End, bool); 3] =
+            [(|| Ok(0), true), (|| Err(io::Error::other("broken")), false), (|| panic!("as made in this test"), false)];
+        for (end, well) in ends {
+            let (mut ahead, mut read) = (Ahead::new(Box::new(Three(0, end))).unwrap(), Vec::new());
+            assert_eq!(ahead.read_to_end(&mut read).is_ok(), well);
+            assert!(!well || read == [1, 2, 3]);
+        }
     }
 }

@@ -13,6 +13,7 @@ use std::thread;
 
 use bzip2::bufread::{BzDecoder, MultiBzDecoder};
 
+use super::guard;
 use super::segment::Segment;
 
 /// What a block begins with.
@@ -65,24 +66,24 @@ type Job = (Vec<u8>, SyncSender<Piece>);
 
 impl Blocks {
     /// Begins to decode.
-    pub fn new(packed: Segment) -> Self {
+    pub fn new(packed: Segment) -> io::Result<Self> {
         let threads = thread::available_parallelism().map_or(2, usize::from).min(MOST_THREADS);
         let (add_part, parts) = sync_channel(threads);
         let (add_job, jobs) = sync_channel::<Job>(1);
         let jobs = Arc::new(Mutex::new(jobs));
         for _ in 0..threads {
             let jobs = Arc::clone(&jobs);
-            thread::spawn(move || {
+            guard::start(move || {
                 loop {
                     let job = jobs.lock().unwrap_or_else(PoisonError::into_inner).recv();
                     let Ok((stream, pieces)) = job else { return };
                     decode(&stream, &pieces);
                 }
-            });
+            })?;
         }
         let from = packed.clone();
-        thread::spawn(move || Splitter::new(from).split(&add_part, &add_job));
-        Self { packed, parts, block: None, piece: Vec::new(), at: 0, given: 0, serial: None }
+        guard::start(move || Splitter::new(from).split(&add_part, &add_job))?;
+        Ok(Self { packed, parts, block: None, piece: Vec::new(), at: 0, given: 0, serial: None })
     }
 
     /// Lets the usual decoder go on behind what was handed on already.
@@ -329,7 +330,7 @@ mod tests {
 
     /// What is read, and whether the usual decoder was needed.
     fn read(bytes: &[u8]) -> (io::Result<Vec<u8>>, bool) {
-        let (mut blocks, mut content) = (Blocks::new(segment(bytes)), Vec::new());
+        let (mut blocks, mut content) = (Blocks::new(segment(bytes)).unwrap(), Vec::new());
         let read = blocks.read_to_end(&mut content).map(|_| content);
         (read, blocks.serial.is_some())
     }

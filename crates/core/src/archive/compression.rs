@@ -69,7 +69,7 @@ impl Compression {
             Self::None => Box::new(raw),
             Self::Gzip => Box::new(flate2::bufread::MultiGzDecoder::new(raw)),
             Self::Xz => Box::new(XzStreams(Some(XzDecoder::new_stream(raw, many_threads()?)))),
-            Self::Bzip2 => Box::new(Blocks::new(raw.into_inner())),
+            Self::Bzip2 => Box::new(Blocks::new(raw.into_inner())?),
             Self::Zstd => {
                 let mut decoder = zstd::stream::read::Decoder::with_buffer(raw)?;
                 // Long-distance windows, as the utility's --long makes them.

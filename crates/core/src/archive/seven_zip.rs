@@ -2,63 +2,159 @@
 
 use std::io::{self, Read};
 use std::path::Path;
+use std::sync::Arc;
+use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
+use std::time::Duration;
 
 use sevenz_rust2::{Archive, ArchiveEntry, BlockDecoder, Error, Password};
 
 use super::ArchiveError;
 use super::entries::{RawEntry, RawKind, Visit, Wanted, could_be_program, mode, read_target};
+use super::guard;
 use super::segment::{Buffered, Segment};
 
 /// Set in a file's attributes where the upper half holds its Unix mode.
 const UNIX_MODE: u32 = 0x8000;
 
+/// The size of a piece of content, in bytes.
+const PIECE: usize = 1 << 18;
+/// How many pieces may be ready and unread.
+const READY: usize = 8;
+/// How long a piece may take: far longer than the slowest method needs. There are spoiled blocks on which the decoder
+/// never ends, and nothing can make it.
+const PATIENCE: Duration = Duration::from_secs(15);
+
+/// What the decoding thread hands on: of each entry its content, then its end.
+enum Piece {
+    Bytes(Vec<u8>),
+    End,
+    Failed(Error),
+}
+
 /// Goes through the entries. What is not wanted is decoded only where something wanted lies behind it in its block, and
-/// then checked nonetheless.
+/// then checked nonetheless. Blocks are decoded by a thread of their own.
 pub(super) fn walk(file: &Path, segment: Segment, wanted: Wanted, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
-    let failed = |error: Error| match error {
-        Error::PasswordRequired | Error::MaybeBadPassword(_) => {
-            ArchiveError::Encrypted(file.file_name().unwrap_or_default().to_string_lossy().into_owned())
-        }
-        Error::UnsupportedCompressionMethod(method) => ArchiveError::Method { entry: "a block".to_owned(), method },
-        other => ArchiveError::Damaged { file: file.to_owned(), source: io::Error::other(other) },
-    };
-    let mut source = Buffered::new(segment);
-    let password = Password::empty();
-    let archive = Archive::read(&mut source, &password).map_err(failed)?;
+    let (mut source, password) = (Buffered::new(segment), Password::empty());
+    let archive = Arc::new(directory(file, &mut source)?);
     let executable = |entry: &ArchiveEntry| !entry.is_directory && bits(entry).is_some_and(|m| m & mode::EXECUTE != 0);
     let modeless = !archive.files.iter().any(executable);
     let is_wanted = |entry: &ArchiveEntry| {
         let is_link = bits(entry).is_some_and(|m| m & mode::TYPE == mode::LINK);
         wanted == Wanted::All || is_link || could_be_program(entry.name.as_bytes(), bits(entry), modeless)
     };
+    // Of each block the entries up to the last that is wanted.
+    let mut needed: Vec<usize> = Vec::with_capacity(archive.blocks.len());
+    let mut counts: Vec<usize> = Vec::with_capacity(archive.blocks.len());
     for index in 0..archive.blocks.len() {
         let block = BlockDecoder::new(1, index, &archive, &password, &mut source);
-        let count = block.entry_count();
-        let needed = block.entries().iter().rposition(is_wanted).map_or(0, |last| last + 1);
-        let mut seen = 0;
-        let mut broke: Option<ArchiveError> = None;
-        if needed > 0 {
-            let each = &mut |entry: &ArchiveEntry, content: &mut dyn Read| {
-                seen += 1;
-                let visited = one(file, entry, modeless, content, visit);
-                broke = visited.err();
-                // The next entry begins where this one ends.
-                io::copy(content, &mut io::sink())?;
-                Ok(broke.is_none() && seen < needed)
-            };
-            let decoded = block.for_each_entries(each);
-            if let Some(error) = broke {
-                return Err(error);
-            }
-            decoded.map_err(failed)?;
-        }
+        counts.push(block.entry_count());
+        needed.push(block.entries().iter().rposition(is_wanted).map_or(0, |last| last + 1));
+    }
+    let (ready, pieces) = sync_channel(READY);
+    let (decoded, blocks) = (Arc::clone(&archive), needed.clone());
+    let started = guard::start(move || decode(&decoded, source, &blocks, &ready));
+    started.map_err(|source| ArchiveError::Damaged { file: file.to_owned(), source })?;
+    for (index, (count, needed)) in counts.into_iter().zip(needed).enumerate() {
         let start = archive.stream_map.block_first_file_index[index];
-        let rest = &archive.files[start + seen..start + count];
-        rest.iter().try_for_each(|entry| one(file, entry, modeless, &mut io::empty(), visit))?;
+        for (at, entry) in archive.files[start..start + count].iter().enumerate() {
+            if at < needed {
+                let mut content = Content::new(&pieces);
+                one(file, entry, modeless, &mut content, visit).map_err(|error| content.failed(file, error))?;
+                io::copy(&mut content, &mut io::sink())
+                    .map_err(|source| content.failed(file, ArchiveError::Damaged { file: file.to_owned(), source }))?;
+            } else {
+                one(file, entry, modeless, &mut io::empty(), visit)?;
+            }
+        }
     }
     let blocks = &archive.stream_map.file_block_index;
     let mut without_content = blocks.iter().zip(&archive.files).filter(|(block, _)| block.is_none());
     without_content.try_for_each(|(_, entry)| one(file, entry, modeless, &mut io::empty(), visit))
+}
+
+/// Reads what the end of the file says of the blocks and entries.
+fn directory(file: &Path, source: &mut Buffered) -> Result<Archive, ArchiveError> {
+    let read = guard::run(|| Ok(Archive::read(source, &Password::empty())));
+    let read = read.map_err(|source| ArchiveError::Damaged { file: file.to_owned(), source })?;
+    read.map_err(|error| failure(file, error))
+}
+
+/// Decodes of each block as many entries as are needed. Ends early where nobody listens any more.
+fn decode(archive: &Archive, mut source: Buffered, needed: &[usize], ready: &SyncSender<Piece>) {
+    let password = Password::empty();
+    for (index, needed) in needed.iter().enumerate().filter(|(_, needed)| **needed > 0) {
+        let mut seen = 0;
+        let block = BlockDecoder::new(1, index, archive, &password, &mut source);
+        let decoded = block.for_each_entries(&mut |_, content| {
+            loop {
+                let mut piece = Vec::new();
+                let read = content.take(PIECE as u64).read_to_end(&mut piece)?;
+                let piece = if read == 0 { Piece::End } else { Piece::Bytes(piece) };
+                if ready.send(piece).is_err() {
+                    return Ok(false);
+                }
+                if read == 0 {
+                    seen += 1;
+                    return Ok(seen < *needed);
+                }
+            }
+        });
+        if let Err(error) = decoded {
+            let _ = ready.send(Piece::Failed(error));
+            return;
+        }
+    }
+}
+
+fn failure(file: &Path, error: Error) -> ArchiveError {
+    match error {
+        Error::PasswordRequired | Error::MaybeBadPassword(_) => {
+            ArchiveError::Encrypted(file.file_name().unwrap_or_default().to_string_lossy().into_owned())
+        }
+        Error::UnsupportedCompressionMethod(method) => ArchiveError::Method { entry: "a block".to_owned(), method },
+        other => ArchiveError::Damaged { file: file.to_owned(), source: io::Error::other(other) },
+    }
+}
+
+/// The content of one entry.
+struct Content<'a> {
+    pieces: &'a Receiver<Piece>,
+    piece: Vec<u8>,
+    at: usize,
+    ended: bool,
+    failed: Option<Error>,
+}
+
+impl<'a> Content<'a> {
+    fn new(pieces: &'a Receiver<Piece>) -> Self {
+        Self { pieces, piece: Vec::new(), at: 0, ended: false, failed: None }
+    }
+
+    /// The decoder's own reason for a failure, where it had one.
+    fn failed(&mut self, file: &Path, error: ArchiveError) -> ArchiveError {
+        self.failed.take().map_or(error, |error| failure(file, error))
+    }
+}
+
+impl Read for Content<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        while self.at == self.piece.len() && !self.ended {
+            match self.pieces.recv_timeout(PATIENCE) {
+                Ok(Piece::Bytes(piece)) => (self.piece, self.at) = (piece, 0),
+                Ok(Piece::End) => self.ended = true,
+                Ok(Piece::Failed(error)) => {
+                    self.failed = Some(error);
+                    return Err(io::Error::from(io::ErrorKind::InvalidData));
+                }
+                Err(RecvTimeoutError::Timeout) => return Err(io::Error::other("its decoder does not come to an end")),
+                Err(RecvTimeoutError::Disconnected) => return Err(io::Error::other("its decoder broke off")),
+            }
+        }
+        let most = buffer.len().min(self.piece.len() - self.at);
+        buffer[..most].copy_from_slice(&self.piece[self.at..self.at + most]);
+        self.at += most;
+        Ok(most)
+    }
 }
 
 /// The bits of an entry's Unix mode.
@@ -69,7 +165,7 @@ fn bits(entry: &ArchiveEntry) -> Option<u32> {
 
 /// How much the files hold together, in bytes, as the directory says.
 pub(super) fn content_bytes(segment: Segment) -> Option<u64> {
-    let archive = Archive::read(&mut Buffered::new(segment), &Password::empty()).ok()?;
+    let archive = directory(Path::new(""), &mut Buffered::new(segment)).ok()?;
     Some(archive.files.iter().fold(0, |sum, entry| sum.saturating_add(entry.size)))
 }
 

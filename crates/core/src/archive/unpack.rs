@@ -280,7 +280,16 @@ mod tests {
         let mut xz = Vec::new();
         let mut packer = liblzma::read::XzEncoder::new(tar.as_slice(), 1);
         std::io::copy(&mut packer, &mut xz).unwrap();
-        vec![zip.finish().unwrap().into_inner(), tar, gzip.finish().unwrap(), zstd, xz]
+        let mut bzip2 = bzip2::write::BzEncoder::new(Vec::new(), bzip2::Compression::fast());
+        bzip2.write_all(&tar).unwrap();
+        let gzip = gzip.finish().unwrap();
+        let mut deb = b"!<arch>\n".to_vec();
+        for (name, content) in [("debian-binary", &b"2.0\n"[..]), ("control.tar.gz", &gzip), ("data.tar.gz", &gzip)] {
+            writeln!(deb, "{name:<16}{:<12}{:<6}{:<6}{:<8}{:<10}`", 0, 0, 0, 100_644, content.len()).unwrap();
+            deb.extend_from_slice(content);
+            deb.resize(deb.len().next_multiple_of(2), b'\n');
+        }
+        vec![zip.finish().unwrap().into_inner(), tar, gzip, zstd, xz, bzip2.finish().unwrap(), deb]
     }
 
     /// Lists and unpacks bytes; gives whether both went well. Whatever they are, nothing lands beside the root.
