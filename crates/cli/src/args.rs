@@ -5,9 +5,11 @@ use std::path::PathBuf;
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use wagon_yard_core::archive::{Limits, Options};
 use wagon_yard_core::checksum::{Algorithm, Checksum};
+use wagon_yard_core::finding::Severity;
 use wagon_yard_core::layout::{ToolName, Variable, Version};
 use wagon_yard_core::receive::Trust;
 use wagon_yard_core::resolve::Caller;
+use wagon_yard_core::trace::TerminalKind;
 use wagon_yard_core::yard::Scope;
 
 /// Receives a downloaded command-line tool, registers it in PATH, and proves that it works in every new terminal
@@ -70,6 +72,10 @@ pub enum Command {
     Check(NamesArgs),
     /// Show every file that a command name could mean, and which one runs
     Trace(TraceArgs),
+    /// Look at the whole PATH and at what is received, and tell what is wrong, worst first
+    Survey(SurveyArgs),
+    /// Explain a finding: what it means, how it comes about, how to settle it
+    Explain(ExplainArgs),
     /// List the received tools
     Stock,
     /// Put a received tool's command folders and home variables into PATH's stores: startup files, or the registry
@@ -169,6 +175,42 @@ impl From<ReadingArgs> for Options {
     fn from(args: ReadingArgs) -> Self {
         Self { limits: Limits::times(args.limit), leave_out_hazards: args.leave_out_hazards }
     }
+}
+
+/// Options of `survey`.
+#[derive(Debug, ClapArgs)]
+pub struct SurveyArgs {
+    /// Whose PATH to look at [default: new]
+    #[arg(long, value_name = "WHICH")]
+    pub terminal: Option<TerminalWhich>,
+    /// From which severity on the exit code is 1
+    #[arg(long, value_name = "SEVERITY", default_value = "problem")]
+    pub fail_on: SeverityWhich,
+}
+
+/// How bad a finding is.
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub enum SeverityWhich {
+    /// Something does not work
+    Problem,
+    /// Something may surprise
+    Caution,
+}
+
+impl From<SeverityWhich> for Severity {
+    fn from(which: SeverityWhich) -> Self {
+        match which {
+            SeverityWhich::Problem => Self::Problem,
+            SeverityWhich::Caution => Self::Caution,
+        }
+    }
+}
+
+/// Options of `explain`.
+#[derive(Debug, ClapArgs)]
+pub struct ExplainArgs {
+    /// The finding, as it stands in square brackets
+    pub code: String,
 }
 
 /// Options of `inspect`.
@@ -276,6 +318,15 @@ pub enum TerminalWhich {
     This,
     /// One opened now
     New,
+}
+
+impl From<TerminalWhich> for TerminalKind {
+    fn from(which: TerminalWhich) -> Self {
+        match which {
+            TerminalWhich::This => Self::This,
+            TerminalWhich::New => Self::New,
+        }
+    }
 }
 
 /// Options of `demo`.

@@ -20,6 +20,7 @@ pub mod progress;
 pub mod receive;
 pub mod resolve;
 pub mod store;
+pub mod survey;
 pub mod system;
 pub mod terminal;
 pub mod trace;

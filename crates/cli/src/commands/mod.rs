@@ -3,11 +3,13 @@
 mod check;
 mod completions;
 mod demo;
+mod explain;
 mod inspect;
 mod overview;
 mod receive;
 mod register;
 mod stock;
+mod survey;
 mod trace;
 mod unpack;
 
@@ -28,6 +30,8 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Unpack(args)) => unpack::run(*args, context),
         Some(Command::Check(args)) => check::run(&args, context),
         Some(Command::Trace(args)) => trace::run(args, context),
+        Some(Command::Survey(args)) => survey::run(&args, context),
+        Some(Command::Explain(args)) => explain::run(&args, context),
         Some(Command::Stock) => stock::run(context),
         Some(Command::Register(args)) => register::register(&args, context),
         Some(Command::Unregister(args)) => register::unregister(&args, context),

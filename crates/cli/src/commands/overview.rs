@@ -14,7 +14,14 @@ const FIRST: [(&str, &str); 3] = [
 ];
 
 const GROUPS: [(&str, &[(&str, &str)]); 3] = [
-    ("prove", &[("check [NAME…]", "do received tools work in every new terminal?")]),
+    (
+        "prove",
+        &[
+            ("check [NAME…]", "do received tools work in every new terminal?"),
+            ("survey", "what is wrong with PATH as a whole"),
+            ("explain CODE", "what a finding means"),
+        ],
+    ),
     (
         "keep",
         &[

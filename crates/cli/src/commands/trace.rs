@@ -5,7 +5,7 @@ use std::process::ExitCode;
 use wagon_yard_core::trace::{TerminalKind, TraceRequest, trace};
 use wagon_yard_core::yard::Yard;
 
-use crate::args::{TerminalWhich, TraceArgs};
+use crate::args::TraceArgs;
 use crate::context::Context;
 use crate::failure::{Failure, exit};
 use crate::view;
@@ -13,10 +13,7 @@ use crate::view;
 /// Traces the names; a name that nothing answers to is a bad verdict.
 pub fn run(args: TraceArgs, context: &Context) -> Result<ExitCode, Failure> {
     let settings = Yard::at(&context.machine.yard).settings()?;
-    let terminal = args.terminal.map(|which| match which {
-        TerminalWhich::This => TerminalKind::This,
-        TerminalWhich::New => TerminalKind::New,
-    });
+    let terminal = args.terminal.map(TerminalKind::from);
     let request = TraceRequest { names: args.commands, caller: args.caller, terminal };
     let report = trace(&context.machine, &settings, &request, &context.stop);
     if context.stop.requested() {

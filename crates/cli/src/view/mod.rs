@@ -1,11 +1,13 @@
 //! Text views: from a report to lines for people. A view computes no fact.
 
 pub mod check;
+pub mod explain;
 pub mod inspect;
 pub mod receive;
 pub mod register;
 pub mod stock;
 pub mod style;
+pub mod survey;
 pub mod trace;
 pub mod unpack;
 
@@ -104,11 +106,7 @@ impl Page {
         let mut sorted: Vec<&&Finding> = findings.iter().collect();
         sorted.sort_by_key(|f| f.severity);
         for finding in sorted {
-            let (word, style) = match finding.severity {
-                Severity::Problem => ("problem", style::BAD),
-                Severity::Caution => ("caution", style::CAUTION),
-                Severity::Note => ("note", style::DIM),
-            };
+            let (word, style) = severity(finding.severity);
             let text = format!("{} [{}]", escape(&finding.seen), finding.code.as_str());
             let label = format!("  {}", style.over(word));
             self.labelled(out, &label, 11, &text)?;
@@ -127,6 +125,15 @@ pub fn escape(text: &str) -> String {
         c.is_control() || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
     };
     text.chars().flat_map(|c| if hidden(c) { c.escape_default().collect() } else { vec![c] }).collect()
+}
+
+/// A severity's word, and its colour.
+fn severity(severity: Severity) -> (&'static str, style::Meant) {
+    match severity {
+        Severity::Problem => ("problem", style::BAD),
+        Severity::Caution => ("caution", style::CAUTION),
+        Severity::Note => ("note", style::DIM),
+    }
 }
 
 /// A number of things, in words.

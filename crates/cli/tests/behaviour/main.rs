@@ -13,3 +13,4 @@ mod judges;
 mod on_windows;
 mod receive;
 mod startup;
+mod survey;

@@ -56,6 +56,13 @@ pub fn may_write(path: &Path) -> bool {
     rustix::fs::accessat(CWD, path, Access::WRITE_OK, AtFlags::EACCESS).is_ok()
 }
 
+/// Whether somebody other than its owner and the superuser may make files in a folder: by the mode, where the sticky bit
+/// is no help, since it only protects what is there already (chmod(2)).
+#[must_use]
+pub fn others_may_write(folder: &Path) -> bool {
+    fs::metadata(folder).is_ok_and(|seen| seen.mode() & 0o002 != 0)
+}
+
 /// Reads from a place of a file, whatever others read of it meanwhile (pread(2)).
 ///
 /// # Errors

@@ -1,5 +1,8 @@
 //! Findings: things worth telling, each with a stable code. This is the one list.
 
+mod explain;
+
+pub use explain::Explanation;
 use serde::{Serialize, Serializer};
 
 /// How much a finding matters.
@@ -86,6 +89,40 @@ codes! {
     LinksCopied = "links-copied", Note;
     /// The checksum was compared with nothing.
     NotCompared = "not-compared", Note;
+    /// An entry of PATH names a folder that is not there.
+    FolderMissing = "folder-missing", Caution;
+    /// An entry of PATH names a file.
+    NotAFolder = "not-a-folder", Caution;
+    /// A folder of PATH may not be looked into.
+    UnreadableFolder = "unreadable-folder", Note;
+    /// Two entries of PATH lead to the same folder.
+    DuplicateEntry = "duplicate-entry", Note;
+    /// An entry of PATH has quotes in it.
+    QuotedEntry = "quoted-entry", Caution;
+    /// An entry of PATH is empty.
+    BlankEntry = "blank-entry", Caution;
+    /// An entry of PATH does not begin at the root.
+    RelativeEntry = "relative-entry", Caution;
+    /// An entry of PATH still has a reference in it.
+    UnexpandedReference = "unexpanded-reference", Caution;
+    /// A folder of PATH holds no command.
+    EntryWithoutCommands = "entry-without-commands", Note;
+    /// A folder of PATH holds no command, while its `bin` does.
+    BinBelow = "bin-below", Caution;
+    /// A folder of PATH lies where things get cleaned up.
+    CleanedPlace = "cleaned-place", Caution;
+    /// Others may put programs into a folder of PATH.
+    WritableByOthers = "writable-by-others", Problem;
+    /// Not every new terminal has the same PATH.
+    PathDiffers = "path-differs", Note;
+    /// The home variable of a received tool is missing or points elsewhere.
+    HomeVariableDiffers = "home-variable-differs", Problem;
+    /// A home variable points to a `bin` folder.
+    HomeVariableInBin = "home-variable-in-bin", Caution;
+    /// A home variable points to a folder that is not there.
+    HomeVariableNowhere = "home-variable-nowhere", Caution;
+    /// A home variable has quotes in it.
+    HomeVariableQuoted = "home-variable-quoted", Caution;
 }
 
 impl Serialize for Code {

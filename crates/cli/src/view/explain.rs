@@ -1,0 +1,23 @@
+//! A finding explained, line by line.
+
+use std::io::{self, Write};
+
+use wagon_yard_core::finding::Explanation;
+
+use super::{Page, severity, style};
+
+/// What it means, how it comes about, what to do, an example.
+pub fn write(explanation: &Explanation, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let (word, colour) = severity(explanation.severity);
+    writeln!(out, "{}, a {}", style::STRONG.over(explanation.code.as_str()), colour.over(word))?;
+    writeln!(out)?;
+    for (label, text) in [
+        ("means", explanation.means),
+        ("comes from", explanation.comes_about),
+        ("do", explanation.settle),
+        ("example", explanation.example),
+    ] {
+        page.labelled(out, &format!("  {}", style::DIM.over(label)), 14, text)?;
+    }
+    Ok(())
+}

@@ -1,0 +1,86 @@
+//! The survey: what needs doing, then PATH entry by entry.
+
+use std::io::{self, Write};
+
+use wagon_yard_core::finding::{Code, Finding, Severity};
+use wagon_yard_core::survey::{EntrySurvey, SurveyReport};
+use wagon_yard_core::trace::TerminalKind;
+use wagon_yard_core::yard::Scope;
+
+use super::{Page, count, escape, severity, style};
+
+/// So many findings of one kind are told; JSON has all.
+const MOST_OF_A_KIND: usize = 8;
+
+/// First the verdict in a line, then the entries, then the findings, worst first.
+pub fn write(report: &SurveyReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let entries: Vec<&EntrySurvey> = report.scopes.iter().flat_map(|scope| &scope.entries).collect();
+    let commands: usize = entries.iter().map(|entry| entry.commands).sum();
+    let whose = match report.terminal {
+        TerminalKind::New => "a new terminal",
+        TerminalKind::This => "this terminal",
+    };
+    let (entry_count, command_count) =
+        (count(entries.len(), "entry", "entries"), count(commands, "command", "commands"));
+    let title = format!("PATH of {whose}: {entry_count}, {command_count}, {}", summary(report));
+    page.labelled(out, "", 0, &title)?;
+    for scope in &report.scopes {
+        writeln!(out)?;
+        if report.scopes.len() > 1 || scope.scope == Scope::System {
+            let name = if scope.scope == Scope::System { "the system's" } else { "the user's" };
+            writeln!(out, "  {}", style::DIM.over(name))?;
+        }
+        let rows = scope.entries.iter().enumerate().map(|(at, entry)| {
+            vec![(at + 1).to_string(), shown(entry), entry.commands.to_string(), marks(&entry.findings)]
+        });
+        page.table(out, &["", "entry", "commands", "found"], rows.collect())?;
+    }
+    let mut told: Vec<&Finding> = report.all_findings().collect();
+    // Said in the table already, with nothing to add.
+    told.retain(|finding| !matches!(finding.code, Code::EntryWithoutCommands | Code::DuplicateEntry));
+    let mut left: Vec<(Code, usize)> = Vec::new();
+    told.retain(|finding| {
+        let at = left.iter().position(|(code, _)| *code == finding.code).unwrap_or_else(|| {
+            left.push((finding.code, 0));
+            left.len() - 1
+        });
+        left[at].1 += 1;
+        left[at].1 <= MOST_OF_A_KIND
+    });
+    if !told.is_empty() {
+        writeln!(out)?;
+        page.findings(out, &told)?;
+    }
+    for (code, number) in left.into_iter().filter(|(_, number)| *number > MOST_OF_A_KIND) {
+        let more = format!("and {} more {}; --json has all", number - MOST_OF_A_KIND, code.as_str());
+        page.labelled(out, "", 11, &style::DIM.over(&more))?;
+    }
+    Ok(())
+}
+
+fn shown(entry: &EntrySurvey) -> String {
+    let raw = if entry.raw.is_empty() { "(empty)".to_owned() } else { escape(&entry.raw) };
+    if entry.exists { raw } else { style::DIM.over(&raw) }
+}
+
+fn marks(findings: &[Finding]) -> String {
+    findings
+        .iter()
+        .map(|finding| severity(finding.severity).1.over(finding.code.as_str()))
+        .collect::<Vec<_>>()
+        .join(", ")
+}
+
+/// How many findings of each severity.
+fn summary(report: &SurveyReport) -> String {
+    let number = |wanted: Severity| report.all_findings().filter(|finding| finding.severity == wanted).count();
+    let words: Vec<String> = [Severity::Problem, Severity::Caution, Severity::Note]
+        .into_iter()
+        .filter(|wanted| number(*wanted) > 0)
+        .map(|wanted| {
+            let (word, colour) = severity(wanted);
+            colour.over(&count(number(wanted), word, &format!("{word}s")))
+        })
+        .collect();
+    if words.is_empty() { style::GOOD.over("nothing to tell") } else { words.join(", ") }
+}

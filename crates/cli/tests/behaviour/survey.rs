@@ -1,0 +1,76 @@
+//! `survey` and `explain`.
+
+use std::ffi::OsString;
+use std::fs;
+
+use wagon_yard_core::os;
+
+use crate::archives::{script, tidelog};
+use crate::home::{Home, Ran, program};
+
+#[test]
+fn entries_are_told_for_what_they_are() {
+    let home = Home::new();
+    let put = |folder: &str, name: &str, version: &str| {
+        let made = home.write(&format!("{folder}/{}", program(name)), script(version));
+        os::set_folder_mode(&made, 0o755).unwrap();
+        os::set_folder_mode(made.parent().unwrap(), 0o755).unwrap();
+    };
+    put("one", "tidelog", "4.2.1");
+    put("two", "tidelog", "3.9");
+    put("root/bin", "shoal", "2.0");
+    fs::write(home.path("file"), "").unwrap();
+    let entries = ["one", "two", "one", "root", "none", "file"].map(|name| home.path(name));
+    let path: OsString = std::env::join_paths(&entries).unwrap();
+    let survey = |more: &[&str]| {
+        let mut command = home.command(&[&["survey", "--terminal", "this"][..], more].concat());
+        command.env("PATH", &path);
+        Ran::from(command.output().unwrap())
+    };
+    let report = survey(&["--json"]).ends(0).json();
+    assert_eq!((&report["format"], &report["report"]), (&1.into(), &"survey".into()));
+    let entries = report["scopes"][0]["entries"].as_array().unwrap();
+    // All of them lie in a folder for temporary files.
+    let codes = |at: usize| -> Vec<&str> {
+        let codes = entries[at]["findings"].as_array().unwrap().iter().map(|f| f["code"].as_str().unwrap());
+        codes.filter(|code| *code != "cleaned-place").collect()
+    };
+    let seen: Vec<_> = (0..entries.len()).map(codes).collect();
+    let none: &[&str] = &[];
+    assert_eq!(seen, [none, none, &["duplicate-entry"], &["bin-below"], &["folder-missing"], &["not-a-folder"]]);
+    assert_eq!((&entries[0]["commands"], &entries[4]["exists"]), (&1.into(), &false.into()));
+    assert_eq!(report["findings"][0]["code"], "hides-other");
+    survey(&[]).ends(0).says("PATH of this terminal: 6 entries, 2 commands").says("put").says("wyard trace tidelog");
+    survey(&["--fail-on", "caution"]).ends(1);
+    survey(&["--fail-on", "nothing"]).ends(2);
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "it is startup files that undo us")]
+fn what_undoes_a_received_tool_is_told() {
+    let home = Home::new();
+    home.settings("shells = [\"bash\"]\n");
+    home.write("home/.profile", "# mine\n");
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    home.wyard(&["survey"]).says("PATH of a new terminal").ends(0);
+    let old = home.write("home/old/tidelog", script("3.9"));
+    os::set_folder_mode(&old, 0o755).unwrap();
+    os::set_folder_mode(old.parent().unwrap(), 0o777).unwrap();
+    let more = "PATH=~/old:$PATH\nexport TIDELOG_HOME=/opt/old\n";
+    let profile = fs::read_to_string(home.path("home/.profile")).unwrap();
+    home.write("home/.profile", format!("{profile}{more}"));
+    home.wyard(&["survey"])
+        .ends(1)
+        .says("tidelog of tidelog is in service, but")
+        .says("TIDELOG_HOME is /opt/old, and should be")
+        .says("anybody on this machine may put programs into");
+}
+
+#[test]
+fn findings_are_explained() {
+    let home = Home::new();
+    home.wyard(&["explain", "folder-missing"]).ends(0).says("comes from").says("a caution");
+    let report = home.wyard(&["explain", "shadowed", "--json"]).ends(0).json();
+    assert_eq!((&report["report"], &report["severity"]), (&"explain".into(), &"problem".into()));
+    home.wyard(&["explain", "none-such"]).ends(2).says("findings are: not-found");
+}

@@ -1,0 +1,58 @@
+//! Commands that come before others of the same name.
+
+use std::collections::HashMap;
+use std::ffi::OsStr;
+use std::fs;
+use std::path::Path;
+
+use super::entries::{Seen, Typed};
+use crate::finding::{Code, Finding};
+use crate::os;
+use crate::system::System;
+
+/// No two larger files are compared byte by byte, in bytes; where their sizes are the same they are taken for different.
+const LARGEST_COMPARED: u64 = 16 << 20;
+
+/// The commands of which an earlier entry has another one. Left out is what a system arranges among its own folders,
+/// and the same program reached twice.
+pub(super) fn hidden(seen: &[Seen], system_folders: &[&Path]) -> Vec<Finding> {
+    let mut first: HashMap<&OsStr, (usize, &Typed)> = HashMap::new();
+    let mut findings = Vec::new();
+    let of_system = |file: &Path| system_folders.iter().any(|folder| file.starts_with(folder));
+    for (place, commands) in seen.iter().enumerate() {
+        for typed in &commands.commands {
+            let Some((earlier, winner)) = first.get(&*typed.name) else {
+                first.insert(&typed.name, (place, typed));
+                continue;
+            };
+            // On Windows several files of one folder can be typed by the same name.
+            let matters = *earlier != place && !(of_system(&typed.file) && of_system(&winner.file));
+            if matters && !same(&winner.file, &typed.file) {
+                let name = typed.name.to_string_lossy();
+                let seen = format!("{name} is {}, before {}", winner.file.display(), typed.file.display());
+                let remedy = format!("run 'wyard trace {name}' to see all of them");
+                findings.push(Finding::new(Code::HidesOther, seen).remedy(remedy));
+            }
+        }
+    }
+    findings
+}
+
+/// The folders whose commands the system itself arranges.
+pub(super) fn system_folders(system_root: Option<&Path>) -> Vec<&Path> {
+    match os::HERE {
+        System::Unix => ["/bin", "/sbin", "/usr/bin", "/usr/sbin", "/usr/games", "/usr/lib"].map(Path::new).to_vec(),
+        System::Windows => system_root.into_iter().collect(),
+    }
+}
+
+/// Whether two files are one, or hold the same.
+fn same(one: &Path, other: &Path) -> bool {
+    if matches!((one.canonicalize(), other.canonicalize()), (Ok(a), Ok(b)) if a == b) {
+        return true;
+    }
+    let (Ok(a), Ok(b)) = (fs::metadata(one), fs::metadata(other)) else { return false };
+    a.len() == b.len()
+        && a.len() <= LARGEST_COMPARED
+        && matches!((fs::read(one), fs::read(other)), (Ok(a), Ok(b)) if a == b)
+}

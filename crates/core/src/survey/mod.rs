@@ -1,0 +1,389 @@
+//! The survey: the health of the whole PATH, and of what the yard holds in it.
+
+mod commands;
+mod entries;
+
+use std::collections::HashMap;
+use std::ffi::{OsStr, OsString};
+use std::path::{Path, PathBuf};
+use std::thread;
+
+use serde::Serialize;
+
+use crate::error::{Blame, Blamed, FileError};
+use crate::finding::{Code, Finding};
+use crate::machine::{Machine, variable};
+use crate::os;
+use crate::path_list::{PathList, windows};
+use crate::process;
+use crate::progress::Stop;
+use crate::resolve::{self, Caller, Disk, Surroundings};
+use crate::system::System;
+use crate::terminal::{self, Asking, Question, Said};
+use crate::trace::TerminalKind;
+use crate::yard::{Card, Scope, Settings, Yard, YardError};
+
+use entries::{Entry, Seen};
+
+/// The report of `survey`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct SurveyReport {
+    /// The format number.
+    pub format: u32,
+    /// `survey`.
+    pub report: &'static str,
+    /// Whose PATH was looked at: this terminal's, or that of a new one.
+    pub terminal: TerminalKind,
+    /// Scope by scope, in the order of PATH. On Unix PATH is not kept by scope, and all is the user's.
+    pub scopes: Vec<ScopeSurvey>,
+    /// What is worth telling beyond single entries, worst first.
+    pub findings: Vec<Finding>,
+}
+
+/// The entries of one scope.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct ScopeSurvey {
+    /// Whose.
+    pub scope: Scope,
+    /// In order.
+    pub entries: Vec<EntrySurvey>,
+}
+
+/// One entry of PATH.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct EntrySurvey {
+    /// As written.
+    pub raw: String,
+    /// The folder it stands for.
+    pub expanded: PathBuf,
+    /// Whether that is there.
+    pub exists: bool,
+    /// How many commands it holds.
+    pub commands: usize,
+    /// What is worth telling of it.
+    pub findings: Vec<Finding>,
+}
+
+impl SurveyReport {
+    /// All findings, those of entries included.
+    pub fn all_findings(&self) -> impl Iterator<Item = &Finding> {
+        let of_entries = self.scopes.iter().flat_map(|scope| &scope.entries).flat_map(|entry| &entry.findings);
+        of_entries.chain(&self.findings)
+    }
+}
+
+/// Why no survey could be made.
+#[derive(Debug, thiserror::Error)]
+pub enum SurveyError {
+    /// The yard's records cannot be read.
+    #[error(transparent)]
+    Yard(#[from] YardError),
+    /// The registry cannot be read.
+    #[error(transparent)]
+    Registry(#[from] FileError),
+    /// The user asked to stop.
+    #[error("interrupted; nothing was changed by the survey")]
+    Interrupted,
+}
+
+impl Blamed for SurveyError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Yard(e) => e.blame(),
+            Self::Registry(e) => e.blame(),
+            Self::Interrupted => Blame::Interrupted,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Yard(e) => e.hint(),
+            Self::Registry(e) => e.hint(),
+            Self::Interrupted => None,
+        }
+    }
+}
+
+/// What a terminal's programs see.
+struct Sight {
+    entries: Vec<(Scope, Entry)>,
+    around: Surroundings,
+    /// The variables that matter, with their values.
+    variables: Vec<(String, Option<OsString>)>,
+    findings: Vec<Finding>,
+}
+
+/// Surveys PATH as a new terminal has it, which on Unix the installed shells are asked for, or as this one has it.
+///
+/// # Errors
+/// When records or the registry cannot be read, or the user asked to stop.
+pub fn survey(
+    machine: &Machine,
+    settings: &Settings,
+    terminal: TerminalKind,
+    stop: &Stop,
+) -> Result<SurveyReport, SurveyError> {
+    let yard = Yard::at(&machine.yard);
+    let cards = yard.in_service()?;
+    let names = variable_names(machine, &cards);
+    let sight = match terminal {
+        TerminalKind::This => this_terminal(machine, names),
+        TerminalKind::New => new_terminal(machine, settings, names, stop)?,
+    };
+    if stop.requested() {
+        return Err(SurveyError::Interrupted);
+    }
+    let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
+    let mut seen = process::side_by_side(&sight.entries, at_a_time, |(_, entry)| entries::look(entry, &machine.home));
+    let folders: Vec<&Entry> = sight.entries.iter().map(|(_, entry)| entry).collect();
+    tell_duplicates(&folders, &mut seen);
+    tell_writable(&folders, &mut seen, &commands::system_folders(sight.around.system_root.as_deref()));
+    let mut findings = sight.findings;
+    findings.extend(commands::hidden(&seen, &commands::system_folders(sight.around.system_root.as_deref())));
+    for card in cards.iter().filter(|card| card.registration.is_some()) {
+        findings.extend(losing(&yard, card, &sight.around));
+    }
+    findings.extend(sight.variables.iter().filter_map(|(name, value)| {
+        let card = cards.iter().find(|card| home_variables(card).any(|own| own == *name));
+        home_variable(name, value.as_deref(), card.map(|card| (card, yard.home(&card.name, &card.version))))
+    }));
+    findings.sort_by_key(|finding| finding.severity);
+    let mut scopes: Vec<ScopeSurvey> = Vec::new();
+    for ((scope, entry), seen) in sight.entries.iter().zip(seen) {
+        let surveyed = EntrySurvey {
+            raw: entry.raw.to_string_lossy().into_owned(),
+            expanded: entry.folder.clone(),
+            exists: seen.exists,
+            commands: seen.commands.len(),
+            findings: seen.findings,
+        };
+        match scopes.last_mut().filter(|last| last.scope == *scope) {
+            Some(last) => last.entries.push(surveyed),
+            None => scopes.push(ScopeSurvey { scope: *scope, entries: vec![surveyed] }),
+        }
+    }
+    Ok(SurveyReport { format: 1, report: "survey", terminal, scopes, findings })
+}
+
+/// The variables that tools are found by: those on the cards, and whatever in this environment is named like one.
+fn variable_names(machine: &Machine, cards: &[Card]) -> Vec<String> {
+    let here = machine.environment.keys().filter_map(|name| name.to_str());
+    let mut names: Vec<String> =
+        here.filter(|name| name.ends_with("_HOME") && !name.starts_with("XDG_")).map(str::to_owned).collect();
+    names.extend(cards.iter().flat_map(home_variables));
+    names.sort();
+    names.dedup();
+    names
+}
+
+fn home_variables(card: &Card) -> impl Iterator<Item = String> + '_ {
+    card.registration.iter().flat_map(|registration| registration.home_variables.iter().map(ToString::to_string))
+}
+
+/// The entries of a PATH value whose references are filled in.
+fn entries_of(path: &OsStr) -> Vec<(Scope, Entry)> {
+    match os::HERE {
+        System::Unix => PathList::parse(path)
+            .entries()
+            .map(|entry| (Scope::User, Entry { raw: entry.raw.clone(), folder: entry.folder() }))
+            .collect(),
+        System::Windows => {
+            let path = path.to_string_lossy();
+            let entry = |part: &str| Entry { raw: part.into(), folder: windows::folder(part).into() };
+            windows::parts(&path)
+                .into_iter()
+                .filter(|part| !part.is_empty())
+                .map(|part| (Scope::User, entry(part)))
+                .collect()
+        }
+    }
+}
+
+fn this_terminal(machine: &Machine, names: Vec<String>) -> Sight {
+    let around = Surroundings::of(&machine.environment, &std::env::current_dir().unwrap_or_default());
+    let value = |name: String| {
+        let value = variable(&machine.environment, &name).map(OsStr::to_owned);
+        (name, value)
+    };
+    let variables = names.into_iter().map(value).collect();
+    Sight { entries: entries_of(&around.path), around, variables, findings: Vec::new() }
+}
+
+fn new_terminal(machine: &Machine, settings: &Settings, names: Vec<String>, stop: &Stop) -> Result<Sight, SurveyError> {
+    if os::HERE == System::Windows {
+        return registry(machine, names);
+    }
+    let shells = terminal::installed(&settings.shells);
+    let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
+    let answers = asking.everywhere(Question { commands: &[], variables: &names });
+    let mut findings: Vec<Finding> = Vec::new();
+    // The PATH that most of them have; of two as common ones the first.
+    let said: Vec<&Said> = answers.iter().filter_map(|answer| answer.said.as_ref().ok()).collect();
+    let as_many = |one: &Said| said.iter().filter(|other| other.around.path == one.around.path).count();
+    let Some(said) = said.iter().rev().max_by_key(|one| as_many(one)).copied() else {
+        let seen = "no shell could be asked what a new terminal sees; this is what this one sees";
+        let mut sight = this_terminal(machine, names);
+        sight.findings.push(Finding::new(Code::NoTerminalAnswer, seen));
+        return Ok(sight);
+    };
+    let mut others: Vec<String> = Vec::new();
+    for answer in &answers {
+        let words = format!("{} ({})", answer.shell.name(), answer.way.name());
+        match &answer.said {
+            Err(_) => {
+                let seen = format!("a new terminal gave no answer: {words}");
+                findings.push(Finding::new(Code::NoTerminalAnswer, seen).remedy("look at that shell's startup files"));
+            }
+            Ok(other) if other.around.path != said.around.path && !others.contains(&words) => others.push(words),
+            Ok(_) => {}
+        }
+    }
+    findings.dedup();
+    if !others.is_empty() {
+        let seen = format!("not every new terminal has this PATH: another one in {}", others.join(", "));
+        let remedy = "look with 'wyard trace COMMAND' which copy each of them runs";
+        findings.push(Finding::new(Code::PathDiffers, seen).remedy(remedy));
+    }
+    let variables = names.into_iter().zip(said.variables.iter().cloned()).collect();
+    Ok(Sight { entries: entries_of(&said.around.path), around: said.around.clone(), variables, findings })
+}
+
+/// What the registry gives a new terminal: the system's entries, then the user's.
+fn registry(machine: &Machine, names: Vec<String>) -> Result<Sight, SurveyError> {
+    let background = terminal::background(machine)?;
+    let variables = background.variables();
+    let value_of =
+        |name: &str| variables.iter().find(|(key, _)| key.eq_ignore_ascii_case(name)).map(|(_, value)| value.clone());
+    let mut entries = Vec::new();
+    for (scope, key) in [(Scope::System, &background.registry.system), (Scope::User, &background.registry.user)] {
+        let text = key.get("Path").map(|value| value.text).unwrap_or_default();
+        for part in windows::parts(&text).into_iter().filter(|part| !part.is_empty()) {
+            let folder = windows::folder(&windows::expand(part, &value_of)).into();
+            entries.push((scope, Entry { raw: part.into(), folder }));
+        }
+    }
+    let environment = variables.iter().map(|(name, value)| (name.into(), value.into())).collect();
+    let around = Surroundings::of(&environment, Path::new(""));
+    let variables = names.into_iter().map(|name| {
+        let value = value_of(&name).map(OsString::from);
+        (name, value)
+    });
+    Ok(Sight { entries, around, variables: variables.collect(), findings: Vec::new() })
+}
+
+/// Tells the entries that lead to the same folder as an earlier one.
+fn tell_duplicates(entries: &[&Entry], seen: &mut [Seen]) {
+    let mut first: HashMap<PathBuf, &Entry> = HashMap::new();
+    for (entry, seen) in entries.iter().zip(seen) {
+        let Some(place) = entry.folder.canonicalize().ok().filter(|_| !entry.raw.is_empty()) else { continue };
+        match first.get(&place) {
+            Some(earlier) => {
+                let (raw, earlier) = (entry.raw.to_string_lossy(), earlier.raw.to_string_lossy());
+                let seen_words = if raw == earlier {
+                    format!("{raw} is in PATH already, further in front")
+                } else {
+                    format!("{raw} leads to the same folder as {earlier}, further in front")
+                };
+                // What was told of the first need not be told again.
+                seen.findings = vec![Finding::new(Code::DuplicateEntry, seen_words)];
+                seen.commands.clear();
+            }
+            None => _ = first.insert(place, entry),
+        }
+    }
+}
+
+/// Tells the folders that others may write to: whoever can put a program there decides what you run.
+fn tell_writable(entries: &[&Entry], seen: &mut [Seen], system_folders: &[&Path]) {
+    let is_of_system = |entry: &&Entry| system_folders.iter().any(|folder| entry.folder.starts_with(folder));
+    let last_of_system = entries.iter().rposition(is_of_system);
+    for (at, (entry, seen)) in entries.iter().zip(seen).enumerate() {
+        let told = seen.findings.iter().any(|finding| finding.code == Code::DuplicateEntry);
+        if seen.exists && !told && os::others_may_write(&entry.folder) {
+            let before =
+                if last_of_system.is_some_and(|last| at < last) { ", and it comes before the system's" } else { "" };
+            let words = format!("anybody on this machine may put programs into {}{before}", entry.folder.display());
+            let remedy = "take the right to write from group and others, or take the entry out";
+            seen.findings.push(Finding::new(Code::WritableByOthers, words).remedy(remedy));
+        }
+    }
+}
+
+/// The registered commands of a tool that another copy comes before, or that are not found.
+fn losing(yard: &Yard, card: &Card, around: &Surroundings) -> Vec<Finding> {
+    let home = yard.home(&card.name, &card.version);
+    let told = |command: &crate::layout::Command| {
+        let ours = home.join(&command.path);
+        let candidates = resolve::candidates(Caller::program(os::HERE), &command.name, around, &Disk);
+        let same =
+            |one: &Path| one == ours || matches!((one.canonicalize(), ours.canonicalize()), (Ok(a), Ok(b)) if a == b);
+        let (name, tool) = (&command.name, &card.name);
+        match resolve::winner(&candidates) {
+            Some(winner) if same(winner) => None,
+            Some(winner) => {
+                let seen = format!("{name} of {tool} is in service, but {} runs", winner.display());
+                Some(
+                    Finding::new(Code::Shadowed, seen)
+                        .remedy(format!("run 'wyard trace {name}' to see what puts it first")),
+                )
+            }
+            None => {
+                let seen = format!("{name} of {tool} is in service, but is not found");
+                Some(Finding::new(Code::NotFound, seen).remedy(format!("run 'wyard register {tool}'")))
+            }
+        }
+    };
+    card.commands.iter().filter_map(told).collect()
+}
+
+/// What is wrong with a home variable; `own` is the tool of ours that it belongs to, with its home.
+fn home_variable(name: &str, value: Option<&OsStr>, own: Option<(&Card, PathBuf)>) -> Option<Finding> {
+    let Some(value) = value else {
+        let (card, home) = own?;
+        let seen = format!("{name} is not set, and should be {}", home.display());
+        return Some(
+            Finding::new(Code::HomeVariableDiffers, seen).remedy(format!("run 'wyard register {}'", card.name)),
+        );
+    };
+    let shown = value.to_string_lossy();
+    let folder = Path::new(value);
+    if let Some((card, home)) = own.filter(|(_, home)| folder != home) {
+        let seen = format!("{name} is {shown}, and should be {}", home.display());
+        let remedy = format!("look for what sets it after us, or run 'wyard register {}'", card.name);
+        return Some(Finding::new(Code::HomeVariableDiffers, seen).remedy(remedy));
+    }
+    let remedy = "correct it where it is set";
+    if shown.contains('"') {
+        return Some(
+            Finding::new(Code::HomeVariableQuoted, format!("{name} has quotes in it: {shown}")).remedy(remedy),
+        );
+    }
+    if !folder.is_dir() {
+        return Some(
+            Finding::new(Code::HomeVariableNowhere, format!("{name} points to {shown}, which is no folder"))
+                .remedy(remedy),
+        );
+    }
+    folder.file_name().is_some_and(|last| last.eq_ignore_ascii_case("bin")).then(|| {
+        let seen = format!("{name} points to {shown}: tools expect the folder above");
+        Finding::new(Code::HomeVariableInBin, seen).remedy(remedy)
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_home_variable_is_told_for_what_it_is() {
+        let work = tempfile::tempdir().unwrap();
+        let (home, bin) = (work.path().join("tide"), work.path().join("tide").join("bin"));
+        std::fs::create_dir_all(&bin).unwrap();
+        let code = |value: &OsStr| home_variable("TIDE_HOME", Some(value), None).map(|finding| finding.code);
+        assert_eq!(code(home.as_os_str()), None);
+        assert_eq!(code(bin.as_os_str()), Some(Code::HomeVariableInBin));
+        assert_eq!(code(work.path().join("none").as_os_str()), Some(Code::HomeVariableNowhere));
+        assert_eq!(code(OsStr::new("\"/opt/tide\"")), Some(Code::HomeVariableQuoted));
+        assert_eq!(home_variable("TIDE_HOME", None, None), None);
+    }
+}
