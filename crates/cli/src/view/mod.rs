@@ -101,16 +101,19 @@ impl Page {
         Ok(())
     }
 
-    /// Writes findings, worst first.
+    /// Writes findings, worst first, those of a kind together; what to do is said once for all that it is the same for.
     pub fn findings(self, out: &mut dyn Write, findings: &[&Finding]) -> io::Result<()> {
         let mut sorted: Vec<&&Finding> = findings.iter().collect();
-        sorted.sort_by_key(|f| f.severity);
-        for finding in sorted {
+        let first = |code| findings.iter().position(|f| f.code == code);
+        sorted.sort_by_key(|f| (f.severity, first(f.code)));
+        for (at, finding) in sorted.iter().enumerate() {
             let (word, style) = severity(finding.severity);
             let text = format!("{} [{}]", escape(&finding.seen), finding.code.as_str());
             let label = format!("  {}", style.over(word));
             self.labelled(out, &label, 11, &text)?;
-            if let Some(remedy) = &finding.remedy {
+            let said_again =
+                sorted.get(at + 1).is_some_and(|next| (next.code, &next.remedy) == (finding.code, &finding.remedy));
+            if let Some(remedy) = finding.remedy.as_ref().filter(|_| !said_again) {
                 self.labelled(out, &format!("  {}", style::DIM.over("do")), 11, &escape(remedy))?;
             }
         }

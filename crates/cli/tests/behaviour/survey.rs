@@ -40,7 +40,11 @@ fn entries_are_told_for_what_they_are() {
     assert_eq!(seen, [none, none, &["duplicate-entry"], &["bin-below"], &["folder-missing"], &["not-a-folder"]]);
     assert_eq!((&entries[0]["commands"], &entries[4]["exists"]), (&1.into(), &false.into()));
     assert_eq!(report["findings"][0]["code"], "hides-other");
-    survey(&[]).ends(0).says("PATH of this terminal: 6 entries, 2 commands").says("put").says("wyard trace tidelog");
+    survey(&[])
+        .ends(0)
+        .says("PATH of this terminal: 6 entries, 2 commands")
+        .says("put the bin folder")
+        .says("wyard trace");
     survey(&["--fail-on", "caution"]).ends(1);
     survey(&["--fail-on", "nothing"]).ends(2);
 }

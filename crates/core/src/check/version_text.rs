@@ -14,6 +14,13 @@ pub(super) enum Nearness {
 /// Finds the version a program states: the word nearest to its own name, then to the word "version", then the first
 /// that looks like one. `names` are the names the program goes by, `expected` is only used to accept a bare number.
 pub(super) fn find(text: &str, names: &[&str], expected: &str) -> Option<(String, Nearness)> {
+    // "License: version 3 or later" is not about the program.
+    let of_license = |line: &str| {
+        let lower = line.to_lowercase();
+        let speaks_of_it = lower.contains("license") || lower.contains("licence");
+        speaks_of_it && !names.iter().any(|name| lower.contains(&name.to_lowercase()))
+    };
+    let text = text.lines().filter(|line| !of_license(line)).collect::<Vec<_>>().join("\n");
     let words: Vec<&str> = text.split(|c: char| c.is_whitespace() || c == ',' || c == ';' || c == '/').collect();
     let words: Vec<&str> = words.into_iter().map(trim).filter(|w| !w.is_empty()).collect();
     let is_own = |word: &str| names.iter().any(|n| word.eq_ignore_ascii_case(n));
@@ -109,6 +116,8 @@ mod tests {
             ("tidelog 3.9 (shore 4.2.1)", Some("3.9")),
             ("Copyright 2026 Brackwater Tide Office", None),
             ("tidelog 7", Some("7")),
+            ("tidelog (Brackwater) 4.2\nLicense: Harbour Licence version 3 or later", Some("4.2")),
+            ("Licence: Harbour Licence version 3", None),
             ("usage: tidelog FILE", None),
             ("tidelog 4.2.1, with shore 1.0", Some("4.2.1")),
             ("tidelog 4.2.1.", Some("4.2.1")),

@@ -30,7 +30,7 @@ pub(super) fn hidden(seen: &[Seen], system_folders: &[&Path]) -> Vec<Finding> {
             if matters && !same(&winner.file, &typed.file) {
                 let name = typed.name.to_string_lossy();
                 let seen = format!("{name} is {}, before {}", winner.file.display(), typed.file.display());
-                let remedy = format!("run 'wyard trace {name}' to see all of them");
+                let remedy = "if that is the wrong one, look with 'wyard trace COMMAND' what puts its folder first";
                 findings.push(Finding::new(Code::HidesOther, seen).remedy(remedy));
             }
         }

@@ -96,11 +96,9 @@ pub(super) fn look(entry: &Entry, home: &Path) -> Seen {
         Err(_) => tell(Code::UnreadableFolder, "may not be looked into by you", ""),
     }
     if seen.commands.is_empty() {
-        let bin = entry.folder.join("bin");
-        if commands(&bin).is_ok_and(|commands| !commands.is_empty()) {
+        if commands(&entry.folder.join("bin")).is_ok_and(|commands| !commands.is_empty()) {
             let finding = format!("{shown} holds no command, while its bin does");
-            let remedy = format!("put {} in PATH in its place", bin.display());
-            seen.findings.push(Finding::new(Code::BinBelow, finding).remedy(remedy));
+            seen.findings.push(Finding::new(Code::BinBelow, finding).remedy("put the bin folder in PATH in its place"));
         } else {
             seen.findings.push(Finding::new(Code::EntryWithoutCommands, format!("{shown} holds no command")));
         }
