@@ -147,6 +147,14 @@ pub fn survey(
         let card = cards.iter().find(|card| home_variables(card).any(|own| own == *name));
         home_variable(name, value.as_deref(), card.map(|card| (card, yard.home(&card.name, &card.version))))
     }));
+    if terminal == TerminalKind::This {
+        // What is registered may well be right, and only this terminal too old for it.
+        let of_stock = [Code::NotFound, Code::Shadowed, Code::HomeVariableDiffers];
+        for finding in findings.iter_mut().filter(|finding| of_stock.contains(&finding.code)) {
+            finding.remedy =
+                Some("open a new terminal, and survey that: this one may be older than what is registered".into());
+        }
+    }
     findings.sort_by_key(|finding| finding.severity);
     let mut scopes: Vec<ScopeSurvey> = Vec::new();
     for ((scope, entry), seen) in sight.entries.iter().zip(seen) {
