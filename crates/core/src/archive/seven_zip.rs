@@ -4,6 +4,7 @@ use std::io::{self, Read};
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
+use std::thread;
 use std::time::Duration;
 
 use sevenz_rust2::{Archive, ArchiveEntry, BlockDecoder, Error, Password};
@@ -20,6 +21,8 @@ const UNIX_MODE: u32 = 0x8000;
 const PIECE: usize = 1 << 18;
 /// How many pieces may be ready and unread.
 const READY: usize = 8;
+/// More threads would hold more memory than unpacking may take.
+const MOST_THREADS: u32 = 4;
 /// How long a piece may take: far longer than the slowest method needs. There are spoiled blocks on which the decoder
 /// never ends, and nothing can make it.
 const PATIENCE: Duration = Duration::from_secs(15);
@@ -82,12 +85,13 @@ fn directory(file: &Path, source: &mut Buffered) -> Result<Archive, ArchiveError
 /// Decodes of each block as many entries as are needed. Ends early where nobody listens any more.
 fn decode(archive: &Archive, mut source: Buffered, needed: &[usize], ready: &SyncSender<Piece>) {
     let password = Password::empty();
+    let threads = thread::available_parallelism().map_or(1, |n| u32::try_from(n.get()).unwrap_or(1)).min(MOST_THREADS);
     for (index, needed) in needed.iter().enumerate().filter(|(_, needed)| **needed > 0) {
         let mut seen = 0;
-        let block = BlockDecoder::new(1, index, archive, &password, &mut source);
+        let block = BlockDecoder::new(threads, index, archive, &password, &mut source);
         let decoded = block.for_each_entries(&mut |_, content| {
             loop {
-                let mut piece = Vec::new();
+                let mut piece = Vec::with_capacity(PIECE);
                 let read = content.take(PIECE as u64).read_to_end(&mut piece)?;
                 let piece = if read == 0 { Piece::End } else { Piece::Bytes(piece) };
                 if ready.send(piece).is_err() {
