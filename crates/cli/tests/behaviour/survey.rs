@@ -45,6 +45,8 @@ fn entries_are_told_for_what_they_are() {
         .says("PATH of this terminal: 6 entries, 2 commands")
         .says("put the bin folder")
         .says("wyard trace");
+    let mut nothing = home.command(&["survey", "--terminal", "this"]);
+    Ran::from(nothing.env("PATH", "").output().unwrap()).ends(1).says("PATH is empty");
     survey(&["--fail-on", "caution"]).ends(1);
     survey(&["--fail-on", "nothing"]).ends(2);
 }
@@ -60,6 +62,11 @@ fn what_undoes_a_received_tool_is_told() {
     let old = home.write("home/old/tidelog", script("3.9"));
     os::set_folder_mode(&old, 0o755).unwrap();
     os::set_folder_mode(old.parent().unwrap(), 0o777).unwrap();
+    // Only one of the ways of starting the shell is spoiled.
+    let interactive = fs::read_to_string(home.path("home/.bashrc")).unwrap_or_default();
+    home.write("home/.bashrc", format!("{interactive}\nshopt -q login_shell || PATH=~/old:$PATH\n"));
+    home.wyard(&["survey"]).ends(1).says("path-differs").says("tidelog of tidelog is in service, but");
+    home.write("home/.bashrc", interactive);
     let more = "PATH=~/old:$PATH\nexport TIDELOG_HOME=/opt/old\n";
     let profile = fs::read_to_string(home.path("home/.profile")).unwrap();
     home.write("home/.profile", format!("{profile}{more}"));

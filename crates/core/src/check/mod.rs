@@ -17,7 +17,7 @@ use crate::finding::{Code, Finding};
 use crate::machine::{Environment, Machine};
 use crate::process;
 use crate::progress::Stop;
-use crate::resolve::{self, Caller, Disk, Kind};
+use crate::resolve::{self, Caller, Disk, Kind, same_file};
 use crate::terminal::{self, Answer, Asking, NoAnswer, Question, Way};
 use crate::yard::{Card, Settings, Yard};
 
@@ -379,11 +379,6 @@ fn no_answer(why: &NoAnswer, answer: &Answer) -> String {
         NoAnswer::NotStarted(error) => format!("the shell could not be started: {error}"),
         NoAnswer::Interrupted => "interrupted".to_owned(),
     }
-}
-
-/// Whether two paths lead to the same file, links followed.
-fn same_file(one: &Path, other: &Path) -> bool {
-    one == other || matches!((one.canonicalize(), other.canonicalize()), (Ok(a), Ok(b)) if a == b)
 }
 
 #[cfg(test)]

@@ -2,7 +2,6 @@
 
 use std::collections::HashSet;
 use std::env;
-use std::ffi::OsStr;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -11,7 +10,7 @@ use object::read::elf::{ElfFile, FileHeader, ProgramHeader as _};
 use object::read::pe::{ImageNtHeaders, PeFile};
 use object::{FileKind, elf, pe};
 
-use crate::machine::Environment;
+use crate::machine::{Environment, variable};
 use crate::os;
 use crate::system::System;
 
@@ -58,12 +57,12 @@ impl Needs {
 
     /// Where this machine looks for libraries.
     fn places(&self, environment: &Environment) -> Vec<PathBuf> {
-        let list =
-            |name: &str| environment.get(OsStr::new(name)).map(|list| env::split_paths(list).collect::<Vec<_>>());
+        let list = |name: &str| variable(environment, name).map(|list| env::split_paths(list).collect::<Vec<_>>());
         let mut places: Vec<PathBuf> = self.folders.clone();
         if os::HERE == System::Windows {
             // Microsoft, "Dynamic-link library search order": the system's folders, then PATH.
-            let windows = env::var_os("SystemRoot").map_or_else(|| PathBuf::from(r"C:\Windows"), PathBuf::from);
+            let windows =
+                variable(environment, "SystemRoot").map_or_else(|| PathBuf::from(r"C:\Windows"), PathBuf::from);
             places.extend(["System32", "SysWOW64", "System", ""].map(|folder| windows.join(folder)));
             places.extend(list("PATH").unwrap_or_default());
             return places;

@@ -169,6 +169,12 @@ fn unix(name: &str, path: &PathList, view: &dyn FileView) -> Vec<Candidate> {
     found
 }
 
+/// Whether two paths lead to the same file, links followed.
+#[must_use]
+pub fn same_file(one: &Path, other: &Path) -> bool {
+    one == other || matches!((one.canonicalize(), other.canonicalize()), (Ok(a), Ok(b)) if a == b)
+}
+
 /// The winner of a list of candidates.
 #[must_use]
 pub fn winner(candidates: &[Candidate]) -> Option<&Path> {

@@ -8,6 +8,7 @@ use std::path::Path;
 use super::entries::{Seen, Typed};
 use crate::finding::{Code, Finding};
 use crate::os;
+use crate::resolve::same_file;
 use crate::system::System;
 
 /// No two larger files are compared byte by byte, in bytes; where their sizes are the same they are taken for different.
@@ -48,7 +49,7 @@ pub(super) fn system_folders(system_root: Option<&Path>) -> Vec<&Path> {
 
 /// Whether two files are one, or hold the same.
 fn same(one: &Path, other: &Path) -> bool {
-    if matches!((one.canonicalize(), other.canonicalize()), (Ok(a), Ok(b)) if a == b) {
+    if same_file(one, other) {
         return true;
     }
     let (Ok(a), Ok(b)) = (fs::metadata(one), fs::metadata(other)) else { return false };

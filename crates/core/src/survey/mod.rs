@@ -17,7 +17,7 @@ use crate::os;
 use crate::path_list::{PathList, windows};
 use crate::process;
 use crate::progress::Stop;
-use crate::resolve::{self, Caller, Disk, Surroundings};
+use crate::resolve::{self, Caller, Disk, Surroundings, same_file};
 use crate::system::System;
 use crate::terminal::{self, Asking, Question, Said};
 use crate::trace::TerminalKind;
@@ -108,6 +108,8 @@ impl Blamed for SurveyError {
 struct Sight {
     entries: Vec<(Scope, Entry)>,
     around: Surroundings,
+    /// What the terminals see that have another PATH.
+    others: Vec<Surroundings>,
     /// The variables that matter, with their values.
     variables: Vec<(String, Option<OsString>)>,
     findings: Vec<Finding>,
@@ -139,9 +141,18 @@ pub fn survey(
     tell_duplicates(&folders, &mut seen);
     tell_writable(&folders, &mut seen, &commands::system_folders(sight.around.system_root.as_deref()));
     let mut findings = sight.findings;
+    if sight.entries.is_empty() {
+        findings.push(Finding::new(Code::NotFound, "PATH is empty: no command is found"));
+    }
     findings.extend(commands::hidden(&seen, &commands::system_folders(sight.around.system_root.as_deref())));
     for card in cards.iter().filter(|card| card.registration.is_some()) {
-        findings.extend(losing(&yard, card, &sight.around));
+        for around in std::iter::once(&sight.around).chain(&sight.others) {
+            for finding in losing(&yard, card, around) {
+                if !findings.contains(&finding) {
+                    findings.push(finding);
+                }
+            }
+        }
     }
     findings.extend(sight.variables.iter().filter_map(|(name, value)| {
         let card = cards.iter().find(|card| home_variables(card).any(|own| own == *name));
@@ -214,7 +225,7 @@ fn this_terminal(machine: &Machine, names: Vec<String>) -> Sight {
         (name, value)
     };
     let variables = names.into_iter().map(value).collect();
-    Sight { entries: entries_of(&around.path), around, variables, findings: Vec::new() }
+    Sight { entries: entries_of(&around.path), around, others: Vec::new(), variables, findings: Vec::new() }
 }
 
 fn new_terminal(machine: &Machine, settings: &Settings, names: Vec<String>, stop: &Stop) -> Result<Sight, SurveyError> {
@@ -234,7 +245,7 @@ fn new_terminal(machine: &Machine, settings: &Settings, names: Vec<String>, stop
         sight.findings.push(Finding::new(Code::NoTerminalAnswer, seen));
         return Ok(sight);
     };
-    let mut others: Vec<String> = Vec::new();
+    let (mut others, mut elsewhere): (Vec<Surroundings>, Vec<String>) = (Vec::new(), Vec::new());
     for answer in &answers {
         let words = format!("{} ({})", answer.shell.name(), answer.way.name());
         match &answer.said {
@@ -242,18 +253,25 @@ fn new_terminal(machine: &Machine, settings: &Settings, names: Vec<String>, stop
                 let seen = format!("a new terminal gave no answer: {words}");
                 findings.push(Finding::new(Code::NoTerminalAnswer, seen).remedy("look at that shell's startup files"));
             }
-            Ok(other) if other.around.path != said.around.path && !others.contains(&words) => others.push(words),
+            Ok(other) if other.around.path != said.around.path => {
+                if others.iter().all(|known| known.path != other.around.path) {
+                    others.push(other.around.clone());
+                }
+                if !elsewhere.contains(&words) {
+                    elsewhere.push(words);
+                }
+            }
             Ok(_) => {}
         }
     }
     findings.dedup();
-    if !others.is_empty() {
-        let seen = format!("not every new terminal has this PATH: another one in {}", others.join(", "));
+    if !elsewhere.is_empty() {
+        let seen = format!("not every new terminal has this PATH: another one in {}", elsewhere.join(", "));
         let remedy = "look with 'wyard trace COMMAND' which copy each of them runs";
         findings.push(Finding::new(Code::PathDiffers, seen).remedy(remedy));
     }
     let variables = names.into_iter().zip(said.variables.iter().cloned()).collect();
-    Ok(Sight { entries: entries_of(&said.around.path), around: said.around.clone(), variables, findings })
+    Ok(Sight { entries: entries_of(&said.around.path), around: said.around.clone(), others, variables, findings })
 }
 
 /// What the registry gives a new terminal: the system's entries, then the user's.
@@ -276,7 +294,7 @@ fn registry(machine: &Machine, names: Vec<String>) -> Result<Sight, SurveyError>
         let value = value_of(&name).map(OsString::from);
         (name, value)
     });
-    Ok(Sight { entries, around, variables: variables.collect(), findings: Vec::new() })
+    Ok(Sight { entries, around, others: Vec::new(), variables: variables.collect(), findings: Vec::new() })
 }
 
 /// Tells the entries that lead to the same folder as an earlier one.
@@ -311,7 +329,7 @@ fn tell_writable(entries: &[&Entry], seen: &mut [Seen], system_folders: &[&Path]
             let before =
                 if last_of_system.is_some_and(|last| at < last) { ", and it comes before the system's" } else { "" };
             let words = format!("anybody on this machine may put programs into {}{before}", entry.folder.display());
-            let remedy = "take the right to write from group and others, or take the entry out";
+            let remedy = "take the right to write from everybody else, or take the entry out";
             seen.findings.push(Finding::new(Code::WritableByOthers, words).remedy(remedy));
         }
     }
@@ -323,11 +341,9 @@ fn losing(yard: &Yard, card: &Card, around: &Surroundings) -> Vec<Finding> {
     let told = |command: &crate::layout::Command| {
         let ours = home.join(&command.path);
         let candidates = resolve::candidates(Caller::program(os::HERE), &command.name, around, &Disk);
-        let same =
-            |one: &Path| one == ours || matches!((one.canonicalize(), ours.canonicalize()), (Ok(a), Ok(b)) if a == b);
         let (name, tool) = (&command.name, &card.name);
         match resolve::winner(&candidates) {
-            Some(winner) if same(winner) => None,
+            Some(winner) if same_file(winner, &ours) => None,
             Some(winner) => {
                 let seen = format!("{name} of {tool} is in service, but {} runs", winner.display());
                 Some(
