@@ -1,6 +1,6 @@
 //! 7z, read in the order in which its blocks are packed (7-Zip's `7zFormat.txt`).
 
-use std::io::{self, Read};
+use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
@@ -21,6 +21,10 @@ const UNIX_MODE: u32 = 0x8000;
 const PIECE: usize = 1 << 18;
 /// How many pieces may be ready and unread.
 const READY: usize = 8;
+/// From so many bytes on a read is one for a worker.
+const LARGE_READ: usize = 4 << 10;
+/// What a worker needs to wake up.
+const PAUSE: Duration = Duration::from_micros(50);
 /// More threads would hold more memory than unpacking may take.
 const MOST_THREADS: u32 = 4;
 /// How long a piece may take: far longer than the slowest method needs. There are spoiled blocks on which the decoder
@@ -82,9 +86,28 @@ fn directory(file: &Path, source: &mut Buffered) -> Result<Archive, ArchiveError
     read.map_err(|error| failure(file, error))
 }
 
+/// Reads on a little later where much is asked for. The crate hands a part to a worker, and when that has not taken it by
+/// the time it looks again, it waits for a whole part to be decoded before it hands on the next or starts another worker.
+struct Unhurried(Buffered);
+
+impl Read for Unhurried {
+    fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
+        if into.len() >= LARGE_READ {
+            thread::sleep(PAUSE);
+        }
+        self.0.read(into)
+    }
+}
+
+impl Seek for Unhurried {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        self.0.seek(to)
+    }
+}
+
 /// Decodes of each block as many entries as are needed. Ends early where nobody listens any more.
-fn decode(archive: &Archive, mut source: Buffered, needed: &[usize], ready: &SyncSender<Piece>) {
-    let password = Password::empty();
+fn decode(archive: &Archive, source: Buffered, needed: &[usize], ready: &SyncSender<Piece>) {
+    let (password, mut source) = (Password::empty(), Unhurried(source));
     let threads = thread::available_parallelism().map_or(1, |n| u32::try_from(n.get()).unwrap_or(1)).min(MOST_THREADS);
     for (index, needed) in needed.iter().enumerate().filter(|(_, needed)| **needed > 0) {
         let mut seen = 0;
