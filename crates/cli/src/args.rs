@@ -166,7 +166,7 @@ pub struct ReadingArgs {
     /// Leave out entries that could do harm, and list them, instead of refusing the archive
     #[arg(long)]
     pub leave_out_hazards: bool,
-    /// Allow so many times the usual size (32 GiB), number of entries (200,000), length of names (24 MiB) and ratio (250)
+    /// Allow so many times the usual size (32 GiB), number of entries (120,000), length of names (16 MiB) and ratio (250)
     #[arg(long, value_name = "TIMES", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..))]
     pub limit: u32,
 }

@@ -6,7 +6,7 @@ use std::sync::mpsc::{Receiver, Sender, SyncSender, channel, sync_channel};
 use super::guard;
 
 /// The size of a chunk, in bytes.
-const CHUNK: usize = 1 << 20;
+const CHUNK: usize = 1 << 18;
 /// How many chunks may be ready and unread.
 const READY: usize = 4;
 

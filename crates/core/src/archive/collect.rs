@@ -144,10 +144,10 @@ impl<'a> Collector<'a> {
     }
 
     /// Notes what was seen of a file.
-    pub fn done(&mut self, index: usize, bytes: u64, program: Option<Program>) {
+    pub fn done(&mut self, index: usize, bytes: u64, program: Option<Box<Program>>) {
         if let Some(Some(entry)) = self.entries.get_mut(index) {
             entry.bytes = bytes;
-            entry.program = program.map(Box::new);
+            entry.program = program;
         }
     }
 
@@ -163,7 +163,7 @@ impl<'a> Collector<'a> {
         let bytes = job.bytes.unwrap_or(seen.len() as u64);
         let compiled = !matches!(program.kind, ProgramKind::Script | ProgramKind::Batch | ProgramKind::Other);
         let native = compiled && program.is_native(os::SYSTEM, std::env::consts::ARCH);
-        self.done(index, bytes, Some(program));
+        self.done(index, bytes, Some(Box::new(program)));
         if native && bytes <= LARGEST_LOOKED_INTO && self.looked_into + bytes <= LOOKED_INTO_TOGETHER {
             self.looked_into += bytes;
             content.take(LARGEST_LOOKED_INTO).read_to_end(&mut seen)?;

@@ -20,7 +20,7 @@ pub const RATIO_FROM: u64 = 256 << 20;
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { entries: 200_000, names: 24 << 20, bytes: 32 << 30, ratio: 250 }
+        Self { entries: 120_000, names: 16 << 20, bytes: 32 << 30, ratio: 250 }
     }
 }
 
@@ -73,15 +73,15 @@ mod tests {
     fn real_tools_are_far_below_and_bombs_above() {
         let usual = Limits::default();
         for (entries, bytes, packed, fine) in [
-            (150_000, 5 << 30, 1 << 30, true),
+            (110_000, 5 << 30, 1 << 30, true),
             (10, 200 << 20, 1 << 10, true),
             (10, 10 << 30, 10 << 20, false),
             (1, 33 << 30, 30 << 30, false),
-            (200_001, 1, 1, false),
+            (120_001, 1, 1, false),
         ] {
             assert_eq!(usual.check(entries, bytes, packed).is_ok(), fine, "{entries} {bytes} {packed}");
         }
-        assert!(usual.check_names(24 << 20).is_ok() && usual.check_names(25 << 20).is_err());
-        assert!(Limits::times(2).check(200_001, 33 << 30, 30 << 30).is_ok());
+        assert!(usual.check_names(16 << 20).is_ok() && usual.check_names(17 << 20).is_err());
+        assert!(Limits::times(2).check(120_001, 33 << 30, 30 << 30).is_ok());
     }
 }

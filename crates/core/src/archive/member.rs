@@ -100,6 +100,24 @@ impl MemberPath {
         Path::new(&*self.0)
     }
 
+    /// The path from a folder on; `None` where it does not lie in it.
+    #[must_use]
+    pub fn below(&self, folder: &Path) -> Option<&Path> {
+        // Both are plain: where they are text, no part needs to be looked at by itself.
+        let (Some(own), Some(folder)) = (self.0.to_str(), folder.to_str()) else {
+            return self.as_path().strip_prefix(folder).ok();
+        };
+        if folder.is_empty() {
+            return Some(self.as_path());
+        }
+        let rest = own.strip_prefix(folder)?;
+        if rest.is_empty() {
+            Some(Path::new(rest))
+        } else {
+            rest.strip_prefix(std::path::MAIN_SEPARATOR).map(Path::new)
+        }
+    }
+
     /// The same as text, which is shared and not copied.
     pub(super) fn shared(&self) -> Arc<OsStr> {
         Arc::clone(&self.0)

@@ -85,7 +85,7 @@ pub fn unpack(
         }
         if let Some((index, job)) = collector.take(raw)? {
             let (bytes, head) = writer.write(root, &job, content, &mut buffer)?;
-            collector.done(index, bytes, collector.is_of_interest(&job).then(|| job.program(&head)));
+            collector.done(index, bytes, collector.is_of_interest(&job).then(|| job.program(&head).into()));
         }
         Ok(())
     })?;
@@ -103,8 +103,9 @@ fn unpack_zip(
     let mut opened = zip::Opened::open(&source.path, source.archive(), &options.limits)?;
     let mut collector = collector(source, Some(root), options);
     let mut jobs: Vec<(usize, usize, FileJob)> = Vec::new();
-    for (at, raw) in opened.entries(&source.path)?.into_iter().enumerate() {
-        if let Some((index, job)) = collector.take(raw)? {
+    opened.check(&source.path)?;
+    for at in 0..opened.len() {
+        if let Some((index, job)) = collector.take(opened.entry(&source.path, at)?)? {
             jobs.push((at, index, job));
         }
     }
@@ -113,7 +114,7 @@ fn unpack_zip(
     jobs.sort_by_key(|(_, _, job)| std::cmp::Reverse(job.bytes));
     let next = AtomicUsize::new(0);
     let broke: Mutex<Option<ArchiveError>> = Mutex::new(None);
-    let done: Mutex<Vec<(usize, u64, Option<Program>)>> = Mutex::new(Vec::new());
+    let done: Mutex<Vec<(usize, u64, Option<Box<Program>>)>> = Mutex::new(Vec::new());
     let interesting = |job: &FileJob| collector.is_of_interest(job);
     let threads = thread::available_parallelism().map_or(2, usize::from).min(jobs.len());
     let work = || {
@@ -131,7 +132,7 @@ fn unpack_zip(
                 Err(error) => Err(error),
             };
             match written {
-                Ok((bytes, program)) => lock(&done).push((*index, bytes, program)),
+                Ok((bytes, program)) => lock(&done).push((*index, bytes, program.map(Box::new))),
                 Err(error) => {
                     // The others end as soon as they have written what they are at.
                     next.store(jobs.len(), Ordering::Relaxed);

@@ -24,10 +24,10 @@ const DIRECTORY_RECORD: usize = 46;
 const LONGEST_RECORD_BESIDE_NAME: u64 = 46 + 96;
 
 /// The largest entry that is unpacked in memory, in bytes, packed or not.
-const LARGEST_WHOLE: u64 = 16 << 20;
+const LARGEST_WHOLE: u64 = 8 << 20;
 
 /// How much all threads together may hold unpacked, in bytes; packed it can be as much again.
-const WHOLE_TOGETHER: u64 = 48 << 20;
+const WHOLE_TOGETHER: u64 = 16 << 20;
 
 /// What one thread keeps from entry to entry, so that memory is asked for only once.
 pub(super) struct Whole {
@@ -53,6 +53,8 @@ pub(super) struct Opened {
     segment: Buffered,
     /// Whether `\` separates the parts of names: some packers of Windows write it, and then no `/` at all.
     backslashes: bool,
+    /// Whether no entry is marked as executable.
+    modeless: bool,
 }
 
 impl Opened {
@@ -68,63 +70,66 @@ impl Opened {
         let archive = ZipArchive::new(segment.clone()).map_err(|e| damaged(file, e))?;
         let holds = |separator| archive.file_names_raw().any(|name| name.contains(&separator));
         let backslashes = !holds(b'/') && holds(b'\\');
-        Ok(Self { archive, segment, backslashes })
+        Ok(Self { archive, segment, backslashes, modeless: true })
     }
 
-    /// What the directory says of each entry, in its order; the targets of links are read.
-    pub fn entries(&mut self, file: &Path) -> Result<Vec<RawEntry>, ArchiveError> {
+    /// How many entries there are.
+    pub fn len(&self) -> usize {
+        self.archive.len()
+    }
+
+    /// Refuses what cannot be read or would mean two things, by what the directory says, and learns whether it knows
+    /// modes.
+    pub fn check(&mut self, file: &Path) -> Result<(), ArchiveError> {
         if self.archive.has_duplicate_names() {
             self.refuse_two_meanings(file)?;
         }
-        let mut entries = Vec::with_capacity(self.archive.len());
         let mut places: Vec<(u64, u64, usize)> = Vec::with_capacity(self.archive.len());
         for index in 0..self.archive.len() {
             let entry = self.archive.by_index_data(index).map_err(|e| damaged(file, e))?;
-            let mut name = entry.name().map_err(|e| damaged(file, e))?.into_owned();
             if entry.encrypted() {
-                return Err(ArchiveError::Encrypted(name));
+                return Err(ArchiveError::Encrypted(self.name(file, index)?));
             }
             let method = entry.compression();
             if !can_read(method) {
-                return Err(ArchiveError::Method { entry: name, method: method.to_string() });
-            }
-            if self.backslashes {
-                name = name.replace('\\', "/");
+                let method = method.to_string();
+                return Err(ArchiveError::Method { entry: self.name(file, index)?, method });
             }
             places.push((entry.header_start(), entry.compressed_size(), index));
-            let bits = entry.unix_mode();
-            let kind = match bits.map_or(0, |m| m & mode::TYPE) {
-                _ if entry.is_dir() || name.ends_with('/') => RawKind::Folder,
-                0 | mode::FILE => RawKind::File,
-                mode::FOLDER => RawKind::Folder,
-                mode::LINK => RawKind::Link(Vec::new()),
-                _ => RawKind::Special,
-            };
-            let bytes = Some(entry.size());
-            let kind = match kind {
-                RawKind::Link(_) => {
-                    let target = self.read(file, index, &name, &mut |content| read_target(content))?;
-                    RawKind::Link(target)
-                }
-                other => other,
-            };
-            entries.push(RawEntry { name: name.into_bytes(), kind, mode: bits, modeless: true, bytes, modified: None });
-        }
-        let executable = |raw: &RawEntry| {
-            matches!(raw.kind, RawKind::File) && raw.mode.is_some_and(|bits| bits & mode::EXECUTE != 0)
-        };
-        if entries.iter().any(executable) {
-            entries.iter_mut().for_each(|raw| raw.modeless = false);
+            let executable = |bits: u32| matches!(bits & mode::TYPE, 0 | mode::FILE) && bits & mode::EXECUTE != 0;
+            if entry.unix_mode().is_some_and(executable) && !entry.is_dir() {
+                self.modeless = false;
+            }
         }
         places.sort_unstable();
         for pair in places.windows(2) {
             let ((start, length, index), (next, _, other)) = (pair[0], pair[1]);
             if start.saturating_add(LOCAL_HEADER).saturating_add(length) > next {
-                let name = |index: usize| String::from_utf8_lossy(&entries[index].name).into_owned();
-                return Err(ArchiveError::Overlap(name(index), name(other)));
+                return Err(ArchiveError::Overlap(self.name(file, index)?, self.name(file, other)?));
             }
         }
-        Ok(entries)
+        Ok(())
+    }
+
+    /// What the directory says of an entry; the target of a link is read.
+    pub fn entry(&mut self, file: &Path, index: usize) -> Result<RawEntry, ArchiveError> {
+        let name = self.name(file, index)?;
+        let entry = self.archive.by_index_data(index).map_err(|e| damaged(file, e))?;
+        let (bits, bytes) = (entry.unix_mode(), Some(entry.size()));
+        let kind = match bits.map_or(0, |m| m & mode::TYPE) {
+            _ if entry.is_dir() || name.ends_with('/') => RawKind::Folder,
+            0 | mode::FILE => RawKind::File,
+            mode::FOLDER => RawKind::Folder,
+            mode::LINK => RawKind::Link(self.read(file, index, &name, &mut |content| read_target(content))?),
+            _ => RawKind::Special,
+        };
+        Ok(RawEntry { name: name.into_bytes(), kind, mode: bits, modeless: self.modeless, bytes, modified: None })
+    }
+
+    fn name(&self, file: &Path, index: usize) -> Result<String, ArchiveError> {
+        let entry = self.archive.by_index_data(index).map_err(|e| damaged(file, e))?;
+        let name = entry.name().map_err(|e| damaged(file, e))?;
+        Ok(if self.backslashes { name.replace('\\', "/") } else { name.into_owned() })
     }
 
     /// The directory may name an entry twice only if both are the same: readers differ in which of them they take.
@@ -268,7 +273,9 @@ fn damaged(file: &Path, source: ZipError) -> ArchiveError {
 /// Goes through the entries in the directory's order.
 pub(super) fn walk(file: &Path, segment: Segment, limits: &Limits, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
     let mut opened = Opened::open(file, segment, limits)?;
-    for (index, raw) in opened.entries(file)?.into_iter().enumerate() {
+    opened.check(file)?;
+    for index in 0..opened.len() {
+        let raw = opened.entry(file, index)?;
         let archive = matches!(raw.kind, RawKind::File).then_some(&mut opened.archive);
         visit(raw, &mut Content { archive, index, entry: None })?;
     }

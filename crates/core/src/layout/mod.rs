@@ -13,7 +13,7 @@ pub use guess::{Guess, guess};
 pub use names::{NameError, ToolName, Variable, Version};
 use serde::{Deserialize, Serialize};
 
-use crate::archive::{Entry, EntryKind, Listing};
+use crate::archive::{EntryKind, Listing};
 use crate::error::{Blame, Blamed};
 use crate::os;
 use crate::path_list::{self, EntryError};
@@ -146,9 +146,9 @@ fn build_file(listing: &Listing, home: &Path) -> Option<String> {
         "package.json",
         "build.zig",
     ];
-    let below = |entry: &Entry| entry.path.as_path().strip_prefix(home).ok()?.to_str().map(str::to_owned);
-    let names = listing.entries.iter().filter(|e| e.kind == EntryKind::File).filter_map(below);
-    names.into_iter().find(|name| NAMES.contains(&&*name.to_ascii_lowercase()))
+    let mut names =
+        listing.entries.iter().filter(|e| e.kind == EntryKind::File).filter_map(|e| e.path.below(home)?.to_str());
+    names.find(|name| NAMES.contains(&&*name.to_ascii_lowercase())).map(str::to_owned)
 }
 
 /// Finds wrapper, command folders and commands. `given` are the folders of `--command-folder`, relative to the home;

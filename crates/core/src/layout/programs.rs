@@ -11,13 +11,13 @@ use crate::system::System;
 pub(super) fn programs<'a>(listing: &'a Listing, home: &Path, system: System) -> Vec<(PathBuf, &'a Program)> {
     let link_ends = listing.link_ends();
     let program = |entry: &'a Entry| {
-        let path = entry.path.as_path().strip_prefix(home).ok()?;
         let file = match &entry.kind {
             EntryKind::File => entry,
             EntryKind::Folder => return None,
             EntryKind::Link(_) => link_ends.get(entry.path.as_path()).filter(|e| e.kind == EntryKind::File)?,
         };
         let program = file.program.as_deref()?;
+        let path = entry.path.below(home)?;
         let may_run = system == System::Windows || listing.executable(file);
         (may_run && is_command(path, program, system)).then(|| (path.to_owned(), program))
     };

@@ -17,8 +17,8 @@ fn is_part(name: &OsStr) -> bool {
 /// Files and folders that systems leave in archives: the macOS archiver, the Finder, the Windows Explorer.
 #[must_use]
 pub(super) fn is_litter(name: &OsStr) -> bool {
-    let name = name.to_string_lossy();
-    matches!(&*name, "__MACOSX" | ".DS_Store" | "Thumbs.db" | "desktop.ini") || name.starts_with("._")
+    let name = name.as_encoded_bytes();
+    matches!(name, b"__MACOSX" | b".DS_Store" | b"Thumbs.db" | b"desktop.ini") || name.starts_with(b"._")
 }
 
 /// The innermost folder that holds everything but litter; empty where there is none.
@@ -34,7 +34,7 @@ fn only_folder(listing: &Listing, home: &Path) -> Option<PathBuf> {
     // The only thing directly in `home`, and whether it is a folder.
     let mut only: Option<(&OsStr, bool)> = None;
     for entry in &listing.entries {
-        let Ok(below) = entry.path.as_path().strip_prefix(home) else { continue };
+        let Some(below) = entry.path.below(home) else { continue };
         let mut parts = below.iter();
         let Some(first) = parts.next().filter(|name| !is_litter(name)) else { continue };
         let is_folder = parts.next().is_some() || entry.kind == EntryKind::Folder;

@@ -1,5 +1,6 @@
 //! Looking into a downloaded file without unpacking it, and at what receiving it would bring here.
 
+use std::cell::LazyCell;
 use std::collections::{BTreeMap, HashSet};
 use std::path::{Path, PathBuf};
 
@@ -128,6 +129,9 @@ pub struct InspectRequest {
 /// So many commands that are here already are asked for their version: who looks at a suite does not wait for all.
 const MOST_ASKED: usize = 32;
 
+/// Sample settings further down belong to something inside, in names on the way.
+const DEEPEST_TOLD: usize = 4;
+
 /// Up to this size the whole file is read in any case, in bytes.
 const READ_WHOLE: u64 = 128 << 20;
 
@@ -160,19 +164,22 @@ pub fn inspect(machine: &Machine, request: &InspectRequest, stop: &Stop) -> Resu
         Some(name) => Yard::at(&machine.yard).cards()?.into_iter().filter(|c| c.name == *name).collect(),
         None => Vec::new(),
     };
-    let home = |path: &Path| path.strip_prefix(&layout.wrapper).map(Path::to_owned).ok();
-    let files: Vec<PathBuf> =
-        listing.entries.iter().filter(|e| e.kind == EntryKind::File).filter_map(|e| home(e.path.as_path())).collect();
+    let only_files = listing.entries.iter().filter(|e| e.kind == EntryKind::File);
+    let files: Vec<&Path> = only_files.filter_map(|e| e.path.below(&layout.wrapper)).collect();
     let (mut sample_settings, mut documents, mut installers) = (Vec::new(), Vec::new(), Vec::new());
-    for file in &files {
-        let (name, depth) = (file_name(file).to_ascii_lowercase(), file.iter().count());
+    for &file in &files {
+        let depth = file.as_os_str().as_encoded_bytes().split(|b| std::path::is_separator(char::from(*b))).count();
+        if depth > DEEPEST_TOLD {
+            continue;
+        }
+        let name = file_name(file).to_ascii_lowercase();
         for (found, deepest, is) in [
-            (&mut sample_settings, 4, is_sample as fn(&str) -> bool),
+            (&mut sample_settings, DEEPEST_TOLD, is_sample as fn(&str) -> bool),
             (&mut documents, 1, is_document),
             (&mut installers, 2, is_installer),
         ] {
             if depth <= deepest && is(&name) {
-                found.push(file.clone());
+                found.push(file.to_owned());
             }
         }
     }
@@ -248,7 +255,9 @@ fn file_of<'a>(listing: &'a Listing, place: &Path) -> Option<&'a Entry> {
 fn commands(listing: &Listing, layout: &Layout, environment: &Environment, system: &[String]) -> Vec<InspectedCommand> {
     let around = Surroundings::of(environment, &std::env::current_dir().unwrap_or_default());
     let name = |entry: &Entry| entry.path.file_name().to_lowercase();
-    let brought: HashSet<String> = listing.entries.iter().filter(|e| e.kind != EntryKind::Folder).map(name).collect();
+    // Only programs that need something ask for it.
+    let brought: LazyCell<HashSet<String>, _> =
+        LazyCell::new(|| listing.entries.iter().filter(|e| e.kind != EntryKind::Folder).map(name).collect());
     let caller = match os::HERE {
         System::Unix => Caller::Sh,
         System::Windows => Caller::Cmd,
@@ -323,7 +332,7 @@ fn fixed_paths(listing: &Listing, layout: &Layout) -> Vec<(String, String)> {
 }
 
 /// The first two levels, folders with the number of files in them.
-fn tree(files: &[PathBuf]) -> Vec<(String, usize)> {
+fn tree(files: &[&Path]) -> Vec<(String, usize)> {
     let mut tree: BTreeMap<String, usize> = BTreeMap::new();
     for file in files {
         let file = file.to_string_lossy().replace(std::path::MAIN_SEPARATOR, "/");
@@ -389,7 +398,7 @@ mod tests {
         let system = [r"C:\Windows\system32\".to_owned()];
         assert!(is_of_system(Path::new(r"c:\windows\System32"), &system));
         assert!(!is_of_system(Path::new(r"C:\Windows\system32\x"), &system));
-        let files = ["bin/t", "bin/u", "lib/a/x", "lib/a/y", "read"].map(PathBuf::from);
+        let files = ["bin/t", "bin/u", "lib/a/x", "lib/a/y", "read"].map(Path::new);
         let expected = [("bin/", 2), ("bin/t", 1), ("bin/u", 1), ("lib/", 2), ("lib/a/", 2), ("read", 1)];
         assert_eq!(tree(&files), expected.map(|(name, count)| (name.to_owned(), count)));
     }
