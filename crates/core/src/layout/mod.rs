@@ -214,7 +214,7 @@ pub fn analyse(listing: &Listing, given: &[PathBuf], target: Target) -> Result<L
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::archive::MemberPath;
+    use crate::archive::{Entry, MemberPath};
 
     const UNIX: Target = Target { system: System::Unix, os: "linux", arch: "x86_64", foreign: false };
     const WINDOWS: Target = Target { system: System::Windows, os: "windows", arch: "x86_64", foreign: false };

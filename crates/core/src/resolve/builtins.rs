@@ -33,6 +33,19 @@ const FISH: &str = ". : [ _ abbr and argparse begin bg bind block break breakpoi
                     functions history if jobs math not or path printf pwd random read realpath return set set_color \
                     source status string switch test time true type ulimit wait while";
 
+/// ksh(1), "Built-in Commands" and "Commands", with the aliases it has from the start.
+const KSH: &str = ". : [ alias autoload bg break builtin cd command compound continue disown echo enum eval exec exit \
+                   export false fc fg float functions getopts hash hist integer jobs kill let nameref print printf pwd \
+                   read readonly redirect return set shift sleep source stop suspend test times trap true type typeset \
+                   ulimit umask unalias unset wait whence function select time namespace [[ ]]";
+
+/// tcsh(1), "Builtin commands".
+const TCSH: &str = "% : @ alias alloc bg bindkey break breaksw builtins bye case cd chdir complete continue default dirs \
+                    echo echotc else end endif endsw eval exec exit fg filetest foreach glob goto hashstat history hup \
+                    if jobs kill limit log login logout ls-F nice nohup notify onintr popd printenv pushd rehash repeat \
+                    sched set setenv settc setty shift source stop suspend switch telltc termname time umask unalias \
+                    uncomplete unhash unlimit unset unsetenv wait where which while";
+
 /// The internal commands of `cmd` ("Windows commands", `cmd /?`).
 const CMD: &str = "assoc break call cd chcp chdir cls color copy date del dir dpath echo endlocal erase exit for ftype \
                    goto if keys md mkdir mklink move path pause popd prompt pushd rd rem ren rename rmdir set setlocal \
@@ -61,11 +74,13 @@ pub fn own_answer(caller: Caller, name: &str) -> Option<Kind> {
 #[must_use]
 pub fn builtin(caller: Caller, name: &str) -> bool {
     let lists: &[&str] = match caller {
-        Caller::Exec | Caller::CreateProcess => &[],
+        Caller::Exec | Caller::Elevated | Caller::CreateProcess => &[],
         Caller::Sh => &[SH, KEYWORDS],
         Caller::Bash => &[BASH, KEYWORDS],
         Caller::Zsh => &[ZSH, KEYWORDS],
         Caller::Fish => &[FISH],
+        Caller::Ksh => &[KSH, KEYWORDS],
+        Caller::Tcsh => &[TCSH],
         Caller::Cmd => &[CMD],
         Caller::PowerShell => &[POWERSHELL],
     };

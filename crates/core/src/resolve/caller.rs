@@ -16,6 +16,10 @@ pub enum Shell {
     Zsh,
     /// fish.
     Fish,
+    /// The Korn shell.
+    Ksh,
+    /// The C shell with editing of the command line.
+    Tcsh,
     /// The Windows command processor.
     Cmd,
     /// PowerShell.
@@ -24,13 +28,14 @@ pub enum Shell {
 
 impl Shell {
     /// All of them.
-    pub const ALL: [Self; 6] = [Self::Sh, Self::Bash, Self::Zsh, Self::Fish, Self::Cmd, Self::PowerShell];
+    pub const ALL: [Self; 8] =
+        [Self::Sh, Self::Bash, Self::Zsh, Self::Fish, Self::Ksh, Self::Tcsh, Self::Cmd, Self::PowerShell];
 
     /// The system that the shell's startup belongs to.
     #[must_use]
     pub fn system(self) -> System {
         match self {
-            Self::Sh | Self::Bash | Self::Zsh | Self::Fish => System::Unix,
+            Self::Sh | Self::Bash | Self::Zsh | Self::Fish | Self::Ksh | Self::Tcsh => System::Unix,
             Self::Cmd | Self::PowerShell => System::Windows,
         }
     }
@@ -43,6 +48,8 @@ impl Shell {
             Self::Bash => "bash",
             Self::Zsh => "zsh",
             Self::Fish => "fish",
+            Self::Ksh => "ksh",
+            Self::Tcsh => "tcsh",
             Self::Cmd => "cmd",
             Self::PowerShell => "powershell",
         }
@@ -63,6 +70,12 @@ pub enum Caller {
     Zsh,
     /// fish.
     Fish,
+    /// The Korn shell.
+    Ksh,
+    /// The C shell with editing of the command line.
+    Tcsh,
+    /// What runs a command with an administrator's rights and searches a list of its own.
+    Elevated,
     /// The Windows command processor.
     Cmd,
     /// PowerShell.
@@ -73,14 +86,25 @@ pub enum Caller {
 
 impl Caller {
     /// All of them.
-    pub const ALL: [Self; 8] =
-        [Self::Exec, Self::Sh, Self::Bash, Self::Zsh, Self::Fish, Self::Cmd, Self::PowerShell, Self::CreateProcess];
+    pub const ALL: [Self; 11] = [
+        Self::Exec,
+        Self::Sh,
+        Self::Bash,
+        Self::Zsh,
+        Self::Fish,
+        Self::Ksh,
+        Self::Tcsh,
+        Self::Elevated,
+        Self::Cmd,
+        Self::PowerShell,
+        Self::CreateProcess,
+    ];
 
     /// The system on which this caller looks commands up.
     #[must_use]
     pub fn system(self) -> System {
         match self {
-            Self::Exec => System::Unix,
+            Self::Exec | Self::Elevated => System::Unix,
             Self::CreateProcess => System::Windows,
             _ => self.shell().map_or(System::Unix, Shell::system),
         }
@@ -101,6 +125,7 @@ impl Caller {
         match self {
             Self::Exec => "exec",
             Self::CreateProcess => "createprocess",
+            Self::Elevated => "elevated",
             _ => self.shell().map_or("exec", Shell::name),
         }
     }
@@ -109,11 +134,13 @@ impl Caller {
     #[must_use]
     pub fn shell(self) -> Option<Shell> {
         Some(match self {
-            Self::Exec | Self::CreateProcess => return None,
+            Self::Exec | Self::Elevated | Self::CreateProcess => return None,
             Self::Sh => Shell::Sh,
             Self::Bash => Shell::Bash,
             Self::Zsh => Shell::Zsh,
             Self::Fish => Shell::Fish,
+            Self::Ksh => Shell::Ksh,
+            Self::Tcsh => Shell::Tcsh,
             Self::Cmd => Shell::Cmd,
             Self::PowerShell => Shell::PowerShell,
         })
@@ -127,6 +154,8 @@ impl From<Shell> for Caller {
             Shell::Bash => Self::Bash,
             Shell::Zsh => Self::Zsh,
             Shell::Fish => Self::Fish,
+            Shell::Ksh => Self::Ksh,
+            Shell::Tcsh => Self::Tcsh,
             Shell::Cmd => Self::Cmd,
             Shell::PowerShell => Self::PowerShell,
         }

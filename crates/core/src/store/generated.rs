@@ -23,6 +23,7 @@ pub(super) fn file_name(dialect: Dialect) -> &'static str {
     match dialect {
         Dialect::Posix => "path.sh",
         Dialect::Fish => "path.fish",
+        Dialect::Csh => "path.csh",
     }
 }
 
@@ -37,6 +38,10 @@ pub(super) fn reading_line(dialect: Dialect, generated: &Path) -> Vec<u8> {
         Dialect::Fish => {
             let file = quote::fish(bytes);
             [b"if test -r ", &file[..], b"; source ", &file, b"; end"].concat()
+        }
+        Dialect::Csh => {
+            let file = quote::csh(bytes);
+            [b"if ( -r ", &file[..], b" ) source ", &file].concat()
         }
     }
 }
@@ -53,6 +58,7 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered]) -> Vec<u8> {
             text.extend(match dialect {
                 Dialect::Posix => [b"export ", variable.as_bytes(), b"=", &quote::posix(home)].concat(),
                 Dialect::Fish => [b"set -gx ", variable.as_bytes(), b" ", &quote::fish(home)].concat(),
+                Dialect::Csh => [b"setenv ", variable.as_bytes(), b" ", &quote::csh(home)].concat(),
             });
             text.push(b'\n');
         }
@@ -63,18 +69,21 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered]) -> Vec<u8> {
     let words: Vec<Vec<u8>> = reversed
         .into_iter()
         .map(|f| f.as_os_str().as_encoded_bytes())
-        .map(|f| if dialect == Dialect::Fish { quote::fish(f) } else { quote::posix(f) })
+        .map(|f| match dialect {
+            Dialect::Posix => quote::posix(f),
+            Dialect::Fish => quote::fish(f),
+            Dialect::Csh => quote::csh(f),
+        })
         .collect();
     let words = words.join(&b' ');
-    text.extend_from_slice(b"for _wyard_folder in ");
+    let (head, body) = match dialect {
+        Dialect::Posix => ("for _wyard_folder in ", POSIX_LOOP),
+        Dialect::Fish => ("for _wyard_folder in ", FISH_LOOP),
+        Dialect::Csh => (CSH_HEAD, CSH_LOOP),
+    };
+    text.extend_from_slice(head.as_bytes());
     text.extend_from_slice(&words);
-    text.extend_from_slice(
-        match dialect {
-            Dialect::Posix => POSIX_LOOP,
-            Dialect::Fish => FISH_LOOP,
-        }
-        .as_bytes(),
-    );
+    text.extend_from_slice(body.as_bytes());
     text
 }
 
@@ -104,6 +113,21 @@ end
 set -e _wyard_folder
 ";
 
+const CSH_HEAD: &str = "if ( ! $?PATH ) set path = ( )
+set _wyard_path = ( $path:q )
+foreach _wyard_folder ( ";
+
+const CSH_LOOP: &str = " )
+  set _wyard_kept = ( )
+  foreach _wyard_entry ( $_wyard_path:q )
+    if ( $_wyard_entry:q != $_wyard_folder:q ) set _wyard_kept = ( $_wyard_kept:q $_wyard_entry:q )
+  end
+  set _wyard_path = ( $_wyard_folder:q $_wyard_kept:q )
+end
+set path = ( $_wyard_path:q )
+unset _wyard_folder _wyard_entry _wyard_kept _wyard_path
+";
+
 #[cfg(test)]
 mod tests {
     use std::process::Command;
@@ -124,9 +148,11 @@ mod tests {
         let show = match dialect {
             Dialect::Posix => "set -u; . \"$F\"; set +u; printf '%s|%s' \"$GAUGE_HOME\" \"$PATH\"",
             Dialect::Fish => "source $F; printf '%s|%s' $GAUGE_HOME (string join : -- $PATH)",
+            Dialect::Csh => "source $F:q; /usr/bin/printf '%s|%s' $GAUGE_HOME:q $PATH:q",
         };
         let mut command = Command::new(format!("/bin/{shell}"));
-        command.args(["-c", show]).env_clear().env("LANG", "C.UTF-8").env("HOME", "/");
+        command.args((shell == "tcsh").then_some("-f")).args(["-c", show]);
+        command.env_clear().env("LANG", "C.UTF-8").env("HOME", "/");
         command.env("F", file.path()).env("PATH", path);
         let output = command.output();
         assert!(output.is_ok() || std::env::var_os("CI").is_none(), "{shell} is missing, and CI may skip nothing");
@@ -140,7 +166,7 @@ mod tests {
         #[test]
         #[cfg_attr(windows, ignore = "the shells are those of Unix")]
         fn every_shell_puts_our_folders_first_and_keeps_the_rest(
-            names in proptest::collection::hash_set("/[a-c '\"$`;%*?\\[\\\\#~ä-]{1,6}", 1..3),
+            names in proptest::collection::hash_set("/[a-c '\"$`;%*?!\\[\\\\#~ä-]{1,6}", 1..3),
             others in proptest::collection::vec("(|/usr/bin|/[a-c *]{1,3})", 1..5),
             at in 0usize..4,
         ) {
@@ -161,6 +187,9 @@ mod tests {
             let dotted: Vec<&str> = expected.iter().map(|e| if e.is_empty() { "." } else { e.as_str() }).collect();
             if let Some(seen) = read_by("fish", Dialect::Fish, &folders, &before) {
                 prop_assert_eq!(seen, format!("/home of/it's|{}", dotted.join(":")), "fish {}", before);
+            }
+            if let Some(seen) = read_by("tcsh", Dialect::Csh, &folders, &before) {
+                prop_assert_eq!(seen, format!("/home of/it's|{}", dotted.join(":")), "tcsh {}", before);
             }
         }
     }

@@ -94,7 +94,7 @@ impl RegistrationPlan {
         folders: &StartupFolders,
     ) -> Result<Self, StoreError> {
         let mut plan = Self { generated: Vec::new(), changes: Vec::new() };
-        for dialect in [Dialect::Posix, Dialect::Fish] {
+        for dialect in Dialect::ALL {
             let file = terminal.join(generated::file_name(dialect));
             let content = (!tools.is_empty()).then(|| generated::content(dialect, tools));
             plan.generated.push((file, content));

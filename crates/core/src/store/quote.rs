@@ -16,6 +16,17 @@ pub fn fish(word: &[u8]) -> Vec<u8> {
     })
 }
 
+/// For tcsh: in single quotes, where a `!` still stands for an earlier command unless a backslash is before it, and a
+/// line ends the word (tcsh(1), "Lexical structure"). No entry of PATH holds a line break.
+#[must_use]
+pub fn csh(word: &[u8]) -> Vec<u8> {
+    quote(word, |byte| match byte {
+        b'\'' => Some(b"'\\''"),
+        b'!' => Some(b"\\!"),
+        _ => None,
+    })
+}
+
 fn quote(word: &[u8], replace: impl Fn(u8) -> Option<&'static [u8]>) -> Vec<u8> {
     let mut quoted = vec![b'\''];
     for byte in word {
@@ -37,5 +48,6 @@ mod tests {
         assert_eq!(posix(b"it's $HOME"), b"'it'\\''s $HOME'");
         assert_eq!(fish(b"it's a\\b"), b"'it\\'s a\\\\b'");
         assert_eq!(posix(b""), b"''");
+        assert_eq!(csh(b"it's!"), b"'it'\\''s\\!'");
     }
 }

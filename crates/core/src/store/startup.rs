@@ -14,6 +14,13 @@ pub enum Dialect {
     Posix,
     /// fish's own.
     Fish,
+    /// That of the C shell.
+    Csh,
+}
+
+impl Dialect {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Posix, Self::Fish, Self::Csh];
 }
 
 /// A startup file that is to carry the block.
@@ -50,6 +57,11 @@ pub struct StartupFolders {
 ///   (zsh(1), "STARTUP/SHUTDOWN FILES"), all in `ZDOTDIR` or the home. `.zlogin` has the last word, so it gets the
 ///   block too where it exists; `.zprofile` in any case, since `.zlogin` is where a session is often started.
 /// - fish reads `config.fish` whatever way it is started (fish, "Configuration files").
+///
+/// - The Korn shell reads `~/.profile` as a login shell, and as an interactive one the file that `ENV` names, which is
+///   `~/.kshrc` unless somebody set it (ksh(1), "Invocation").
+/// - tcsh reads `~/.tcshrc`, or `~/.cshrc` where there is none, whatever way it is started, and later `~/.login` as a
+///   login shell (tcsh(1), "Startup and shutdown"). A new `~/.tcshrc` would hide a `~/.cshrc` of later, so that is made.
 ///
 /// The block stands at the end, after everything that could put another folder before ours.
 #[must_use]
@@ -93,6 +105,21 @@ pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn 
                     add(folder.join("config.fish"), Dialect::Fish);
                 }
             }
+            Shell::Ksh => {
+                add(profile.clone(), Dialect::Posix);
+                add(folders.home.join(".kshrc"), Dialect::Posix);
+                if let Some(file) = folders.sh_env.as_ref().filter(|f| readable(f)) {
+                    add(file.clone(), Dialect::Posix);
+                }
+            }
+            Shell::Tcsh => {
+                let own = folders.home.join(".tcshrc");
+                add(if readable(&own) { own } else { folders.home.join(".cshrc") }, Dialect::Csh);
+                let last = folders.home.join(".login");
+                if readable(&last) {
+                    add(last, Dialect::Csh);
+                }
+            }
         }
     }
     files
@@ -101,12 +128,15 @@ pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn 
 /// Every file that could carry a block of ours in these folders, for taking it out again.
 pub(super) fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
     let posix = |path| StartupFile { path, dialect: Dialect::Posix };
-    let in_home = [".profile", ".bash_profile", ".bash_login", ".bashrc"].map(|n| posix(folders.home.join(n)));
+    let in_home =
+        [".profile", ".bash_profile", ".bash_login", ".bashrc", ".kshrc"].map(|n| posix(folders.home.join(n)));
+    let csh = [".tcshrc", ".cshrc", ".login"].map(|n| StartupFile { path: folders.home.join(n), dialect: Dialect::Csh });
     let in_zsh = |folder: &PathBuf| [".zprofile", ".zshrc", ".zlogin"].map(|n| posix(folder.join(n)));
     let fish = folders.fish.iter().map(|f| StartupFile { path: f.join("config.fish"), dialect: Dialect::Fish });
     let mut files: Vec<StartupFile> = in_home.into_iter().collect();
     files.extend(folders.zsh.iter().chain([&folders.home]).flat_map(in_zsh));
     files.extend(fish);
+    files.extend(csh);
     files.extend(folders.sh_env.clone().map(posix));
     let mut seen = std::collections::HashSet::new();
     files.retain(|f| seen.insert(f.path.clone()));
@@ -119,9 +149,9 @@ mod tests {
 
     #[test]
     fn the_files_that_count_are_chosen_and_none_is_hidden() {
-        use Shell::{Bash, Fish, Sh, Zsh};
+        use Shell::{Bash, Fish, Ksh, Sh, Tcsh, Zsh};
         type Case<'a> = (&'a [Shell], &'a [&'a str], &'a [&'a str]);
-        let cases: [Case; 9] = [
+        let cases: [Case; 13] = [
             (&[Bash], &[], &["/h/.profile", "/h/.bashrc"]),
             (&[Bash], &["/h/.profile"], &["/h/.profile", "/h/.bashrc"]),
             (&[Bash], &["/h/.bash_profile", "/h/.profile"], &["/h/.bash_profile", "/h/.bashrc"]),
@@ -131,6 +161,10 @@ mod tests {
             (&[Zsh], &[], &["/z/.zprofile", "/z/.zshrc"]),
             (&[Zsh], &["/z/.zlogin"], &["/z/.zprofile", "/z/.zshrc", "/z/.zlogin"]),
             (&[Fish], &[], &["/c/fish/config.fish"]),
+            (&[Ksh], &["/h/.shrc"], &["/h/.profile", "/h/.kshrc", "/h/.shrc"]),
+            (&[Tcsh], &[], &["/h/.cshrc"]),
+            (&[Tcsh], &["/h/.tcshrc", "/h/.cshrc", "/h/.login"], &["/h/.tcshrc", "/h/.login"]),
+            (&[Tcsh], &["/h/.cshrc"], &["/h/.cshrc"]),
         ];
         let folders = StartupFolders {
             home: "/h".into(),

@@ -158,6 +158,9 @@ impl Asking<'_> {
             // A shell told to be a login shell by the dash before its name: older plain shells have no `-l`.
             (Shell::Sh, Way::Login) => command_name(&mut command, &["-i", "-c"]),
             (Shell::Sh, Way::LoginCommand) => command_name(&mut command, &["-c"]),
+            // The C shell takes its `-l` only where it is the only flag.
+            (Shell::Tcsh, Way::Login) => command_name(&mut command, &["-i", "-c"]),
+            (Shell::Tcsh, Way::LoginCommand) => command_name(&mut command, &["-c"]),
             // The plain shell reads nothing of the user's when it is interactive but no login shell, unless ENV names
             // a file (dash(1), "Invocation"): it has what the login shell above it left in the environment.
             (Shell::Sh, Way::Interactive) => {
@@ -170,7 +173,7 @@ impl Asking<'_> {
         };
         command.arg(text).env_clear().envs(base).current_dir(self.start_folder());
         let outcome = process::run(command, self.limit, self.stop);
-        let said = question::parse(&marker, &outcome.stdout, question, &self.machine.home).ok_or_else(|| match outcome
+        let said = question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home).ok_or_else(|| match outcome
             .ending
         {
             Ending::TimedOut => NoAnswer::TimedOut,

@@ -9,6 +9,9 @@ use crate::os;
 use crate::resolve::{Kind, Shell, Surroundings};
 use crate::store::quote;
 
+/// What prints zero bytes for a shell that cannot.
+const PRINT: &str = "/usr/bin/printf";
+
 /// A line nobody else prints.
 pub(super) fn marker() -> String {
     static COUNT: AtomicU64 = AtomicU64::new(0);
@@ -39,7 +42,23 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
         }
         // Asked in their own way.
         Shell::Cmd | Shell::PowerShell => String::new(),
-        Shell::Bash | Shell::Zsh | Shell::Sh => {
+        Shell::Tcsh => {
+            // Loops do not work in a command line, and a quoted word is never a builtin: `unalias` keeps aliases away.
+            let asked = question.commands.iter().map(|c| {
+                let c = quoted(shell, c);
+                format!("which {c}; {PRINT} '\\0'; where {c}; {PRINT} '\\0'; ")
+            });
+            let asked: String = asked.collect();
+            let wanted = variables.iter().map(|v| {
+                format!("if ($?{v}) {PRINT} '=%s\\0' ${v}:q; if (! $?{v}) {PRINT} '\\0'; ")
+            });
+            let wanted: String = wanted.collect();
+            format!(
+                "unalias which; unalias where; {PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q; {asked}{wanted}\
+                 {PRINT} '%s\\0' {marker}"
+            )
+        }
+        Shell::Bash | Shell::Zsh | Shell::Ksh | Shell::Sh => {
             let (print, each) = match shell {
                 Shell::Bash => (
                     "\\builtin printf",
@@ -50,6 +69,11 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
                     "\\builtin printf",
                     "\\builtin printf '%s\\0' \"$(\\builtin whence -w -- \"$c\" 2>/dev/null)\" \
                      \"$(\\builtin whence -p -- \"$c\" 2>/dev/null)\"",
+                ),
+                Shell::Ksh => (
+                    "\\command printf",
+                    "\\command printf '%s\\0' \"$(\\command whence -v -- \"$c\" 2>/dev/null)\" \
+                     \"$(\\command whence -p -- \"$c\" 2>/dev/null)\"",
                 ),
                 // A subshell without aliases and functions of this name is asked for the file.
                 _ => (
@@ -70,13 +94,24 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
 fn quoted(shell: Shell, word: &str) -> String {
     let quoted = match shell {
         Shell::Fish => quote::fish(word.as_bytes()),
+        // A quoted word is never a builtin or an alias to tcsh.
+        Shell::Tcsh if word.bytes().all(|b| b.is_ascii_alphanumeric() || b"_-.+:/".contains(&b)) => {
+            return word.to_owned();
+        }
+        Shell::Tcsh => quote::csh(word.as_bytes()),
         _ => quote::posix(word.as_bytes()),
     };
     String::from_utf8_lossy(&quoted).into_owned()
 }
 
 /// Finds the answer in the output; `None` where there is no whole one.
-pub(super) fn parse(marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
+pub(super) fn parse(
+    shell: Shell,
+    marker: &str,
+    output: &[u8],
+    question: Question<'_>,
+    home: &Path,
+) -> Option<Said> {
     let begin = [b"\n", marker.as_bytes(), b"\0"].concat();
     let at = output.windows(begin.len()).rposition(|w| w == begin)? + begin.len();
     let mut fields = output[at..].split(|b| *b == 0);
@@ -86,9 +121,17 @@ pub(super) fn parse(marker: &str, output: &[u8], question: Question<'_>, home: &
     for name in question.commands {
         let kind = String::from_utf8_lossy(fields.next()?).trim().to_owned();
         let file = fields.next()?.to_vec();
-        let file = file.strip_suffix(b"\n").unwrap_or(&file).to_vec();
-        let file = file.starts_with(b"/").then(|| PathBuf::from(os::name_from_bytes(file)));
-        meanings.push(Meaning { kind: kind_of(name, &kind, file.is_some()), file });
+        let file = match shell {
+            // tcsh lists all that answer, a line each.
+            Shell::Tcsh => file.split(|b| *b == b'\n').find(|line| line.starts_with(b"/")).unwrap_or_default(),
+            _ => file.strip_suffix(b"\n").unwrap_or(&file),
+        };
+        let file = file.starts_with(b"/").then(|| PathBuf::from(os::name_from_bytes(file.to_vec())));
+        let kind = match shell {
+            Shell::Ksh | Shell::Tcsh => kind_in_words(name, &kind),
+            _ => kind_of(name, &kind, file.is_some()),
+        };
+        meanings.push(Meaning { kind, file });
     }
     let mut variables = Vec::new();
     for _ in question.variables {
@@ -116,6 +159,25 @@ fn kind_of(name: &str, said: &str, has_file: bool) -> Kind {
     }
 }
 
+/// The kind, from a sentence: ksh `whence -v` ("NAME is a shell builtin"), tcsh `which` ("NAME: shell built-in
+/// command.").
+fn kind_in_words(name: &str, said: &str) -> Kind {
+    let about = said.strip_prefix(name).map_or(said, |rest| rest.trim_start_matches(':').trim_start());
+    let about = about.strip_prefix("is ").unwrap_or(about);
+    let begins = |words: &[&str]| words.iter().any(|word| about.starts_with(word));
+    if begins(&["an alias", "aliased to"]) {
+        Kind::Alias
+    } else if begins(&["a function", "an exported function", "an undefined function"]) {
+        Kind::Function
+    } else if begins(&["a shell builtin", "a special builtin", "a keyword", "shell built-in"]) {
+        Kind::Builtin
+    } else if about.contains('/') {
+        Kind::File
+    } else {
+        Kind::None
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -126,12 +188,25 @@ mod tests {
         let variables = ["V".to_owned(), "W".to_owned()];
         let question = Question { commands: &commands, variables: &variables };
         let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0file\0/x/a\0b: alias\0\0=1 2\0\0M\0bye";
-        let said = parse("M", output, question, Path::new("/h")).unwrap();
+        let said = parse(Shell::Bash, "M", output, question, Path::new("/h")).unwrap();
         assert_eq!(said.around.path, "/x:/y");
         assert_eq!(said.meanings[0], Meaning { kind: Kind::File, file: Some("/x/a".into()) });
         assert_eq!(said.meanings[1], Meaning { kind: Kind::Alias, file: None });
         assert_eq!(said.variables, [Some("1 2".into()), None]);
-        assert_eq!(parse("M", b"\nM\0/x\0file\0/x/a\0", question, Path::new("/h")), None, "cut off");
-        assert_eq!(parse("M", b"nothing", question, Path::new("/h")), None);
+        assert_eq!(parse(Shell::Bash, "M", b"\nM\0/x\0file\0/x/a\0", question, Path::new("/h")), None, "cut off");
+        assert_eq!(parse(Shell::Bash, "M", b"nothing", question, Path::new("/h")), None);
+        for (said, kind) in [
+            ("t is a tracked alias for /bin/t", Kind::File),
+            ("t is an alias for 't -l'", Kind::Alias),
+            ("t is a shell builtin", Kind::Builtin),
+            ("t is a function", Kind::Function),
+            ("t: \t aliased to t -F: x", Kind::Alias),
+            ("t: shell built-in command.", Kind::Builtin),
+            ("/usr/bin/t", Kind::File),
+            ("t: Command not found.", Kind::None),
+            ("", Kind::None),
+        ] {
+            assert_eq!(kind_in_words("t", said), kind, "{said}");
+        }
     }
 }
