@@ -2,6 +2,7 @@
 
 mod builtins;
 mod caller;
+mod unix;
 mod view;
 mod windows;
 
@@ -14,7 +15,6 @@ pub use view::{Disk, FileView, Seen};
 pub use windows::USUAL_EXTENSIONS;
 
 use crate::machine::Environment;
-use crate::path_list::PathList;
 use crate::system::System;
 
 /// What answers to a command name.
@@ -99,6 +99,8 @@ pub struct Surroundings {
     pub path_extensions: Vec<String>,
     /// The current folder.
     pub current_folder: PathBuf,
+    /// The user's home folder, for callers that read `~` in an entry.
+    pub home: Option<PathBuf>,
     /// The folder of the program that starts another; Windows only.
     pub program_folder: Option<PathBuf>,
     /// The Windows folder.
@@ -125,6 +127,7 @@ impl Surroundings {
                 .map(str::to_ascii_lowercase)
                 .collect(),
             current_folder: current_folder.to_owned(),
+            home: get("HOME").map(PathBuf::from),
             program_folder: None,
             system_root: get("SystemRoot").map(PathBuf::from),
             forbids_current_folder: get("NoDefaultCurrentDirectoryInExePath").is_some(),
@@ -137,36 +140,9 @@ impl Surroundings {
 pub fn candidates(caller: Caller, name: &str, around: &Surroundings, view: &dyn FileView) -> Vec<Candidate> {
     match caller.system() {
         _ if name.is_empty() => Vec::new(),
-        System::Unix => unix(name, &PathList::parse(&around.path), view),
+        System::Unix => unix::candidates(caller, name, around, view),
         System::Windows => windows::candidates(caller, name, around, view),
     }
-}
-
-/// The rules of Unix, the same for all callers as far as files go.
-///
-/// Rules: POSIX.1-2017, "Shell Command Language" 2.9.1.1 and "Environment Variables", PATH; execvp(3). A name with a
-/// slash is a path and not searched for. What is not an executable regular file is passed over.
-fn unix(name: &str, path: &PathList, view: &dyn FileView) -> Vec<Candidate> {
-    let places: Vec<(PathBuf, Option<(std::ffi::OsString, usize)>)> = if name.contains('/') {
-        vec![(PathBuf::from(name), None)]
-    } else {
-        path.entries().map(|e| (e.folder().join(name), Some((e.raw.clone(), e.index)))).collect()
-    };
-    let mut won = false;
-    let mut found = Vec::new();
-    for (path, entry) in places {
-        let reason = match view.look(&path) {
-            Seen::Missing => continue,
-            Seen::Program | Seen::AppAlias => None,
-            Seen::File => Some(Reason::NotExecutable),
-            Seen::Folder => Some(Reason::IsAFolder),
-            Seen::BrokenLink => Some(Reason::BrokenLink),
-            Seen::Unreadable => Some(Reason::Unreadable),
-        };
-        let standing = Standing::next(reason, &mut won);
-        found.push(Candidate { path, entry, standing, reason, app_alias: false });
-    }
-    found
 }
 
 /// Whether two paths lead to the same file, links followed.

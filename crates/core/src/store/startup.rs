@@ -130,7 +130,8 @@ pub(super) fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
     let posix = |path| StartupFile { path, dialect: Dialect::Posix };
     let in_home =
         [".profile", ".bash_profile", ".bash_login", ".bashrc", ".kshrc"].map(|n| posix(folders.home.join(n)));
-    let csh = [".tcshrc", ".cshrc", ".login"].map(|n| StartupFile { path: folders.home.join(n), dialect: Dialect::Csh });
+    let csh =
+        [".tcshrc", ".cshrc", ".login"].map(|n| StartupFile { path: folders.home.join(n), dialect: Dialect::Csh });
     let in_zsh = |folder: &PathBuf| [".zprofile", ".zshrc", ".zlogin"].map(|n| posix(folder.join(n)));
     let fish = folders.fish.iter().map(|f| StartupFile { path: f.join("config.fish"), dialect: Dialect::Fish });
     let mut files: Vec<StartupFile> = in_home.into_iter().collect();

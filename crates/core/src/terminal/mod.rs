@@ -173,14 +173,15 @@ impl Asking<'_> {
         };
         command.arg(text).env_clear().envs(base).current_dir(self.start_folder());
         let outcome = process::run(command, self.limit, self.stop);
-        let said = question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home).ok_or_else(|| match outcome
-            .ending
-        {
-            Ending::TimedOut => NoAnswer::TimedOut,
-            Ending::Interrupted => NoAnswer::Interrupted,
-            Ending::NotStarted(e) => NoAnswer::NotStarted(e.to_string()),
-            Ending::Exited(_) => NoAnswer::Ended(last_line(&outcome.stderr)),
-        });
+        let said =
+            question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home).ok_or_else(|| {
+                match outcome.ending {
+                    Ending::TimedOut => NoAnswer::TimedOut,
+                    Ending::Interrupted => NoAnswer::Interrupted,
+                    Ending::NotStarted(e) => NoAnswer::NotStarted(e.to_string()),
+                    Ending::Exited(_) => NoAnswer::Ended(last_line(&outcome.stderr)),
+                }
+            });
         Answer { shell: shell.shell, way, said, took: outcome.took }
     }
 

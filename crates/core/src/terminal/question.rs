@@ -49,9 +49,8 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
                 format!("which {c}; {PRINT} '\\0'; where {c}; {PRINT} '\\0'; ")
             });
             let asked: String = asked.collect();
-            let wanted = variables.iter().map(|v| {
-                format!("if ($?{v}) {PRINT} '=%s\\0' ${v}:q; if (! $?{v}) {PRINT} '\\0'; ")
-            });
+            let wanted =
+                variables.iter().map(|v| format!("if ($?{v}) {PRINT} '=%s\\0' ${v}:q; if (! $?{v}) {PRINT} '\\0'; "));
             let wanted: String = wanted.collect();
             format!(
                 "unalias which; unalias where; {PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q; {asked}{wanted}\
@@ -105,13 +104,7 @@ fn quoted(shell: Shell, word: &str) -> String {
 }
 
 /// Finds the answer in the output; `None` where there is no whole one.
-pub(super) fn parse(
-    shell: Shell,
-    marker: &str,
-    output: &[u8],
-    question: Question<'_>,
-    home: &Path,
-) -> Option<Said> {
+pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
     let begin = [b"\n", marker.as_bytes(), b"\0"].concat();
     let at = output.windows(begin.len()).rposition(|w| w == begin)? + begin.len();
     let mut fields = output[at..].split(|b| *b == 0);

@@ -1,0 +1,279 @@
+//! Real shells, and really executing the name, as judges of the lookup rules: on random machines the predicted winner must
+//! be what runs, and the predicted candidates what the shell lists.
+#![cfg(unix)]
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::os::unix::fs::{PermissionsExt as _, symlink};
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+use wagon_yard_core::resolve::{self, Caller, Disk, FileView as _, Seen, Standing, Surroundings};
+use wagon_yard_core::store::quote;
+
+/// Machines made from the fixed seed, and as many again from a random one.
+const MACHINES: usize = 2_000;
+/// Machines that one process of a shell is asked about.
+const BATCH: usize = 100;
+
+/// SplitMix64 (Steele, Lea, Flood: "Fast splittable pseudorandom number generators").
+struct Chance(u64);
+
+impl Chance {
+    fn next(&mut self) -> u64 {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        z ^ (z >> 31)
+    }
+
+    fn below(&mut self, end: usize) -> usize {
+        usize::try_from(self.next() % end as u64).unwrap()
+    }
+
+    fn one_of<'a>(&mut self, from: &[&'a str]) -> &'a str {
+        from[self.below(from.len())]
+    }
+}
+
+/// A made machine: a folder that is the current one, a PATH, and a name to look up.
+struct MadeMachine {
+    current: PathBuf,
+    path: String,
+    name: String,
+}
+
+fn program(file: &Path) {
+    fs::write(
+        file,
+        format!(
+            "#!/bin/sh\nprintf %s {}\n",
+            String::from_utf8(quote::posix(file.as_os_str().as_encoded_bytes())).unwrap()
+        ),
+    )
+    .unwrap();
+    fs::set_permissions(file, fs::Permissions::from_mode(0o755)).unwrap();
+}
+
+fn make(root: &Path, chance: &mut Chance) -> MadeMachine {
+    let current = root.join("now");
+    let folders = ["now", "now/d 1", "d2", "d$3", "ä4", "now/~", "now/~/d5", "home/d5", "now/\"d6\""];
+    for folder in folders {
+        fs::create_dir_all(root.join(folder)).unwrap();
+        for name in ["t", "T", "t*", "ü t", "tt"] {
+            let file = root.join(folder).join(name);
+            match chance.below(9) {
+                0 | 1 => program(&file),
+                2 => fs::write(&file, "#!/bin/sh\necho no\n").unwrap(),
+                3 => fs::create_dir(&file).unwrap(),
+                4 => symlink("nowhere", &file).unwrap(),
+                5 => {
+                    let real = root.join(folder).join(format!("{name}.real"));
+                    program(&real);
+                    symlink(real, &file).unwrap();
+                }
+                _ => {}
+            }
+        }
+    }
+    fs::write(root.join("file"), "").unwrap();
+    let root_text = root.to_str().unwrap();
+    let entries: Vec<String> = (0..chance.below(7))
+        .map(|_| match chance.below(14) {
+            0 => String::new(),
+            1 => ".".to_owned(),
+            2 => "d 1".to_owned(),
+            3 => "~/d5".to_owned(),
+            4 => "\"d6\"".to_owned(),
+            5 => format!("{root_text}/none"),
+            6 => format!("{root_text}/file"),
+            7 => "~".to_owned(),
+            8 => format!("{root_text}/d2/"),
+            9 => format!("{root_text}//d2/../ä4"),
+            _ => format!("{root_text}/{}", chance.one_of(&folders)),
+        })
+        .collect();
+    let name = match chance.below(12) {
+        0 => "./t".to_owned(),
+        1 => "d 1/t".to_owned(),
+        2 => format!("{root_text}/d2/t"),
+        3 => String::new(),
+        4 => "../d2/t".to_owned(),
+        _ => chance.one_of(&["t", "T", "t*", "ü t", "tt"]).to_owned(),
+    };
+    MadeMachine { current, path: entries.join(":"), name }
+}
+
+/// What a caller makes of a machine: the program that ran, and the files it lists, where it can list them.
+type Answer = (String, Option<Vec<String>>);
+
+/// The lines that ask a shell about one machine: it lists what the name could mean, then runs it, each ended by a
+/// zero byte. A name that has run is remembered, and bash lists no other then.
+fn question(shell: &str, machine: &MadeMachine) -> String {
+    let text = |word: &str| {
+        let quoted = match shell {
+            "fish" => quote::fish(word.as_bytes()),
+            "tcsh" => quote::csh(word.as_bytes()),
+            _ => quote::posix(word.as_bytes()),
+        };
+        String::from_utf8(quoted).unwrap()
+    };
+    let (folder, path, name) = (text(machine.current.to_str().unwrap()), text(&machine.path), text(&machine.name));
+    let (set, list) = match shell {
+        "bash" => (format!("PATH={path}"), format!("\"$(type -aP -- {name})\"")),
+        "zsh" => (format!("PATH={path}"), format!("\"$(whence -pa -- {name})\"")),
+        "ksh" => (format!("PATH={path}"), format!("\"$(whence -ap -- {name})\"")),
+        "fish" => {
+            let list: Vec<String> = machine.path.split(':').map(text).collect();
+            let list = if machine.path.is_empty() { String::new() } else { list.join(" ") };
+            return format!(
+                "cd {folder}; set PATH {list}\ncommand -as -- {name}; printf '\\0'\n{name}; printf '\\0'\n"
+            );
+        }
+        "tcsh" => {
+            let print = "/usr/bin/printf '\\0'";
+            return format!("cd {folder}; setenv PATH {path}\nwhere {name}\n{print}\n{name}\n{print}\n");
+        }
+        _ => (format!("PATH={path}"), "''".to_owned()),
+    };
+    format!("cd {folder}; {set}\nprintf '%s\\0' {list}\n{name}; printf '\\0'\n")
+}
+
+fn ask(shell: &str, home: &Path, machines: &[MadeMachine]) -> Vec<Answer> {
+    let script = home.join(format!("{shell}.script"));
+    fs::write(&script, machines.iter().map(|machine| question(shell, machine)).collect::<String>()).unwrap();
+    let mut command = Command::new(format!("/bin/{shell}"));
+    match shell {
+        "bash" => command.args(["--norc", "--noprofile"]),
+        "zsh" | "tcsh" => command.arg("-f"),
+        "fish" => command.arg("--no-config"),
+        _ => &mut command,
+    };
+    command.arg(&script).env_clear().env("HOME", home).env("LANG", "C.UTF-8").env("PATH", "/usr/bin:/bin");
+    let output = command.stdin(Stdio::null()).stderr(Stdio::null()).output().unwrap();
+    let fields: Vec<String> = String::from_utf8(output.stdout).unwrap().split('\0').map(str::to_owned).collect();
+    assert_eq!(fields.len(), machines.len() * 2 + 1, "{shell} answers each question");
+    let answer = |(pair, machine): (&[String], &MadeMachine)| {
+        // dash lists nothing; tcsh refuses to list a name with a folder in it, zsh searches PATH for it all the same,
+        // which it does not when it runs it; ksh quotes what it lists.
+        let lists = match shell {
+            "dash" => false,
+            "zsh" => !machine.name.contains('/') && !machine.path.is_empty(),
+            // They leave out some files behind relative entries, and tcsh reads `~`, only when they list.
+            "bash" => machine.path.split(':').all(|entry| entry.starts_with('/')),
+            "tcsh" => !machine.name.contains('/') && machine.path.split(':').all(|entry| entry.starts_with('/')),
+            "ksh" => !pair[0].contains('\''),
+            _ => true,
+        };
+        (pair[1].clone(), lists.then(|| pair[0].lines().map(str::to_owned).collect()))
+    };
+    fields.chunks_exact(2).zip(machines).map(answer).collect()
+}
+
+/// A program that starts another through execvp(3).
+fn execute(home: &Path, machines: &[MadeMachine]) -> Vec<Answer> {
+    let run = |machine: &MadeMachine| {
+        // `env` sets the variable and then searches it, with what the C library has for that.
+        let mut command = Command::new("/usr/bin/env");
+        command.arg(format!("PATH={}", machine.path)).arg(&machine.name).current_dir(&machine.current);
+        command.env_clear().env("HOME", home).stdin(Stdio::null()).stderr(Stdio::null());
+        (String::from_utf8(command.output().unwrap().stdout).unwrap(), None)
+    };
+    machines.iter().map(run).collect()
+}
+
+/// The files without repetitions: some shells list a file that two entries lead to once.
+fn once_each(files: impl Iterator<Item = PathBuf>) -> Vec<PathBuf> {
+    let mut seen = Vec::new();
+    files.for_each(|file| {
+        if !seen.contains(&file) {
+            seen.push(file)
+        }
+    });
+    seen
+}
+
+fn compare(seed: u64) {
+    let callers = [
+        (Caller::Exec, ""),
+        (Caller::Sh, "dash"),
+        (Caller::Bash, "bash"),
+        (Caller::Zsh, "zsh"),
+        (Caller::Ksh, "ksh"),
+        (Caller::Fish, "fish"),
+        (Caller::Tcsh, "tcsh"),
+    ];
+    let callers: Vec<_> = callers
+        .into_iter()
+        .filter(|(_, shell)| {
+            let there = shell.is_empty() || Path::new("/bin").join(shell).exists();
+            assert!(there || std::env::var_os("CI").is_none(), "{shell} is missing, and CI may skip nothing");
+            there
+        })
+        .collect();
+    let mut disagreements: BTreeMap<String, (usize, String)> = BTreeMap::new();
+    let mut chance = Chance(seed);
+    for batch in 0..MACHINES / BATCH {
+        let work = tempfile::tempdir().unwrap();
+        let home = work.path().join("home");
+        fs::create_dir(&home).unwrap();
+        fs::create_dir(home.join("d5")).unwrap();
+        program(&home.join("d5/t"));
+        program(&home.join("t"));
+        let machines: Vec<MadeMachine> =
+            (0..BATCH).map(|at| make(&work.path().join(at.to_string()), &mut chance)).collect();
+        for (caller, shell) in &callers {
+            let answers = if shell.is_empty() { execute(&home, &machines) } else { ask(shell, &home, &machines) };
+            for (machine, (ran, listed)) in machines.iter().zip(answers) {
+                let around = Surroundings {
+                    path: machine.path.clone().into(),
+                    current_folder: machine.current.clone(),
+                    home: Some(home.clone()),
+                    ..Surroundings::default()
+                };
+                let candidates = resolve::candidates(*caller, &machine.name, &around, &Disk);
+                let real = |path: &Path| path.canonicalize().unwrap_or_default();
+                let predicted = resolve::winner(&candidates).map(real).unwrap_or_default();
+                let told = |what: &str, theirs: &str, ours: &str| {
+                    format!(
+                        "{}: {what}\n  seed {seed:#x}, batch {batch}\n  PATH={}\n  name {}\n  in {}\n  theirs {theirs}\n  ours   {ours}",
+                        caller.name(),
+                        machine.path,
+                        machine.name,
+                        machine.current.display()
+                    )
+                };
+                if predicted != Path::new(&ran) {
+                    let one = disagreements.entry(format!("{} runs", caller.name()));
+                    one.or_insert_with(|| (0, told("runs", &ran, &predicted.display().to_string()))).0 += 1;
+                }
+                let Some(listed) = listed else { continue };
+                // bash lists a file that may not be executed where there is no other.
+                let theirs = listed.iter().map(|path| real(&machine.current.join(path)));
+                let theirs = once_each(theirs.filter(|file| Disk.look(file) == Seen::Program));
+                let run = candidates.iter().filter(|c| c.standing != Standing::Skipped);
+                let ours = once_each(run.map(|c| real(&c.path)));
+                if theirs != ours {
+                    let one = disagreements.entry(format!("{} lists", caller.name()));
+                    one.or_insert_with(|| (0, told("lists", &format!("{listed:?}"), &format!("{ours:?}")))).0 += 1;
+                }
+            }
+        }
+    }
+    let told: Vec<String> = disagreements.values().map(|(count, one)| format!("{count} times, {one}")).collect();
+    assert!(told.is_empty(), "{}", told.join("\n"));
+}
+
+#[test]
+fn the_same_machines_every_time() {
+    compare(0x7a6f_6e65);
+}
+
+#[test]
+fn other_machines_every_time() {
+    let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap();
+    let seed = now.as_nanos() as u64 ^ u64::from(std::process::id());
+    println!("seed {seed:#x}");
+    compare(seed);
+}
