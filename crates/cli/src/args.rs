@@ -306,9 +306,12 @@ pub struct TraceArgs {
     /// Only this terminal's answer, or only a new one's
     #[arg(long, value_name = "WHICH")]
     pub terminal: Option<TerminalWhich>,
-    /// Only this caller: exec, sh, bash, zsh, fish; on Windows cmd, powershell, createprocess
+    /// Only this caller: exec, sh, bash, zsh, fish, ksh, tcsh, elevated; on Windows cmd, powershell, createprocess
     #[arg(long = "as", value_name = "CALLER")]
     pub caller: Option<Caller>,
+    /// Ask every candidate for its version
+    #[arg(long)]
+    pub versions: bool,
 }
 
 /// Which terminal.

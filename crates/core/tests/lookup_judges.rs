@@ -1,6 +1,7 @@
 //! Real shells, and really executing the name, as judges of the lookup rules: on random machines the predicted winner must
 //! be what runs, and the predicted candidates what the shell lists.
 #![cfg(unix)]
+#![allow(clippy::unwrap_used, clippy::cast_possible_truncation)]
 
 use std::collections::BTreeMap;
 use std::fs;
@@ -188,7 +189,7 @@ fn once_each(files: impl Iterator<Item = PathBuf>) -> Vec<PathBuf> {
     let mut seen = Vec::new();
     files.for_each(|file| {
         if !seen.contains(&file) {
-            seen.push(file)
+            seen.push(file);
         }
     });
     seen

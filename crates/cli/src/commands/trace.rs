@@ -14,7 +14,7 @@ use crate::view;
 pub fn run(args: TraceArgs, context: &Context) -> Result<ExitCode, Failure> {
     let settings = Yard::at(&context.machine.yard).settings()?;
     let terminal = args.terminal.map(TerminalKind::from);
-    let request = TraceRequest { names: args.commands, caller: args.caller, terminal };
+    let request = TraceRequest { names: args.commands, caller: args.caller, terminal, versions: args.versions };
     let report = trace(&context.machine, &settings, &request, &context.stop);
     if context.stop.requested() {
         return Err(Failure::new(exit::INTERRUPTED, "interrupted; nothing was changed", None));

@@ -71,11 +71,12 @@ impl World {
         let home = self.folder.join("home");
         let posix = "# The old tidelog, set up by hand years ago.\n\
                      PATH=\"$HOME/old-tools/tidelog-3.9/bin:$PATH\"\nexport PATH\n";
-        for name in [".profile", ".bashrc", ".zprofile", ".zshrc"] {
+        for name in [".profile", ".bashrc", ".zprofile", ".zshrc", ".kshrc"] {
             fs::write(home.join(name), posix)?;
         }
         let fish = home.join(".config").join("fish");
         fs::create_dir_all(&fish)?;
+        fs::write(home.join(".cshrc"), "setenv PATH \"${HOME}/old-tools/tidelog-3.9/bin:${PATH}\"\n")?;
         fs::write(fish.join("config.fish"), "set -gx PATH $HOME/old-tools/tidelog-3.9/bin $PATH\n")
     }
 

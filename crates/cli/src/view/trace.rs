@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use wagon_yard_core::finding::Finding;
 use wagon_yard_core::resolve::{Caller, Kind, Reason, Standing};
-use wagon_yard_core::terminal::Way;
+use wagon_yard_core::terminal::{Origin, Way};
 use wagon_yard_core::trace::{CallerTrace, CandidateTrace, CommandTrace, TerminalKind, TraceReport};
 
 use super::{Page, escape, style};
@@ -48,6 +48,10 @@ fn one(command: &CommandTrace, page: &Page, out: &mut dyn Write) -> io::Result<(
     for terminal in [TerminalKind::New, TerminalKind::This] {
         orders(command, terminal, page, out)?;
     }
+    if !command.nearest.is_empty() {
+        let near: Vec<String> = command.nearest.iter().map(|name| escape(name)).collect();
+        page.labelled(out, &style::DIM.over("  near it"), 23, &near.join(", "))?;
+    }
     let mut findings: Vec<&Finding> = command.callers.iter().flat_map(|t| &t.findings).collect();
     findings.dedup();
     if !findings.is_empty() {
@@ -59,33 +63,39 @@ fn one(command: &CommandTrace, page: &Page, out: &mut dyn Write) -> io::Result<(
 
 /// The candidates in their order, once for all callers that see the same; left out where there is nothing to choose.
 fn orders(command: &CommandTrace, terminal: TerminalKind, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    let mut orders: Vec<(Vec<&CandidateTrace>, Vec<&str>)> = Vec::new();
+    let mut orders: Vec<(Vec<&CandidateTrace>, Vec<&CallerTrace>)> = Vec::new();
     for traced in command.callers.iter().filter(|t| t.terminal == terminal) {
         let files = once_each(&traced.candidates);
         match orders.iter_mut().find(|(seen, _)| key(seen) == key(&files)) {
-            Some((_, callers)) if callers.contains(&traced.caller.name()) => {}
-            Some((_, callers)) => callers.push(traced.caller.name()),
-            None => orders.push((files, vec![traced.caller.name()])),
+            Some((_, of)) => of.push(traced),
+            None => orders.push((files, vec![traced])),
         }
     }
-    let of = match terminal {
+    let whose = match terminal {
         TerminalKind::New => "a new terminal",
         TerminalKind::This => "this terminal",
     };
     let several = orders.len() > 1;
-    for (files, callers) in orders {
+    for (files, of) in orders {
         if files.len() < 2 && files.iter().all(|c| c.reason.is_none()) {
             continue;
         }
-        let callers = if several { format!(" ({})", callers.join(", ")) } else { String::new() };
+        let callers = if several { format!(" ({})", names(&of).join(", ")) } else { String::new() };
         writeln!(out)?;
-        page.labelled(out, "  ", 2, &format!("in the order of PATH, {of}{callers}"))?;
-        page.table(out, &["entry", "standing", "file"], files.into_iter().map(candidate).collect())?;
+        page.labelled(out, "  ", 2, &format!("in the order of PATH, {whose}{callers}"))?;
+        let versions = files.iter().any(|c| c.version.is_some());
+        let origins = files.iter().any(|c| c.origin.is_some());
+        let heading =
+            [("entry", true), ("standing", true), ("file", true), ("version", versions), ("put in PATH by", origins)];
+        let shown = |row: Vec<String>| row.into_iter().zip(heading).filter(|(_, (_, is))| *is).map(|(cell, _)| cell);
+        let rows = files.iter().map(|c| shown(candidate(c)).collect()).collect();
+        let heading: Vec<&str> = heading.iter().filter(|(_, is)| *is).map(|(word, _)| *word).collect();
+        page.table(out, &heading, rows)?;
     }
     Ok(())
 }
 
-/// The candidates without those that an entry standing twice in PATH repeats.
+/// The candidates without those that lead to the same file as an earlier one by the same name.
 fn once_each(candidates: &[CandidateTrace]) -> Vec<&CandidateTrace> {
     let mut seen = std::collections::HashSet::new();
     candidates.iter().filter(|c| seen.insert(&c.path)).collect()
@@ -112,7 +122,11 @@ fn group(command: &CommandTrace, terminal: TerminalKind) -> Vec<Answer<'_>> {
 
 /// The callers that gave an answer; the ways of starting are named where not all of them did.
 fn callers(answer: &Answer<'_>, proved: bool) -> Vec<String> {
-    let of: Vec<_> = answer.of.iter().filter(|t| t.proved == proved).collect();
+    names(&answer.of.iter().copied().filter(|t| t.proved == proved).collect::<Vec<_>>())
+}
+
+/// The callers by name, with the ways of starting where they are not all.
+fn names(of: &[&CallerTrace]) -> Vec<String> {
     let by_caller = of.chunk_by(|a, b| a.caller == b.caller);
     by_caller
         .map(|traces| {
@@ -149,12 +163,26 @@ fn candidate(candidate: &CandidateTrace) -> Vec<String> {
     });
     let standing = match (candidate.standing, reason) {
         (Standing::Winner, _) => style::GOOD.over("winner"),
+        (Standing::Shadowed, _) if candidate.same_as.is_some() => "the same again".to_owned(),
         (Standing::Shadowed, _) => "shadowed".to_owned(),
         (Standing::Skipped, reason) => format!("skipped, {}", reason.unwrap_or_default()),
     };
+    let mut file = escape(&candidate.path);
+    for (leads_to, words) in [(&candidate.leads_to, "leads to"), (&candidate.starts, "starts")] {
+        if let Some(leads_to) = leads_to {
+            file.push_str(&style::DIM.over(&format!(", {words} {}", escape(leads_to))));
+        }
+    }
     vec![
         candidate.entry_index.map_or_else(|| "-".to_owned(), |i| (i + 1).to_string()),
         standing,
-        escape(&candidate.path),
+        file,
+        candidate.version.clone().unwrap_or_default(),
+        candidate.origin.as_ref().map(|origin| style::DIM.over(&escape(&place(origin)))).unwrap_or_default(),
     ]
+}
+
+/// The file and its line, or the registry's value.
+fn place(origin: &Origin) -> String {
+    origin.line.map_or_else(|| origin.place.clone(), |line| format!("{}:{line}", origin.place))
 }

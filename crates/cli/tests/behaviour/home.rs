@@ -122,8 +122,18 @@ impl Home {
     /// Types a line into a fresh terminal of a shell, and gives what it printed. `flags` as in `-lic`.
     pub fn terminal(&self, shell: &str, flags: &str, line: &str) -> String {
         let mut command = Command::new(shell);
-        command.args([flags, line]).env_clear().env("HOME", self.path("home"));
+        if shell == "tcsh" {
+            // It takes `-l` only alone; a dash before its name says the same.
+            if flags.contains('l') {
+                os::set_called_name(&mut command, "-tcsh");
+            }
+            command.args(flags.contains('i').then_some("-i")).args(["-c", line]);
+        } else {
+            command.args([flags, line]);
+        }
+        command.env_clear().env("HOME", self.path("home"));
         command.env("PATH", "/usr/local/bin:/usr/bin:/bin").env("TERM", "xterm");
+        command.env("HISTFILE", "/dev/null");
         for name in ["ZDOTDIR", "XDG_CONFIG_HOME"] {
             if let Some(value) = self.variables.get(name) {
                 command.env(name, value);

@@ -14,3 +14,4 @@ mod on_windows;
 mod receive;
 mod startup;
 mod survey;
+mod trace;

@@ -16,6 +16,15 @@ const CASES: &[Case] = &[
     ("bare, zsh", &["zsh"], |_| {}),
     ("bare, fish", &["fish"], |_| {}),
     ("bare, dash", &["dash"], |_| {}),
+    ("bare, ksh", &["ksh"], |_| {}),
+    ("bare, tcsh", &["tcsh"], |_| {}),
+    (".kshrc and .login that put an old copy first", &["ksh", "tcsh"], |h| {
+        old_copy(h);
+        h.write("home/.kshrc", "PATH=\"$HOME/old:$PATH\"\n");
+        h.write("home/.tcshrc", "setenv PATH ${HOME}/old:${PATH}\nalias x y");
+        h.write("home/.login", "setenv PATH ${HOME}/old:${PATH}\n");
+        h.write("home/.cshrc", "echo not read\n");
+    }),
     (".bashrc that returns early", &["bash"], |h| {
         h.write("home/.bashrc", "case $- in *i*) ;; *) return ;; esac\nalias ll='ls -l'\n");
         h.write("home/.profile", "[ -n \"$BASH_VERSION\" ] && . \"$HOME/.bashrc\"\n");
@@ -135,13 +144,25 @@ fn a_folder_that_is_further_back_in_an_inherited_path_comes_first() {
 #[test]
 #[cfg_attr(windows, ignore = "Windows has no startup files")]
 fn yards_with_awkward_names_work() {
-    let shells = ["bash", "zsh", "fish", "dash"];
+    let shells = ["bash", "zsh", "fish", "dash", "ksh", "tcsh"];
     if !shells.iter().all(|s| have(s)) {
         return;
     }
-    for name in
-        ["a b", "it's", "d$HOME", "b`id`t", "q\"q", "s;s", "p%PATH%", "ümläut", "back\\slash", "st*r[x]?", "-x", "#h"]
-    {
+    for name in [
+        "a b",
+        "it's",
+        "d$HOME",
+        "b`id`t",
+        "q\"q",
+        "s;s",
+        "p%PATH%",
+        "ümläut",
+        "back\\slash",
+        "st*r[x]?",
+        "-x",
+        "#h",
+        "w!w",
+    ] {
         let mut home = Home::with(&shells);
         let yard = home.path(&format!("{name}/yard"));
         home.variables.insert("WYARD_YARD".into(), yard.to_str().unwrap().into());

@@ -92,6 +92,9 @@ pub fn unpack(
     listing(source, collector)
 }
 
+/// A written entry: its place in the listing, its size, and what it is where that matters.
+type Done = (usize, u64, Option<Box<Program>>);
+
 /// The entries of a zip lie each for itself, so that all processors can take part: the biggest first.
 fn unpack_zip(
     source: &Source,
@@ -114,7 +117,7 @@ fn unpack_zip(
     jobs.sort_by_key(|(_, _, job)| std::cmp::Reverse(job.bytes));
     let next = AtomicUsize::new(0);
     let broke: Mutex<Option<ArchiveError>> = Mutex::new(None);
-    let done: Mutex<Vec<(usize, u64, Option<Box<Program>>)>> = Mutex::new(Vec::new());
+    let done: Mutex<Vec<Done>> = Mutex::new(Vec::new());
     let interesting = |job: &FileJob| collector.is_of_interest(job);
     let threads = thread::available_parallelism().map_or(2, usize::from).min(jobs.len());
     let work = || {

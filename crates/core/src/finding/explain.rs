@@ -108,6 +108,24 @@ fn texts(code: Code) -> [&'static str; 4] {
             "Close it and open a new one.",
             "export PATH=~/old/bin:$PATH   # lasts for one terminal only",
         ],
+        Code::RememberedPlace => [
+            "The shell remembers a place for the name, and does not look in PATH.",
+            "A startup file tells it to, with 'hash' in bash and zsh, often to save time.",
+            "Take that line out of the startup file.",
+            "hash -p /opt/old/bin/tidelog tidelog   # in ~/.bashrc",
+        ],
+        Code::ElevatedDiffers => [
+            "A command run with an administrator's rights searches a list of folders of its own, and finds another copy or none.",
+            "The system's rules of elevation set that list, so that nobody's own folders count there.",
+            "Write the file with its folder, or register the tool in the system's scope.",
+            "sudo tidelog   # not found, while tidelog works",
+        ],
+        Code::ElevatedUnknown => [
+            "Which folders are searched with an administrator's rights is not known: the rules may be read by an administrator only.",
+            "The file /etc/sudoers keeps them, and most systems let nobody else read it.",
+            "Ask as an administrator, where it matters.",
+            "sudo wyard trace tidelog --as elevated",
+        ],
         Code::AppAlias => [
             "The name is an app-execution alias of Windows: a file without content that starts an installed app, or the store.",
             "Windows comes with aliases for well-known names, or an app has brought one.",

@@ -67,6 +67,12 @@ codes! {
     HidesOther = "hides-other", Caution;
     /// This terminal runs something else than a new one would.
     StaleTerminal = "stale-terminal", Caution;
+    /// A shell remembers a place for the command that PATH does not lead to.
+    RememberedPlace = "remembered-place", Caution;
+    /// With an administrator's rights another copy runs, or none.
+    ElevatedDiffers = "elevated-differs", Note;
+    /// Which folders are searched with an administrator's rights may not be read.
+    ElevatedUnknown = "elevated-unknown", Note;
     /// The name is an app-execution alias of Windows.
     AppAlias = "app-alias", Caution;
     /// A variable that was meant to be PATH.

@@ -129,6 +129,7 @@ mod tests {
             path: path.into(),
             path_extensions: [".COM", ".EXE", ".CMD"].map(str::to_owned).to_vec(),
             current_folder: r"C:\now".into(),
+            home: None,
             program_folder: Some(r"C:\prog".into()),
             system_root: Some(r"C:\Windows".into()),
             forbids_current_folder,

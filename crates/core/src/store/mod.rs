@@ -8,8 +8,10 @@ pub mod quote;
 pub mod registry;
 mod startup;
 mod store_plan;
+mod system_files;
 
 pub use generated::Registered;
 pub use plan::{Action, RegistrationPlan, StartupChange, StoreError};
 pub use startup::{Dialect, StartupFile, StartupFolders, startup_files};
 pub use store_plan::{RegistryChange, StorePlan, StorePlanError};
+pub use system_files::{macos_login_path, macos_path_lists, system_startup_files};

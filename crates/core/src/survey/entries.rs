@@ -123,6 +123,12 @@ fn cleaned_place(folder: &Path, home: &Path) -> Option<String> {
     Some(place.display().to_string())
 }
 
+/// The names that can be typed for the files in a folder; none where it may not be looked into.
+pub(crate) fn commands_in(folder: &Path) -> Vec<String> {
+    let text = |typed: Typed| typed.name.into_string().ok();
+    commands(folder).unwrap_or_default().into_iter().filter_map(text).collect()
+}
+
 /// The files in a folder that can be typed.
 fn commands(folder: &Path) -> std::io::Result<Vec<Typed>> {
     let mut found = Vec::new();

@@ -23,6 +23,7 @@ use crate::terminal::{self, Asking, Question, Said};
 use crate::trace::TerminalKind;
 use crate::yard::{Card, Scope, Settings, Yard, YardError};
 
+pub(crate) use entries::commands_in;
 use entries::{Entry, Seen};
 
 /// The report of `survey`.

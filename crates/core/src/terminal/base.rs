@@ -2,9 +2,12 @@
 
 use std::ffi::{OsStr, OsString};
 use std::fs;
+use std::path::Path;
 
+use super::origin::{Found, Origin};
 use crate::machine::{Environment, Machine};
 use crate::os;
+use crate::store::macos_login_path;
 use crate::system::System;
 
 /// What a session hands on unchanged: who the user is, language, time zone, kind of terminal.
@@ -25,7 +28,7 @@ pub fn base_environments(machine: &Machine) -> Vec<Environment> {
     let mut bare: Environment =
         machine.environment.iter().filter(|(k, _)| is_kept(k)).map(|(k, v)| (k.clone(), v.clone())).collect();
     bare.insert("HOME".into(), machine.home.clone().into());
-    bare.insert("PATH".into(), login_path());
+    bare.insert("PATH".into(), login_path().0);
     bare.entry("TERM".into()).or_insert_with(|| "xterm-256color".into());
     let mut with = bare.clone();
     for name in DECIDING {
@@ -36,19 +39,24 @@ pub fn base_environments(machine: &Machine) -> Vec<Environment> {
     if with == bare { vec![bare] } else { vec![with, bare] }
 }
 
-/// The PATH a session starts with: `/etc/environment` (pam_env(8)), else `ENV_SUPATH` or `ENV_PATH` of
-/// `/etc/login.defs` (login.defs(5)), else what POSIX systems have in common.
-fn login_path() -> OsString {
+/// The PATH a session starts with: on macOS what the system's lists make of it, elsewhere `/etc/environment` (pam_env(8)), else `ENV_SUPATH` or `ENV_PATH` of
+/// `/etc/login.defs` (login.defs(5)), else what POSIX systems have in common. With it the line that says so.
+pub(super) fn login_path() -> (OsString, Option<Origin>) {
     let from = |file: &str, key: &str| {
         let text = fs::read_to_string(file).ok()?;
-        text.lines().find_map(|line| {
+        text.lines().enumerate().find_map(|(at, line)| {
             let rest = line.trim().strip_prefix(key)?.trim_start_matches(['=', ' ', '\t']);
             let value = rest.strip_prefix("PATH=").unwrap_or(rest).trim_matches('"');
-            (!value.is_empty()).then(|| OsString::from(value))
+            let line = u32::try_from(at + 1).ok();
+            let origin = Origin { place: file.to_owned(), line, found: Found::Session };
+            (!value.is_empty()).then(|| (OsString::from(value), Some(origin)))
         })
     };
+    if os::SYSTEM == "macos" {
+        return (macos_login_path(Path::new("/"), OsStr::new("/usr/bin:/bin:/usr/sbin:/sbin")), None);
+    }
     let key = if os::is_superuser() { "ENV_SUPATH" } else { "ENV_PATH" };
     from("/etc/environment", "PATH")
         .or_else(|| from("/etc/login.defs", key))
-        .unwrap_or_else(|| "/usr/local/bin:/usr/bin:/bin:/usr/sbin:/sbin".into())
+        .unwrap_or_else(|| ("/usr/local/bin:/usr/bin:/bin:/usr/sbin:/sbin".into(), None))
 }

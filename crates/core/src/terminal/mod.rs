@@ -2,6 +2,8 @@
 //! environment, and asked what a command means to it.
 
 mod base;
+mod elevated;
+mod origin;
 mod question;
 mod shells;
 mod windows;
@@ -12,6 +14,9 @@ use std::process::Command;
 use std::time::Duration;
 
 pub use base::base_environments;
+pub use elevated::{ElevatedPath, elevated_path};
+pub(crate) use origin::files_in;
+pub use origin::{Found, Origin};
 use serde::{Deserialize, Serialize};
 pub use shells::{InstalledShell, installed};
 pub use windows::background;
@@ -99,6 +104,8 @@ pub struct Answer {
     pub shell: Shell,
     /// How it was started.
     pub way: Way,
+    /// The environment it was started in.
+    pub base: Environment,
     /// What it said.
     pub said: Result<Said, NoAnswer>,
     /// How long its start took.
@@ -150,7 +157,7 @@ impl Asking<'_> {
         let marker = question::marker();
         if shell.shell.system() == System::Windows {
             let (said, took) = windows::ask(self, shell, &marker, base, question);
-            return Answer { shell: shell.shell, way, said, took };
+            return Answer { shell: shell.shell, way, base: base.clone(), said, took };
         }
         let text = question::text(shell.shell, &marker, question);
         let mut command = Command::new(&shell.program);
@@ -172,6 +179,10 @@ impl Asking<'_> {
             (_, Way::LoginCommand) => command.args(["-l", "-c"]),
         };
         command.arg(text).env_clear().envs(base).current_dir(self.start_folder());
+        if shell.shell == Shell::Ksh {
+            // An interactive one notes what it is asked (ksh(1), "Command re-entry").
+            command.env("HISTFILE", "/dev/null");
+        }
         let outcome = process::run(command, self.limit, self.stop);
         let said =
             question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home).ok_or_else(|| {
@@ -182,7 +193,7 @@ impl Asking<'_> {
                     Ending::Exited(_) => NoAnswer::Ended(last_line(&outcome.stderr)),
                 }
             });
-        Answer { shell: shell.shell, way, said, took: outcome.took }
+        Answer { shell: shell.shell, way, base: base.clone(), said, took: outcome.took }
     }
 
     /// A terminal opens in the home folder.

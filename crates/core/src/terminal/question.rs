@@ -53,7 +53,7 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
                 variables.iter().map(|v| format!("if ($?{v}) {PRINT} '=%s\\0' ${v}:q; if (! $?{v}) {PRINT} '\\0'; "));
             let wanted: String = wanted.collect();
             format!(
-                "unalias which; unalias where; {PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q; {asked}{wanted}\
+                "unset savehist; unalias which; unalias where; {PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q; {asked}{wanted}\
                  {PRINT} '%s\\0' {marker}"
             )
         }
@@ -69,10 +69,11 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
                     "\\builtin printf '%s\\0' \"$(\\builtin whence -w -- \"$c\" 2>/dev/null)\" \
                      \"$(\\builtin whence -p -- \"$c\" 2>/dev/null)\"",
                 ),
+                // It quotes what it finds as a word of its own language.
                 Shell::Ksh => (
                     "\\command printf",
-                    "\\command printf '%s\\0' \"$(\\command whence -v -- \"$c\" 2>/dev/null)\" \
-                     \"$(\\command whence -p -- \"$c\" 2>/dev/null)\"",
+                    "\\command eval \"_wyard_file=$(\\command whence -p -- \"$c\" 2>/dev/null)\"; \
+                     \\command printf '%s\\0' \"$(\\command whence -v -- \"$c\" 2>/dev/null)\" \"$_wyard_file\"",
                 ),
                 // A subshell without aliases and functions of this name is asked for the file.
                 _ => (
@@ -116,10 +117,13 @@ pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Questio
         let file = fields.next()?.to_vec();
         let file = match shell {
             // tcsh lists all that answer, a line each.
-            Shell::Tcsh => file.split(|b| *b == b'\n').find(|line| line.starts_with(b"/")).unwrap_or_default(),
-            _ => file.strip_suffix(b"\n").unwrap_or(&file),
+            Shell::Tcsh => {
+                let first = file.split(|b| *b == b'\n').find(|line| line.starts_with(b"/"));
+                first.map(without_escapes).unwrap_or_default()
+            }
+            _ => file.strip_suffix(b"\n").unwrap_or(&file).to_vec(),
         };
-        let file = file.starts_with(b"/").then(|| PathBuf::from(os::name_from_bytes(file.to_vec())));
+        let file = file.starts_with(b"/").then(|| PathBuf::from(os::name_from_bytes(file)));
         let kind = match shell {
             Shell::Ksh | Shell::Tcsh => kind_in_words(name, &kind),
             _ => kind_of(name, &kind, file.is_some()),
@@ -150,6 +154,19 @@ fn kind_of(name: &str, said: &str, has_file: bool) -> Kind {
         _ if said == name && has_file => Kind::Function,
         _ => Kind::Builtin,
     }
+}
+
+/// What tcsh prints where no language is set, with each byte beyond ASCII as a backslash and three octal digits.
+fn without_escapes(text: &[u8]) -> Vec<u8> {
+    let mut bytes = Vec::with_capacity(text.len());
+    let mut rest = text;
+    while let Some((first, after)) = rest.split_first() {
+        let octal = after.get(..3).filter(|_| *first == b'\\').and_then(|digits| std::str::from_utf8(digits).ok());
+        let byte = octal.and_then(|digits| u8::from_str_radix(digits, 8).ok()).filter(|byte| !byte.is_ascii());
+        bytes.push(byte.unwrap_or(*first));
+        rest = if byte.is_some() { &after[3..] } else { after };
+    }
+    bytes
 }
 
 /// The kind, from a sentence: ksh `whence -v` ("NAME is a shell builtin"), tcsh `which` ("NAME: shell built-in
@@ -201,5 +218,6 @@ mod tests {
         ] {
             assert_eq!(kind_in_words("t", said), kind, "{said}");
         }
+        assert_eq!(without_escapes(b"/\\303\\274/a\\b\\101"), "/ü/a\\b\\101".as_bytes());
     }
 }

@@ -1,0 +1,91 @@
+//! `trace`: what runs, and what put it there.
+
+use serde_json::Value;
+use wagon_yard_core::os;
+
+use crate::archives::{script, tidelog};
+use crate::home::{Home, have};
+
+/// The trace of a name by one shell in a new terminal.
+fn traced(home: &Home, name: &str, shell: &str) -> Vec<Value> {
+    let report = home.wyard(&["trace", name, "--terminal", "new", "--as", shell, "--json"]).json();
+    report["commands"][0]["callers"].as_array().unwrap().clone()
+}
+
+fn put(home: &Home, file: &str, content: &str) {
+    os::set_folder_mode(&home.write(file, content), 0o755).unwrap();
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "Windows has no startup files")]
+fn the_line_that_put_an_entry_there_is_told() {
+    // Where each shell gets the folder from, the line, and whether the shell traced it itself.
+    let cases: [(&str, &str, &str, u64, &str); 7] = [
+        ("bash", ".bashrc", "# one\nadd() { PATH=\"$1:$PATH\"; }\nadd \"$HOME/own\"\n", 3, "traced"),
+        ("bash", ".profile", "if true; then\n  PATH=$HOME/own:$PATH\nfi\nhash -r\n", 2, "traced"),
+        ("zsh", ".zshrc", "path=($HOME/own $path)\n", 1, "traced"),
+        ("zsh", ".zprofile", "\n\nexport PATH=\"$HOME/own:$PATH\"\n", 3, "traced"),
+        ("ksh", ".kshrc", "x=1\nPATH=\"$HOME/own:$PATH\"\n", 2, "read"),
+        ("tcsh", ".cshrc", "setenv PATH ${HOME}/own:${PATH}\n", 1, "read"),
+        ("fish", ".config/fish/config.fish", "# x\nset -gx PATH ~/own $PATH\n", 2, "read"),
+    ];
+    for (shell, file, text, line, found) in cases {
+        if !have(shell) {
+            continue;
+        }
+        let home = Home::with(&[shell]);
+        put(&home, "home/own/tidelog", &script("3.9"));
+        home.write(&format!("home/{file}"), text);
+        let callers = traced(&home, "tidelog", shell);
+        let one =
+            callers.iter().find(|one| one["kind"] == "file").unwrap_or_else(|| panic!("{shell} {file}: {callers:?}"));
+        let origin = &one["candidates"][0]["origin"];
+        assert_eq!(origin["place"], home.path(&format!("home/{file}")).to_str().unwrap(), "{shell} {file}");
+        assert_eq!((&origin["line"], &origin["found"]), (&line.into(), &found.into()), "{shell} {file}");
+    }
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "links and scripts are those of Unix")]
+fn links_wrappers_and_what_is_remembered_are_told() {
+    let home = Home::with(&["bash"]);
+    put(&home, "home/a/tide", &script("1.0"));
+    put(&home, "home/w/tide", &format!("#!/bin/sh\nexec {} \"$@\"\n", home.path("home/a/tide").display()));
+    std::fs::create_dir(home.path("home/b")).unwrap();
+    os::make_link(std::path::Path::new("../a/tide"), &home.path("home/b/tide")).unwrap();
+    home.write("home/.bashrc", "PATH=~/b:~/a:~/w:$PATH\nhash -p ~/a/tide gauge\n");
+    put(&home, "home/w/gauge", &script("2.0"));
+    let callers = traced(&home, "tide", "bash");
+    let one = callers.iter().find(|one| one["kind"] == "file").unwrap();
+    let candidates = one["candidates"].as_array().unwrap();
+    let real = home.path("home/a/tide");
+    assert_eq!(candidates[0]["leads_to"], real.canonicalize().unwrap().to_str().unwrap());
+    assert_eq!((&candidates[1]["same_as"], &candidates[0]["same_as"]), (&0.into(), &Value::Null));
+    assert_eq!(candidates[2]["starts"], real.to_str().unwrap());
+    let callers = traced(&home, "gauge", "bash");
+    let one = callers.iter().find(|one| one["kind"] == "file").unwrap();
+    assert_eq!(
+        (&one["winner"], &one["findings"][0]["code"]),
+        (&real.to_str().unwrap().into(), &"remembered-place".into())
+    );
+    let shown = home.wyard(&["trace", "tide", "--versions"]).ends(0).says("the same again").says("starts ");
+    shown.says("1.0").says(".bashrc:1");
+    home.wyard(&["trace", "tidf"]).ends(1).says("near it").says("tide");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "elevation on Windows keeps PATH")]
+fn an_administrator_may_run_another_copy_or_none() {
+    let home = Home::with(&["bash"]);
+    let sandbox = home.path("");
+    let wyard = |arguments: &[&str]| home.wyard(&[arguments, &["--sandbox", sandbox.to_str().unwrap()]].concat());
+    wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    wyard(&["trace", "tidelog", "--as", "elevated"]).ends(1).says("no rules are here");
+    home.write("etc/sudoers", "Defaults secure_path=\"/nowhere\"\n");
+    wyard(&["trace", "tidelog", "--as", "elevated"]).ends(1).says("[elevated-differs]");
+    put(&home, "system/tidelog", &script("3.9"));
+    let system = home.path("system");
+    home.write("etc/sudoers", format!("Defaults secure_path = {}\n", system.display()));
+    let told = wyard(&["trace", "tidelog"]).ends(0).says("predicted: elevated").says("[elevated-differs]");
+    told.says(system.join("tidelog").to_str().unwrap());
+}

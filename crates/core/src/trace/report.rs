@@ -1,0 +1,151 @@
+//! The report of a trace.
+
+use std::fs::File;
+use std::io::Read as _;
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use crate::finding::Finding;
+use crate::program::HEAD_BYTES;
+use crate::resolve::{self, Caller, Kind, Reason, Standing};
+use crate::terminal::{Origin, Way};
+
+/// Which terminal.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum TerminalKind {
+    /// The one this program was started in.
+    This,
+    /// One opened now.
+    New,
+}
+
+/// The report of `trace`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct TraceReport {
+    /// The format number.
+    pub format: u32,
+    /// `trace`.
+    pub report: &'static str,
+    /// Command by command.
+    pub commands: Vec<CommandTrace>,
+}
+
+/// What one name means.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct CommandTrace {
+    /// The name.
+    pub name: String,
+    /// Caller by caller; where a shell answers differently by the way it is started, once for each answer.
+    pub callers: Vec<CallerTrace>,
+    /// Where nothing has the name, commands that are there and nearest to it.
+    pub nearest: Vec<String>,
+}
+
+/// What a name means to one caller.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct CallerTrace {
+    /// The caller.
+    pub caller: Caller,
+    /// In which terminal.
+    pub terminal: TerminalKind,
+    /// The ways of starting that this is true for; empty for this terminal and for callers that are no shell.
+    pub ways: Vec<Way>,
+    /// Whether the shell itself was asked.
+    pub proved: bool,
+    /// The file that runs; null where none does, or the shell itself answers.
+    pub winner: Option<PathBuf>,
+    /// What answers.
+    pub kind: Kind,
+    /// The files of that name, in order.
+    pub candidates: Vec<CandidateTrace>,
+    /// What is worth telling.
+    pub findings: Vec<Finding>,
+}
+
+/// A file of the name.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct CandidateTrace {
+    /// The file, lossy.
+    pub path: String,
+    /// Its exact bytes in hex, where it is not Unicode.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub path_bytes: Option<String>,
+    /// The entry of PATH it comes from, as written.
+    pub entry: Option<String>,
+    /// The place of that entry, from 0.
+    pub entry_index: Option<usize>,
+    /// What put that entry into PATH; null where nobody can say, and for this terminal.
+    pub origin: Option<Origin>,
+    /// How it stands.
+    pub standing: Standing,
+    /// Why it is skipped.
+    pub reason: Option<Reason>,
+    /// The file that all links on the way lead to, where it is another.
+    pub leads_to: Option<String>,
+    /// The place in this list of an earlier candidate that is the same file.
+    pub same_as: Option<usize>,
+    /// For a script, the first program with a full path that it starts.
+    pub starts: Option<String>,
+    /// The version it states, where that was asked for.
+    pub version: Option<String>,
+}
+
+impl CandidateTrace {
+    /// The candidates in their order, the same file reached again marked.
+    pub(super) fn list(candidates: &[resolve::Candidate]) -> Vec<Self> {
+        let mut list: Vec<Self> = Vec::with_capacity(candidates.len());
+        for candidate in candidates {
+            let mut one = Self::of(candidate);
+            let same = |earlier: &resolve::Candidate| resolve::same_file(&earlier.path, &candidate.path);
+            one.same_as = candidates[..list.len()].iter().position(same);
+            list.push(one);
+        }
+        list
+    }
+
+    fn of(candidate: &resolve::Candidate) -> Self {
+        let exact = candidate.path.as_os_str().as_encoded_bytes();
+        let hex = || exact.iter().map(|b| format!("{b:02x}")).collect();
+        Self {
+            path: candidate.path.to_string_lossy().into_owned(),
+            path_bytes: candidate.path.to_str().is_none().then(hex),
+            entry: candidate.entry.as_ref().map(|(raw, _)| raw.to_string_lossy().into_owned()),
+            entry_index: candidate.entry.as_ref().map(|(_, index)| *index),
+            origin: None,
+            standing: candidate.standing,
+            reason: candidate.reason,
+            leads_to: candidate.path.canonicalize().ok().filter(|real| *real != candidate.path).map(lossy),
+            same_as: None,
+            starts: started_by(&candidate.path),
+            version: None,
+        }
+    }
+}
+
+impl CommandTrace {
+    /// Whether any caller finds something of the name.
+    #[must_use]
+    pub fn is_answered(&self) -> bool {
+        self.callers.iter().any(|t| t.kind != Kind::None)
+    }
+}
+
+fn lossy(path: PathBuf) -> String {
+    path.to_string_lossy().into_owned()
+}
+
+/// The first full path that begins a command in a short script, or that it hands over to: what a wrapper leads to.
+fn started_by(script: &Path) -> Option<String> {
+    let mut head = Vec::new();
+    File::open(script).ok()?.take(HEAD_BYTES as u64).read_to_end(&mut head).ok()?;
+    let text = std::str::from_utf8(&head).ok().filter(|text| text.starts_with("#!"))?;
+    let command = |line: &str| {
+        let line = line.trim();
+        let first = line.strip_prefix("exec ").unwrap_or(line).trim_start().trim_start_matches(['"', '\'']);
+        let path = first.split(['"', '\'', ' ', '\t', ';']).next()?;
+        (path.len() > 1 && path.starts_with('/')).then(|| path.to_owned())
+    };
+    text.lines().skip(1).find_map(command)
+}
