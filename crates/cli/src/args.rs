@@ -74,6 +74,9 @@ pub enum Command {
     Trace(TraceArgs),
     /// Look at the whole PATH and at what is received, and tell what is wrong, worst first
     Survey(SurveyArgs),
+    /// Show PATH with where each entry comes from, or change it
+    #[command(subcommand)]
+    Path(PathCommand),
     /// Explain a finding: what it means, how it comes about, how to settle it
     Explain(ExplainArgs),
     /// List the received tools
@@ -204,6 +207,55 @@ impl From<SeverityWhich> for Severity {
             SeverityWhich::Caution => Self::Caution,
         }
     }
+}
+
+/// What to do with PATH.
+#[derive(Debug, Subcommand)]
+pub enum PathCommand {
+    /// Show the entries of a new terminal's PATH, and what put them there
+    Show,
+    /// Put a folder into PATH, in front
+    Add {
+        /// The folder
+        folder: PathBuf,
+        /// Put it at the end
+        #[arg(long)]
+        last: bool,
+        /// Whose PATH; the system's on Windows only
+        #[arg(long, value_name = "WHOSE", default_value = "user")]
+        scope: ScopeWhich,
+        /// Show what would be done, and write nothing
+        #[arg(long)]
+        dry_run: bool,
+    },
+    /// Take a folder out of PATH
+    Drop {
+        /// The folder
+        folder: PathBuf,
+        /// Show what would be done, and write nothing
+        #[arg(long)]
+        dry_run: bool,
+    },
+    /// Put a folder of PATH directly before another one, and tell which commands change by it
+    Move {
+        /// The folder
+        folder: PathBuf,
+        /// The one it is to stand before
+        #[arg(long, value_name = "DIR")]
+        before: PathBuf,
+        /// Show what would be done, and write nothing
+        #[arg(long)]
+        dry_run: bool,
+    },
+    /// Take out entries that no command needs; what would change a command is only offered
+    Tidy {
+        /// Show what would be done, and write nothing
+        #[arg(long)]
+        dry_run: bool,
+        /// Make the offered changes as well
+        #[arg(long, conflicts_with = "dry_run")]
+        yes: bool,
+    },
 }
 
 /// Options of `explain`.

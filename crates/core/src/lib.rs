@@ -13,6 +13,7 @@ pub mod finding;
 pub mod layout;
 pub mod machine;
 pub mod os;
+pub mod path;
 pub mod path_list;
 pub mod process;
 pub mod program;

@@ -6,6 +6,7 @@ mod demo;
 mod explain;
 mod inspect;
 mod overview;
+mod path;
 mod receive;
 mod register;
 mod stock;
@@ -31,6 +32,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Check(args)) => check::run(&args, context),
         Some(Command::Trace(args)) => trace::run(args, context),
         Some(Command::Survey(args)) => survey::run(&args, context),
+        Some(Command::Path(command)) => path::run(command, context),
         Some(Command::Explain(args)) => explain::run(&args, context),
         Some(Command::Stock) => stock::run(context),
         Some(Command::Register(args)) => register::register(&args, context),

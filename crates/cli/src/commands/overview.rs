@@ -19,6 +19,7 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
         &[
             ("check [NAME…]", "do received tools work in every new terminal?"),
             ("survey", "what is wrong with PATH as a whole"),
+            ("path show", "PATH, and what put each entry there"),
             ("explain CODE", "what a finding means"),
         ],
     ),
@@ -28,6 +29,7 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
             ("stock", "list the received tools"),
             ("register NAME", "put a tool into the startup files"),
             ("unregister NAME", "take it out again"),
+            ("path add DIR", "put a folder into PATH; also drop, move, tidy"),
         ],
     ),
     ("more", &[("completions SHELL", "completion script"), ("help of a command", "wyard COMMAND --help")]),

@@ -3,6 +3,7 @@
 pub mod check;
 pub mod explain;
 pub mod inspect;
+pub mod path;
 pub mod receive;
 pub mod register;
 pub mod stock;

@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use wagon_yard_core::finding::Finding;
 use wagon_yard_core::resolve::{Caller, Kind, Reason, Standing};
-use wagon_yard_core::terminal::{Origin, Way};
+use wagon_yard_core::terminal::{Found, Origin, Way};
 use wagon_yard_core::trace::{CallerTrace, CandidateTrace, CommandTrace, TerminalKind, TraceReport};
 
 use super::{Page, escape, style};
@@ -178,11 +178,15 @@ fn candidate(candidate: &CandidateTrace) -> Vec<String> {
         standing,
         file,
         candidate.version.clone().unwrap_or_default(),
-        candidate.origin.as_ref().map(|origin| style::DIM.over(&escape(&place(origin)))).unwrap_or_default(),
+        candidate.origin.as_ref().map(|origin| style::DIM.over(&place(origin))).unwrap_or_default(),
     ]
 }
 
 /// The file and its line, or the registry's value.
-fn place(origin: &Origin) -> String {
-    origin.line.map_or_else(|| origin.place.clone(), |line| format!("{}:{line}", origin.place))
+pub(super) fn place(origin: &Origin) -> String {
+    if origin.found == Found::Yard {
+        return "Wagon Yard".to_owned();
+    }
+    let place = escape(&origin.place);
+    origin.line.map_or_else(|| place.clone(), |line| format!("{place}:{line}"))
 }

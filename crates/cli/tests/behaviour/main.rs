@@ -11,6 +11,7 @@ mod inspect;
 mod interrupted;
 mod judges;
 mod on_windows;
+mod path;
 mod receive;
 mod startup;
 mod survey;

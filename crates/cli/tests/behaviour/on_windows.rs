@@ -323,6 +323,7 @@ fn cmd_and_programs_run_what_the_lookup_rules_say() {
                         continue;
                     }
                     let around = Surroundings {
+                        home: None,
                         path: path.into(),
                         path_extensions: [".com", ".exe", ".bat", ".cmd"].map(str::to_owned).to_vec(),
                         current_folder: folder.join("now"),

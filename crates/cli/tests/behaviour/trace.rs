@@ -89,3 +89,28 @@ fn an_administrator_may_run_another_copy_or_none() {
     let told = wyard(&["trace", "tidelog"]).ends(0).says("predicted: elevated").says("[elevated-differs]");
     told.says(system.join("tidelog").to_str().unwrap());
 }
+
+#[test]
+#[cfg_attr(windows, ignore = "it is startup files that put the old copy first")]
+fn the_smallest_change_that_mends_a_shadow_is_told_and_works() {
+    let home = Home::with(&["bash"]);
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    put(&home, "home/old/tidelog", &script("3.9"));
+    put(&home, "home/old/ebb", &script("1.0"));
+    for name in [".profile", ".bashrc"] {
+        let text = std::fs::read_to_string(home.path(&format!("home/{name}"))).unwrap();
+        home.write(&format!("home/{name}"), format!("{text}PATH=\"$HOME/old:$PATH\"\n"));
+    }
+    let old = home.path("home/old");
+    let bin = home.yard().join("stock/tidelog/4.2.1/bin");
+    let remedy = format!("wyard path move \"{}\" --before \"{}\"", bin.display(), old.display());
+    for call in [&["trace", "tidelog", "--terminal", "new", "--json"][..], &["check", "tidelog", "--json"]] {
+        let told = home.wyard(call);
+        let text = told.json().to_string().replace("\\\"", "\"");
+        assert!(text.contains(&remedy) && text.contains("no other command changes by it"), "{call:?}: {text}");
+    }
+    // A line behind our block has the last word: the move cannot help there, and is not said to have.
+    home.wyard(&["path", "move", bin.to_str().unwrap(), "--before", old.to_str().unwrap()])
+        .ends(1)
+        .says("[change-undone]");
+}

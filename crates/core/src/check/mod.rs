@@ -15,6 +15,7 @@ use serde::Serialize;
 use crate::error::{Blame, Blamed, FileContext, FileError};
 use crate::finding::{Code, Finding};
 use crate::machine::{Environment, Machine};
+use crate::path;
 use crate::process;
 use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, Kind, same_file};
@@ -308,7 +309,8 @@ impl Job {
                 result.ours = same_file(file, &self.file);
                 (!result.ours).then(|| {
                     let seen = format!("{name} is {} in a new terminal", file.display());
-                    let remedy = format!("run 'wyard trace {name}' to see what puts that folder first");
+                    let look = || format!("run 'wyard trace {name}' to see what puts that folder first");
+                    let remedy = path::mend(name, &self.file, &said.around).unwrap_or_else(look);
                     (Verdict::Shadowed, Finding::new(Code::Shadowed, seen).remedy(remedy))
                 })
             }

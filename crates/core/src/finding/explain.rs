@@ -108,6 +108,12 @@ fn texts(code: Code) -> [&'static str; 4] {
             "Close it and open a new one.",
             "export PATH=~/old/bin:$PATH   # lasts for one terminal only",
         ],
+        Code::ChangeUndone => [
+            "PATH was changed, and a new terminal still has another one than the change should give it.",
+            "A line of a startup file that is read after Wagon Yard's block sets PATH or puts another folder first.",
+            "See with 'wyard path show' which line that is. Move Wagon Yard's block behind it, or change it.",
+            "PATH=\"$HOME/old:$PATH\"   # below the block in ~/.bashrc",
+        ],
         Code::RememberedPlace => [
             "The shell remembers a place for the name, and does not look in PATH.",
             "A startup file tells it to, with 'hash' in bash and zsh, often to save time.",

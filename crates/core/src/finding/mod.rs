@@ -67,6 +67,8 @@ codes! {
     HidesOther = "hides-other", Caution;
     /// This terminal runs something else than a new one would.
     StaleTerminal = "stale-terminal", Caution;
+    /// A new terminal does not have the PATH that a change should give it.
+    ChangeUndone = "change-undone", Problem;
     /// A shell remembers a place for the command that PATH does not lead to.
     RememberedPlace = "remembered-place", Caution;
     /// With an administrator's rights another copy runs, or none.

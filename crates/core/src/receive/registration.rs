@@ -9,7 +9,9 @@ use crate::machine::Machine;
 use crate::os;
 use crate::progress::Stop;
 use crate::store::registry::{Keys, RegistryPlan, Replaced, Tool};
-use crate::store::{Action, Registered, RegistrationPlan, RegistryChange, StartupChange, StorePlan, StorePlanError};
+use crate::store::{
+    Action, OwnEntry, Registered, RegistrationPlan, RegistryChange, StartupChange, StorePlan, StorePlanError,
+};
 use crate::system::System;
 use crate::terminal::{self, Asking, InstalledShell};
 use crate::yard::{Card, Registration, Scope, Settings, Yard};
@@ -91,17 +93,34 @@ impl<'a> Registrar<'a> {
         let leaving: Vec<Card> = staying.extract_if(.., |c| same(c, put) || same(c, taken)).collect();
         staying.sort_by(|a, b| since(b).cmp(since(a)));
         Ok(match os::HERE {
-            System::Unix => StorePlan::Startup(self.plan_startup(put, &staying)?),
+            System::Unix => StorePlan::Startup(self.plan_startup(put, &staying, &self.yard.own_entries()?)?),
             System::Windows => StorePlan::Registry(self.plan_registry(put, &leaving, &staying)?),
         })
     }
 
-    fn plan_startup(&self, put: Option<&Card>, staying: &[Card]) -> Result<RegistrationPlan, StorePlanError> {
+    /// Plans the startup files with the registered tools as they are and other entries of the user's own.
+    ///
+    /// # Errors
+    /// When a card or a file is in the way; nothing is changed then.
+    pub fn plan_own(&self, own: &[OwnEntry]) -> Result<StorePlan, ReceiveError> {
+        let mut cards = self.yard.cards()?;
+        cards.retain(|card| card.registration.is_some());
+        cards.sort_by(|a, b| since(b).cmp(since(a)));
+        Ok(StorePlan::Startup(self.plan_startup(None, &cards, own)?))
+    }
+
+    fn plan_startup(
+        &self,
+        put: Option<&Card>,
+        staying: &[Card],
+        own: &[OwnEntry],
+    ) -> Result<RegistrationPlan, ReceiveError> {
         let tools: Vec<_> = put.into_iter().chain(staying).filter_map(|c| self.yard.registered(c)).collect();
         let asking =
             Asking { machine: self.machine, shells: &self.shells, limit: self.settings.shell_limit(), stop: self.stop };
         let shells: Vec<_> = self.shells.iter().map(|s| s.shell).collect();
-        Ok(RegistrationPlan::make(&self.yard.terminal(), &tools, &shells, &asking.startup_folders())?)
+        let plan = RegistrationPlan::make(&self.yard.terminal(), &tools, own, &shells, &asking.startup_folders());
+        Ok(plan.map_err(StorePlanError::from)?)
     }
 
     /// One plan for each scope that is touched. None is made unless all can be.

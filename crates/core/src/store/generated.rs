@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use super::own::{self, OwnEntry, Place};
 use super::quote;
 use super::startup::Dialect;
 
@@ -46,11 +47,11 @@ pub(super) fn reading_line(dialect: Dialect, generated: &Path) -> Vec<u8> {
     }
 }
 
-/// The content of a generated file. `tools` come in the order in which they stand in PATH.
+/// The content of a generated file. `tools` come in the order in which they stand in PATH, and before the user's `own`.
 ///
 /// Each command folder is taken out of PATH wherever it stands and put first, so that reading the file twice, or in a
 /// terminal that inherited an older PATH, gives the same as reading it once in a fresh one. Empty entries of PATH stay.
-pub(super) fn content(dialect: Dialect, tools: &[Registered]) -> Vec<u8> {
+pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) -> Vec<u8> {
     let mut text = NOTE.as_bytes().to_vec();
     for tool in tools {
         for variable in &tool.home_variables {
@@ -63,7 +64,8 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered]) -> Vec<u8> {
             text.push(b'\n');
         }
     }
-    let folders = tools.iter().flat_map(|t| &t.command_folders);
+    let first = own.iter().filter(|entry| entry.place == Place::First).map(|entry| &entry.folder);
+    let folders = tools.iter().flat_map(|t| &t.command_folders).chain(first);
     // The one put in last ends up first.
     let reversed: Vec<&PathBuf> = folders.collect::<Vec<_>>().into_iter().rev().collect();
     let words: Vec<Vec<u8>> = reversed
@@ -81,9 +83,10 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered]) -> Vec<u8> {
         Dialect::Fish => ("for _wyard_folder in ", FISH_LOOP),
         Dialect::Csh => (CSH_HEAD, CSH_LOOP),
     };
-    text.extend_from_slice(head.as_bytes());
-    text.extend_from_slice(&words);
-    text.extend_from_slice(body.as_bytes());
+    if !words.is_empty() {
+        text.extend([head.as_bytes(), &words, body.as_bytes()].concat());
+    }
+    text.extend(own::lines(dialect, own));
     text
 }
 
@@ -137,14 +140,14 @@ mod tests {
     use super::*;
 
     /// PATH after a shell has read the generated file, or `None` where the shell is not installed.
-    fn read_by(shell: &str, dialect: Dialect, folders: &[String], path: &str) -> Option<String> {
+    fn read_by(shell: &str, dialect: Dialect, folders: &[String], own: &[OwnEntry], path: &str) -> Option<String> {
         let tool = Registered {
             home: PathBuf::from("/home of/it's"),
             home_variables: vec!["GAUGE_HOME".to_owned()],
             command_folders: folders.iter().map(PathBuf::from).collect(),
         };
         let file = tempfile::NamedTempFile::new().ok()?;
-        std::fs::write(file.path(), content(dialect, &[tool])).ok()?;
+        std::fs::write(file.path(), content(dialect, &[tool], own)).ok()?;
         let show = match dialect {
             Dialect::Posix => "set -u; . \"$F\"; set +u; printf '%s|%s' \"$GAUGE_HOME\" \"$PATH\"",
             Dialect::Fish => "source $F; printf '%s|%s' $GAUGE_HOME (string join : -- $PATH)",
@@ -169,6 +172,9 @@ mod tests {
             names in proptest::collection::hash_set("/[a-c '\"$`;%*?!\\[\\\\#~ä-]{1,6}", 1..3),
             others in proptest::collection::vec("(|/usr/bin|/[a-c *]{1,3})", 1..5),
             at in 0usize..4,
+            moved in 0usize..5,
+            to in 0usize..5,
+            last in any::<bool>(),
         ) {
             let folders: Vec<String> = names.into_iter().collect();
             // The folders are also further back, more than once.
@@ -176,19 +182,30 @@ mod tests {
             before.insert(at.min(before.len()), folders[0].clone());
             before.push(folders[folders.len() - 1].clone());
             let kept = before.iter().filter(|entry| !folders.contains(entry)).cloned();
-            let expected: Vec<String> = folders.iter().cloned().chain(kept).collect();
+            let mut expected: Vec<String> = folders.iter().cloned().chain(kept).collect();
+            let pick = |at: usize| Some(PathBuf::from(expected.get(at % expected.len())?)).filter(|f| f.is_absolute());
+            let mut own = vec![OwnEntry { folder: "/own".into(), place: if last { Place::Last } else { Place::First } }];
+            if let (Some(folder), Some(other)) = (pick(moved), pick(to)) && folder != other {
+                own.push(OwnEntry { folder, place: Place::Before(other) });
+            }
+            // One that goes first stands behind those of tools.
+            if last { expected.push("/own".to_owned()) } else { expected.insert(folders.len(), "/own".to_owned()) }
+            for one in &own[1..] {
+                let text = |path: &PathBuf| path.to_str().unwrap().to_owned();
+                expected = one.applied(&expected, |entry, path| *entry == text(path), text);
+            }
             let before = before.join(":");
             for shell in ["dash", "bash", "zsh", "ksh"] {
-                if let Some(seen) = read_by(shell, Dialect::Posix, &folders, &before) {
+                if let Some(seen) = read_by(shell, Dialect::Posix, &folders, &own, &before) {
                     prop_assert_eq!(seen, format!("/home of/it's|{}", expected.join(":")), "{} {}", shell, before);
                 }
             }
             // fish turns an empty entry into a dot when it starts.
             let dotted: Vec<&str> = expected.iter().map(|e| if e.is_empty() { "." } else { e.as_str() }).collect();
-            if let Some(seen) = read_by("fish", Dialect::Fish, &folders, &before) {
+            if let Some(seen) = read_by("fish", Dialect::Fish, &folders, &own, &before) {
                 prop_assert_eq!(seen, format!("/home of/it's|{}", dotted.join(":")), "fish {}", before);
             }
-            if let Some(seen) = read_by("tcsh", Dialect::Csh, &folders, &before) {
+            if let Some(seen) = read_by("tcsh", Dialect::Csh, &folders, &own, &before) {
                 prop_assert_eq!(seen, format!("/home of/it's|{}", dotted.join(":")), "tcsh {}", before);
             }
         }

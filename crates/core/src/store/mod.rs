@@ -3,6 +3,7 @@
 
 mod block;
 mod generated;
+mod own;
 mod plan;
 pub mod quote;
 pub mod registry;
@@ -11,6 +12,7 @@ mod store_plan;
 mod system_files;
 
 pub use generated::Registered;
+pub use own::{OwnEntry, Place};
 pub use plan::{Action, RegistrationPlan, StartupChange, StoreError};
 pub use startup::{Dialect, StartupFile, StartupFolders, startup_files};
 pub use store_plan::{RegistryChange, StorePlan, StorePlanError};

@@ -7,6 +7,7 @@ use serde::Serialize;
 
 use super::block::{self, Before, Without};
 use super::generated::{self, Registered};
+use super::own::OwnEntry;
 use super::startup::{Dialect, StartupFile, StartupFolders, possible_files};
 use super::startup_files;
 use crate::error::{Blame, Blamed, FileContext, FileError};
@@ -82,31 +83,32 @@ pub struct RegistrationPlan {
 }
 
 impl RegistrationPlan {
-    /// Plans the stores so that they hold just `tools`, in this order. `terminal` is the yard's folder for generated
-    /// files. Without tools all that is ours goes.
+    /// Plans the stores so that they hold just `tools`, in this order, and the user's `own`. `terminal` is the yard's
+    /// folder for generated files. Without any all that is ours goes.
     ///
     /// # Errors
     /// When a file could not be read or written; nothing has been changed then.
     pub fn make(
         terminal: &Path,
         tools: &[Registered],
+        own: &[OwnEntry],
         shells: &[Shell],
         folders: &StartupFolders,
     ) -> Result<Self, StoreError> {
+        let is_empty = tools.is_empty() && own.is_empty();
         let mut plan = Self { generated: Vec::new(), changes: Vec::new() };
         for dialect in Dialect::ALL {
             let file = terminal.join(generated::file_name(dialect));
-            let content = (!tools.is_empty()).then(|| generated::content(dialect, tools));
+            let content = (!is_empty).then(|| generated::content(dialect, tools, own));
             plan.generated.push((file, content));
         }
-        let files = if tools.is_empty() {
+        let files = if is_empty {
             possible_files(folders)
         } else {
             startup_files(shells, folders, &|file| fs::File::open(file).is_ok_and(|_| file.is_file()))
         };
         for file in files {
-            let change =
-                if tools.is_empty() { taking_out(terminal, file) } else { putting_in(terminal, file).map(Some) };
+            let change = if is_empty { taking_out(terminal, file) } else { putting_in(terminal, file).map(Some) };
             plan.changes.extend(change.map_err(StoreError::Refused)?);
         }
         for change in plan.changes.iter().filter(|c| c.action != Action::Keep) {

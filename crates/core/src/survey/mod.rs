@@ -19,7 +19,7 @@ use crate::process;
 use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, Surroundings, same_file};
 use crate::system::System;
-use crate::terminal::{self, Asking, Question, Said};
+use crate::terminal::{self, Answer, Asking, Question, Said};
 use crate::trace::TerminalKind;
 use crate::yard::{Card, Scope, Settings, Yard, YardError};
 
@@ -236,18 +236,35 @@ fn new_terminal(machine: &Machine, settings: &Settings, names: Vec<String>, stop
     let shells = terminal::installed(&settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let answers = asking.everywhere(Question { commands: &[], variables: &names });
-    let mut findings: Vec<Finding> = Vec::new();
-    // The PATH that most of them have; of two as common ones the first.
-    let said: Vec<&Said> = answers.iter().filter_map(|answer| answer.said.as_ref().ok()).collect();
-    let as_many = |one: &Said| said.iter().filter(|other| other.around.path == one.around.path).count();
-    let Some(said) = said.iter().rev().max_by_key(|one| as_many(one)).copied() else {
+    let Some((_, said)) = commonest(&answers) else {
         let seen = "no shell could be asked what a new terminal sees; this is what this one sees";
         let mut sight = this_terminal(machine, names);
         sight.findings.push(Finding::new(Code::NoTerminalAnswer, seen));
         return Ok(sight);
     };
-    let (mut others, mut elsewhere): (Vec<Surroundings>, Vec<String>) = (Vec::new(), Vec::new());
-    for answer in &answers {
+    let mut others: Vec<Surroundings> = Vec::new();
+    for other in answers.iter().filter_map(|answer| answer.said.as_ref().ok()) {
+        if other.around.path != said.around.path && others.iter().all(|known| known.path != other.around.path) {
+            others.push(other.around.clone());
+        }
+    }
+    let findings = tell_other_paths(&answers, said);
+    let variables = names.into_iter().zip(said.variables.iter().cloned()).collect();
+    Ok(Sight { entries: entries_of(&said.around.path), around: said.around.clone(), others, variables, findings })
+}
+
+/// The answer with the PATH that most new terminals have; of two as common ones the first.
+pub(crate) fn commonest(answers: &[Answer]) -> Option<(&Answer, &Said)> {
+    let said: Vec<(&Answer, &Said)> = answers.iter().filter_map(|a| Some((a, a.said.as_ref().ok()?))).collect();
+    let as_many = |one: &Said| said.iter().filter(|(_, other)| other.around.path == one.around.path).count();
+    said.iter().rev().max_by_key(|(_, one)| as_many(one)).copied()
+}
+
+/// Tells of the terminals that gave no answer or have another PATH than the one looked at.
+pub(crate) fn tell_other_paths(answers: &[Answer], said: &Said) -> Vec<Finding> {
+    let mut findings: Vec<Finding> = Vec::new();
+    let mut elsewhere: Vec<String> = Vec::new();
+    for answer in answers {
         let words = format!("{} ({})", answer.shell.name(), answer.way.name());
         match &answer.said {
             Err(_) => {
@@ -255,9 +272,6 @@ fn new_terminal(machine: &Machine, settings: &Settings, names: Vec<String>, stop
                 findings.push(Finding::new(Code::NoTerminalAnswer, seen).remedy("look at that shell's startup files"));
             }
             Ok(other) if other.around.path != said.around.path => {
-                if others.iter().all(|known| known.path != other.around.path) {
-                    others.push(other.around.clone());
-                }
                 if !elsewhere.contains(&words) {
                     elsewhere.push(words);
                 }
@@ -271,8 +285,7 @@ fn new_terminal(machine: &Machine, settings: &Settings, names: Vec<String>, stop
         let remedy = "look with 'wyard trace COMMAND' which copy each of them runs";
         findings.push(Finding::new(Code::PathDiffers, seen).remedy(remedy));
     }
-    let variables = names.into_iter().zip(said.variables.iter().cloned()).collect();
-    Ok(Sight { entries: entries_of(&said.around.path), around: said.around.clone(), others, variables, findings })
+    findings
 }
 
 /// What the registry gives a new terminal: the system's entries, then the user's.

@@ -18,6 +18,7 @@ use crate::path_list::PathList;
 use crate::process;
 use crate::resolve::Shell;
 use crate::store::{macos_path_lists, system_startup_files};
+use crate::yard::Yard;
 
 /// How an origin was found out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -29,6 +30,8 @@ pub enum Found {
     Read,
     /// It is what a session starts with.
     Session,
+    /// The yard's own file puts it there.
+    Yard,
     /// A value of the registry holds it.
     Registry,
 }
@@ -70,16 +73,25 @@ impl Asking<'_> {
             _ => Vec::new(),
         };
         if steps.last().map_or(begin == path, |last| last.path == path) {
-            return follow(start, &steps).into_iter().map(|(_, origin)| origin).collect();
+            return follow(start, &steps).into_iter().map(|(_, origin)| self.or_ours(origin)).collect();
         }
         let mut files = system_startup_files(shell.shell);
         files.extend(self.own_startup_files(shell.shell));
         let files = texts(files);
         let one = |raw: OsString| {
             let given = start.iter().find(|(entry, _)| *entry == raw).and_then(|(_, origin)| origin.clone());
-            given.or_else(|| named_in(&files, &raw, &self.machine.home))
+            self.or_ours(given.or_else(|| named_in(&files, &raw, &self.machine.home)))
         };
         entries(path).map(one).collect()
+    }
+
+    /// Marks what the yard's own files have put there.
+    fn or_ours(&self, origin: Option<Origin>) -> Option<Origin> {
+        let mut origin = origin?;
+        if Path::new(&origin.place).starts_with(Yard::at(&self.machine.yard).terminal()) {
+            origin.found = Found::Yard;
+        }
+        Some(origin)
     }
 
     /// The steps of bash. It does not take the prefix of its trace from the environment when an administrator runs it, so
@@ -144,6 +156,7 @@ impl Asking<'_> {
             .into_iter()
             .map(|file| file.path)
             .collect();
+        files.extend(files_in(&Yard::at(&self.machine.yard).terminal()));
         if shell == Shell::Fish {
             for folder in &folders.fish {
                 // Where fish keeps what is set once for all terminals.

@@ -1,19 +1,18 @@
 //! The trace: what a command name means to each caller, in this terminal and in a new one, and what else it could mean.
 
 mod nearest;
-mod order;
 mod report;
 
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
-pub use order::{Reorder, smallest};
 pub use report::{CallerTrace, CandidateTrace, CommandTrace, TerminalKind, TraceReport};
 
 use crate::check;
 use crate::finding::{Code, Finding};
 use crate::machine::Machine;
 use crate::os;
+use crate::path;
 use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, Kind, Shell, Standing, Surroundings, same_file};
 use crate::system::System;
@@ -59,9 +58,10 @@ pub fn trace(machine: &Machine, settings: &Settings, request: &TraceRequest, sto
     let mut commands = Vec::new();
     for (index, name) in request.names.iter().enumerate() {
         let mut traced: Vec<CallerTrace> = Vec::new();
+        let ours = own_files(machine, name);
         if new {
             let of_shells = answers.iter().filter(|a| wanted(Caller::from(a.shell)));
-            of_shells.for_each(|answer| add_answer(&mut traced, answer, name, index, &mut origins));
+            of_shells.for_each(|answer| add_answer(&mut traced, answer, (name, index), &ours, &mut origins));
             if let Some(answer) = login_answer(&answers) {
                 traced.extend(programs(machine, name, answer, &wanted, &mut origins));
             }
@@ -70,7 +70,6 @@ pub fn trace(machine: &Machine, settings: &Settings, request: &TraceRequest, sto
             traced.extend(callers.iter().map(|c| predicted(*c, name, &here, TerminalKind::This)));
         }
         tell_stale(&mut traced, name);
-        tell_losing(machine, &mut traced, name);
         traced.sort_by_key(|t| (std::cmp::Reverse(t.terminal), t.caller));
         let mut command = CommandTrace { name: name.clone(), callers: traced, nearest: Vec::new() };
         if !command.is_answered() {
@@ -91,9 +90,19 @@ fn login_answer(answers: &[Answer]) -> Option<&Answer> {
 }
 
 /// Adds what a shell said, with other ways of starting it where they give the same.
-fn add_answer(traced: &mut Vec<CallerTrace>, answer: &Answer, name: &str, index: usize, origins: &mut Origins<'_>) {
+fn add_answer(
+    traced: &mut Vec<CallerTrace>,
+    answer: &Answer,
+    (name, index): (&str, usize),
+    ours: &[PathBuf],
+    origins: &mut Origins<'_>,
+) {
     let mut one = match &answer.said {
-        Ok(said) => proved(Caller::from(answer.shell), name, index, said),
+        Ok(said) => {
+            let mut one = proved(Caller::from(answer.shell), name, index, said);
+            tell_losing(ours, &mut one, name, &said.around);
+            one
+        }
         Err(_) => unproved(Caller::from(answer.shell), answer.way),
     };
     let bare = |t: &CallerTrace| -> Vec<_> { t.candidates.iter().map(|c| (c.path.clone(), c.standing)).collect() };
@@ -200,35 +209,26 @@ impl Origins<'_> {
 }
 
 /// Tells of a command of ours that another copy comes before, and of the smallest change that mends it.
-fn tell_losing(machine: &Machine, traced: &mut [CallerTrace], name: &str) {
+fn tell_losing(ours: &[PathBuf], one: &mut CallerTrace, name: &str, around: &Surroundings) {
+    let is_ours = |path: &Path| ours.iter().any(|ours| same_file(path, ours));
+    let Some(winner) = one.winner.clone().filter(|winner| !ours.is_empty() && !is_ours(winner)) else { return };
+    let finding = Finding::new(Code::Shadowed, format!("{name} is {}, before the one in the yard", winner.display()));
+    one.findings.push(match ours.iter().find_map(|ours| path::mend(name, ours, around)) {
+        Some(remedy) => finding.remedy(remedy),
+        None => finding,
+    });
+}
+
+/// The files in the yard that a name means when its tools are in service and registered.
+fn own_files(machine: &Machine, name: &str) -> Vec<PathBuf> {
     let yard = Yard::at(&machine.yard);
-    let ours: Vec<PathBuf> = yard
-        .in_service()
-        .unwrap_or_default()
-        .iter()
-        .flat_map(|card| {
-            let home = yard.home(&card.name, &card.version);
-            card.commands.iter().filter(|c| c.name == name).map(move |c| home.join(&c.path))
-        })
-        .collect();
-    for one in traced.iter_mut().filter(|t| t.terminal == TerminalKind::New) {
-        let is_ours = |path: &Path| ours.iter().any(|ours| same_file(path, ours));
-        let Some(winner) = one.winner.clone().filter(|winner| !ours.is_empty() && !is_ours(winner)) else { continue };
-        let seen = format!("{name} is {}, before the one in the yard", winner.display());
-        let finding = Finding::new(Code::Shadowed, seen);
-        let wanted = one.candidates.iter().find(|c| c.standing == Standing::Shadowed && is_ours(Path::new(&c.path)));
-        let first = one.candidates.iter().find(|c| c.standing == Standing::Winner);
-        let remedy = wanted.zip(first).and_then(|(wanted, first)| {
-            let (folder, before) = (wanted.entry.as_ref()?, first.entry.as_ref()?);
-            Some(format!(
-                "run 'wyard path move {folder} --before {before}'; with --dry-run it tells what else would change"
-            ))
-        });
-        one.findings.push(match remedy {
-            Some(remedy) => finding.remedy(remedy),
-            None => finding,
-        });
-    }
+    let mut cards = yard.in_service().unwrap_or_default();
+    cards.retain(|card| card.registration.is_some());
+    let files = cards.iter().flat_map(|card| {
+        let home = yard.home(&card.name, &card.version);
+        card.commands.iter().filter(|c| c.name == name).map(move |c| home.join(&c.path))
+    });
+    files.collect()
 }
 
 /// Asks each candidate that could run for its version, once for each file.

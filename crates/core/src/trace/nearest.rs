@@ -3,11 +3,9 @@
 use std::collections::{BTreeSet, HashSet};
 use std::path::PathBuf;
 
-use crate::os;
-use crate::path_list::{PathEntry, PathList, windows};
+use crate::path::folders;
 use crate::resolve::Surroundings;
 use crate::survey::commands_in;
-use crate::system::System;
 
 /// No more are told.
 const MOST: usize = 3;
@@ -21,13 +19,10 @@ pub(super) fn nearest<'a>(name: &str, around: impl Iterator<Item = &'a Surroundi
     };
     let (mut names, mut met) = (BTreeSet::new(), HashSet::<PathBuf>::new());
     for around in around {
-        let folders: Vec<_> = match os::HERE {
-            System::Unix => PathList::parse(&around.path).entries().map(PathEntry::folder).collect(),
-            System::Windows => {
-                windows::parts(&around.path.to_string_lossy()).into_iter().map(|p| windows::folder(p).into()).collect()
-            }
-        };
-        folders.into_iter().filter(|folder| met.insert(folder.clone())).for_each(|f| names.extend(commands_in(&f)));
+        folders(around)
+            .into_iter()
+            .filter(|folder| met.insert(folder.clone()))
+            .for_each(|f| names.extend(commands_in(&f)));
     }
     let distance = |other: &String| strsim::osa_distance(&name.to_lowercase(), &other.to_lowercase());
     let mut near: Vec<(usize, String)> = names
@@ -46,12 +41,11 @@ mod tests {
     #[test]
     #[cfg_attr(windows, ignore = "the programs are those of Unix")]
     fn the_nearest_come_first() {
-        use std::os::unix::fs::PermissionsExt as _;
         let folder = tempfile::tempdir().unwrap();
         for name in ["tidelog", "tidelogc", "shoal", "tl"] {
             let file = folder.path().join(name);
             std::fs::write(&file, "").unwrap();
-            std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o755)).unwrap();
+            crate::os::set_folder_mode(&file, 0o755).unwrap();
         }
         let around = Surroundings { path: folder.path().into(), ..Surroundings::default() };
         let near = |name: &str| nearest(name, [&around].into_iter());

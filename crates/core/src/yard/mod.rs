@@ -13,8 +13,8 @@ pub use settings::Settings;
 
 use crate::error::{Blame, Blamed, FileContext, FileError};
 use crate::layout::{ToolName, Version};
-use crate::store::Registered;
 use crate::store::registry::PathBefore;
+use crate::store::{OwnEntry, Registered};
 use crate::whole_file;
 
 /// Why the yard could not be read or written.
@@ -103,6 +103,13 @@ impl KeptPaths {
             Scope::System => &mut self.system,
         }
     }
+}
+
+/// The record of [`Yard::own_entries`].
+#[derive(Debug, serde::Serialize, serde::Deserialize)]
+struct OwnEntries {
+    format: u32,
+    entry: Vec<OwnEntry>,
 }
 
 /// The yard's folder.
@@ -266,6 +273,42 @@ impl Yard {
 
     fn path_before_file(&self) -> PathBuf {
         self.terminal().join("registry.toml")
+    }
+
+    /// The folders that the user has put into PATH or moved in it, in the order in which that was done.
+    ///
+    /// # Errors
+    /// When the record is there and cannot be read.
+    pub fn own_entries(&self) -> Result<Vec<OwnEntry>, YardError> {
+        let file = self.own_entries_file();
+        let text = match fs::read_to_string(&file) {
+            Ok(text) => text,
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
+            Err(e) => return Err(e).at("read", &file).map_err(Into::into),
+        };
+        let kept: OwnEntries =
+            toml::from_str(&text).map_err(|source| YardError::Record { file: file.clone(), source })?;
+        if kept.format != card::FORMAT {
+            return Err(YardError::Format { file, found: kept.format });
+        }
+        Ok(kept.entry)
+    }
+
+    /// Records them.
+    ///
+    /// # Errors
+    /// When the record cannot be written.
+    pub fn keep_own_entries(&self, entry: Vec<OwnEntry>) -> Result<(), YardError> {
+        let file = self.own_entries_file();
+        if entry.is_empty() {
+            return if file.exists() { Ok(fs::remove_file(&file).at("remove", &file)?) } else { Ok(()) };
+        }
+        let text = toml::to_string_pretty(&OwnEntries { format: card::FORMAT, entry }).map_err(YardError::Write)?;
+        Ok(whole_file::replace(&file, text.as_bytes())?)
+    }
+
+    fn own_entries_file(&self) -> PathBuf {
+        self.root.join("path.toml")
     }
 
     /// Writes a card.

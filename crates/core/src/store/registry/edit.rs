@@ -63,7 +63,8 @@ impl<'a> Edit<'a> {
         }
     }
 
-    fn set(&mut self, name: &str, value: Option<RegistryValue>) {
+    /// Sets a value, or takes it away.
+    pub fn set(&mut self, name: &str, value: Option<RegistryValue>) {
         match self.values.iter_mut().find(|(n, _)| same_name(n, name)) {
             Some((_, earlier)) => *earlier = value,
             None => {

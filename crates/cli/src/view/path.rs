@@ -1,0 +1,135 @@
+//! PATH entry by entry, and what is done to it.
+
+use std::io::{self, Write};
+
+use wagon_yard_core::path::{MeaningChange, PathReport, PathScope, Step};
+use wagon_yard_core::yard::Scope;
+
+use super::receive::stores;
+use super::{Page, count, escape, style};
+
+/// So many commands that change are named; JSON has all.
+const MOST_NAMED: usize = 12;
+
+/// PATH as it is; or what is done, what it changes, and PATH afterwards.
+pub fn write(report: &PathReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    if report.action != "show" {
+        changes(report, page, out)?;
+    }
+    if report.action == "show" || report.changed {
+        entries(&report.scopes, report, page, out)?;
+    }
+    if !report.findings.is_empty() {
+        writeln!(out)?;
+        page.findings(out, &report.findings.iter().collect::<Vec<_>>())?;
+    }
+    if report.changed && !report.dry_run {
+        writeln!(out, "\nTerminals that are open keep what they had: open a new one.")?;
+    }
+    Ok(())
+}
+
+fn changes(report: &PathReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    if report.steps.is_empty() {
+        return page.labelled(
+            out,
+            "",
+            0,
+            if report.action == "tidy" { "PATH is tidy" } else { "nothing had to be done" },
+        );
+    }
+    for step in &report.steps {
+        let (word, colour) = match (step.done, report.dry_run) {
+            (true, false) => ("done", style::GOOD),
+            (true, true) => ("would", style::GOOD),
+            (false, _) => ("left", style::CAUTION),
+        };
+        page.labelled(out, &format!("  {}", colour.over(word)), 11, &sentence(step))?;
+        if let Some(command) = &step.command {
+            page.labelled(out, &format!("  {}", style::DIM.over("do")), 11, &escape(command))?;
+        }
+    }
+    for proposal in &report.proposals {
+        let line = proposal.line.map(|line| format!(", line {line}")).unwrap_or_default();
+        writeln!(out)?;
+        let text = format!(
+            "{} comes from {}{line}; only you should change that:",
+            escape(&proposal.entry),
+            escape(&proposal.place)
+        );
+        page.labelled(out, "  ", 2, &text)?;
+        for line in proposal.diff.as_deref().unwrap_or_default().lines() {
+            let line = escape(line);
+            let shown = match line.chars().next() {
+                Some('+') => style::GOOD.over(&line),
+                Some('-') => style::BAD.over(&line),
+                _ => line,
+            };
+            writeln!(out, "    {shown}")?;
+        }
+    }
+    if report.changed {
+        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run);
+        page.labelled(out, &format!("  {}", style::DIM.over("stores")), 11, &stores)?;
+        meanings(&report.meanings, page, out)?;
+    }
+    Ok(())
+}
+
+fn sentence(step: &Step) -> String {
+    let entry = if step.entry.is_empty() { "(empty)".to_owned() } else { escape(&step.entry) };
+    let scope = if step.scope == Scope::System { ", in the system's PATH" } else { "" };
+    format!("{} {entry}{scope}: {}", step.does, escape(&step.reason))
+}
+
+fn meanings(changes: &[MeaningChange], page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let label = format!("  {}", style::DIM.over("commands"));
+    if changes.is_empty() {
+        return page.labelled(out, &label, 11, "none means another file than before");
+    }
+    let words = count(changes.len(), "command means another file", "commands mean another file");
+    page.labelled(out, &label, 11, &format!("{words} than before"))?;
+    let file = |file: &Option<std::path::PathBuf>| {
+        file.as_ref().map_or_else(|| style::DIM.over("none"), |file| escape(&file.to_string_lossy()))
+    };
+    let rows =
+        changes.iter().take(MOST_NAMED).map(|c| vec![escape(&c.name), file(&c.before), file(&c.after)]).collect();
+    page.table(out, &["command", "before", "after"], rows)?;
+    if changes.len() > MOST_NAMED {
+        let more = format!("and {} more; --json has all", changes.len() - MOST_NAMED);
+        page.labelled(out, "  ", 2, &style::DIM.over(&more))?;
+    }
+    Ok(())
+}
+
+fn entries(scopes: &[PathScope], report: &PathReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let title = match (report.action, report.dry_run) {
+        ("show", _) => "PATH of a new terminal",
+        (_, true) => "PATH of a new terminal, as it would be",
+        (_, false) => "PATH of a new terminal, from now on",
+    };
+    if report.action != "show" {
+        writeln!(out)?;
+    }
+    page.labelled(out, "", 0, &style::STRONG.over(title))?;
+    let mut at = 0;
+    for scope in scopes {
+        if scopes.len() > 1 || scope.scope == Scope::System {
+            let name = if scope.scope == Scope::System { "the system's" } else { "the user's" };
+            writeln!(out, "  {}", style::DIM.over(name))?;
+        }
+        let row = |line: &wagon_yard_core::path::PathLine| {
+            at += 1;
+            let raw = if line.raw.is_empty() { "(empty)".to_owned() } else { escape(&line.raw) };
+            let raw = if line.exists { raw } else { style::CAUTION.over(&format!("{raw} (not there)")) };
+            let origin = match (&line.tool, &line.origin) {
+                (Some(tool), _) => format!("Wagon Yard, for {}", escape(tool)),
+                (None, Some(origin)) => super::trace::place(origin),
+                (None, None) => String::new(),
+            };
+            vec![at.to_string(), raw, style::DIM.over(&origin)]
+        };
+        page.table(out, &["", "entry", "put there by"], scope.entries.iter().map(row).collect())?;
+    }
+    Ok(())
+}

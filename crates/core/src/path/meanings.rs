@@ -1,0 +1,55 @@
+//! What commands mean under one PATH and under another.
+
+use std::collections::{BTreeMap, HashMap};
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use crate::survey::commands_in;
+
+/// A command that means another file afterwards.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct MeaningChange {
+    /// The command.
+    pub name: String,
+    /// The file before; null where there was none.
+    pub before: Option<PathBuf>,
+    /// The file after; null where there is none.
+    pub after: Option<PathBuf>,
+}
+
+/// The commands of folders, each looked into once.
+#[derive(Default)]
+pub(super) struct Commands(HashMap<PathBuf, Vec<String>>);
+
+impl Commands {
+    /// Every command of a PATH, with the file it means.
+    fn all(&mut self, folders: &[PathBuf]) -> BTreeMap<String, PathBuf> {
+        let mut meanings = BTreeMap::new();
+        for folder in folders {
+            for name in self.of(folder) {
+                meanings.entry(name.clone()).or_insert_with(|| folder.join(name));
+            }
+        }
+        meanings
+    }
+
+    fn of(&mut self, folder: &Path) -> &[String] {
+        self.0.entry(folder.to_owned()).or_insert_with(|| commands_in(folder))
+    }
+
+    /// The commands that mean another file under the second PATH. The same file by another way is no change.
+    pub fn changes(&mut self, before: &[PathBuf], after: &[PathBuf]) -> Vec<MeaningChange> {
+        let (before, mut after) = (self.all(before), self.all(after));
+        let mut changes = Vec::new();
+        for (name, file) in before {
+            let now = after.remove(&name);
+            if !now.as_ref().is_some_and(|now| crate::resolve::same_file(&file, now)) {
+                changes.push(MeaningChange { name, before: Some(file), after: now });
+            }
+        }
+        changes.extend(after.into_iter().map(|(name, file)| MeaningChange { name, before: None, after: Some(file) }));
+        changes.sort_by(|a, b| a.name.cmp(&b.name));
+        changes
+    }
+}
