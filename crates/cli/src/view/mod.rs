@@ -104,6 +104,15 @@ impl Page {
 
     /// Writes findings, worst first, those of a kind together; what to do is said once for all that it is the same for.
     pub fn findings(self, out: &mut dyn Write, findings: &[&Finding]) -> io::Result<()> {
+        self.told(out, findings, false)
+    }
+
+    /// The same, and why each kind matters, save for mere notes.
+    pub fn findings_with_why(self, out: &mut dyn Write, findings: &[&Finding]) -> io::Result<()> {
+        self.told(out, findings, true)
+    }
+
+    fn told(self, out: &mut dyn Write, findings: &[&Finding], why: bool) -> io::Result<()> {
         let mut sorted: Vec<&&Finding> = findings.iter().collect();
         let first = |code| findings.iter().position(|f| f.code == code);
         sorted.sort_by_key(|f| (f.severity, first(f.code)));
@@ -112,6 +121,10 @@ impl Page {
             let text = format!("{} [{}]", escape(&finding.seen), finding.code.as_str());
             let label = format!("  {}", style.over(word));
             self.labelled(out, &label, 11, &text)?;
+            let last_of_kind = sorted.get(at + 1).is_none_or(|next| next.code != finding.code);
+            if why && last_of_kind && finding.severity < Severity::Note {
+                self.labelled(out, &format!("  {}", style::DIM.over("why")), 11, &style::DIM.over(finding.why))?;
+            }
             let said_again =
                 sorted.get(at + 1).is_some_and(|next| (next.code, &next.remedy) == (finding.code, &finding.remedy));
             if let Some(remedy) = finding.remedy.as_ref().filter(|_| !said_again) {

@@ -49,7 +49,7 @@ pub fn write(report: &SurveyReport, page: &Page, out: &mut dyn Write) -> io::Res
     });
     if !told.is_empty() {
         writeln!(out)?;
-        page.findings(out, &told)?;
+        page.findings_with_why(out, &told)?;
     }
     for (code, number) in left.into_iter().filter(|(_, number)| *number > MOST_OF_A_KIND) {
         let more = format!("and {} more {}; --json has all", number - MOST_OF_A_KIND, code.as_str());

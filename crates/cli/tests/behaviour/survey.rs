@@ -85,3 +85,45 @@ fn findings_are_explained() {
     assert_eq!((&report["report"], &report["severity"]), (&"explain".into(), &"problem".into()));
     home.wyard(&["explain", "none-such"]).ends(2).says("findings are: not-found");
 }
+
+#[test]
+fn mixed_copies_and_wrong_variables_are_told() {
+    let home = Home::new();
+    let put = |folder: &str, name: &str| {
+        let made = home.write(&format!("{folder}/{}", program(name)), script(folder));
+        os::set_folder_mode(&made, 0o755).unwrap();
+        os::set_folder_mode(made.parent().unwrap(), 0o755).unwrap();
+    };
+    put("old", "tidelog");
+    for name in ["tidelog", "tidelogc"] {
+        put("new/bin", name);
+    }
+    let entries = ["old", "new", "new/bin"].map(|name| home.path(name));
+    let mut command = home.command(&["survey", "--terminal", "this", "--json"]);
+    command.env("PATH", std::env::join_paths(&entries).unwrap()).env("TIDELOG_HOME", home.path("new"));
+    let report = Ran::from(command.output().unwrap()).ends(0).json();
+    let codes = |findings: &serde_json::Value| -> Vec<String> {
+        findings.as_array().unwrap().iter().map(|f| f["code"].as_str().unwrap().to_owned()).collect()
+    };
+    let found = codes(&report["findings"]);
+    for code in ["companions-split", "home-variable-other", "hides-other"] {
+        assert!(found.iter().any(|found| found == code), "{code}: {found:?}");
+    }
+    assert!(codes(&report["scopes"][0]["entries"][1]["findings"]).contains(&"root-and-bin".to_owned()));
+    let split = report["findings"].as_array().unwrap().iter().find(|f| f["code"] == "companions-split").unwrap();
+    assert!(
+        split["remedy"].as_str().unwrap().contains("wyard path move") && !split["why"].as_str().unwrap().is_empty()
+    );
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "Windows has no startup files")]
+fn the_line_that_undoes_a_registration_is_named() {
+    let home = Home::with(&["bash"]);
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    home.wyard(&["survey"]).ends(0);
+    let bashrc = fs::read_to_string(home.path("home/.bashrc")).unwrap();
+    let lines = bashrc.lines().count();
+    home.write("home/.bashrc", format!("{bashrc}PATH=/usr/bin:/bin\n"));
+    home.wyard(&["survey"]).ends(1).says(&format!("line {} of ", lines + 1)).says("[startup-undoes]").says("why");
+}

@@ -276,6 +276,48 @@ fn texts(code: Code) -> [&'static str; 4] {
             "If a command is missing in one, set its folder in that shell's files too; 'wyard register' does all of them.",
             "a folder added in ~/.bashrc is missing in login shells",
         ],
+        Code::PlaceSilent => [
+            "A folder of PATH did not answer within two seconds: every look for a command that is not found before it waits.",
+            "It lies on a network or a drive that is not there, or not now.",
+            "Take it out of PATH, put it at the end, or connect what it lies on.",
+            "PATH=/net/harbour/bin:...   # the harbour's server is switched off",
+        ],
+        Code::RootAndBin => [
+            "PATH has a tool's root folder, which holds no command, beside the folder in it that does.",
+            "The root was put into PATH first, and found to be the wrong folder.",
+            "Take the root out: 'wyard path drop DIR', or 'wyard path tidy'.",
+            "PATH=/opt/tidelog:/opt/tidelog/bin:...",
+        ],
+        Code::CompanionsSplit => [
+            "Two folders hold commands of one tool, and of some the one wins, of others the other: versions may not fit together.",
+            "An older installation has fewer commands than the one behind it, or one of them was taken away by hand.",
+            "Take the older folder out of PATH, or move the other one before it: 'wyard path move DIR --before DIR'.",
+            "tidelog is /old/bin/tidelog, and tidelogc is /new/bin/tidelogc",
+        ],
+        Code::StartupUndoes => [
+            "A line of a startup file that is read after Wagon Yard's block, or that ends the file before it, undoes what is registered.",
+            "PATH is set anew there, or the file returns early, or the name is made an alias.",
+            "Move Wagon Yard's block to the end of the file, or change that line.",
+            "PATH=/usr/bin:/bin   # below the block in ~/.bashrc",
+        ],
+        Code::HomeVariableSeparator => [
+            "A home variable ends in a separator: most programs do not mind, some build paths with two of them.",
+            "It was completed by a key that adds the separator.",
+            "Take the separator off where the variable is set.",
+            "TIDELOG_HOME=/opt/tidelog/",
+        ],
+        Code::HomeVariableOther => [
+            "A home variable points to one copy of a tool, and the command of the tool's name runs another.",
+            "One of the two was changed without the other, when a newer copy was put beside an older one.",
+            "Let both mean the same copy: change the variable, or the order of PATH.",
+            "TIDELOG_HOME=/opt/tidelog-3.9, while tidelog is /opt/tidelog-4.2.1/bin/tidelog",
+        ],
+        Code::HomeVariableScopes => [
+            "A home variable has one value in the user's scope and another in the system's: the user's counts.",
+            "It was set once for everybody, and later by hand for one user, or the other way round.",
+            "Remove the one that is wrong.",
+            "TIDELOG_HOME is C:\\tidelog-4.2.1 for you, and C:\\tidelog-3.9 for the system",
+        ],
         Code::HomeVariableDiffers => [
             "The home variable of a received tool is missing, or points elsewhere.",
             "Something sets it after us, such as an older line in a startup file.",

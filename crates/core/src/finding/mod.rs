@@ -123,6 +123,20 @@ codes! {
     WritableByOthers = "writable-by-others", Problem;
     /// Not every new terminal has the same PATH.
     PathDiffers = "path-differs", Note;
+    /// A folder of PATH does not answer in time.
+    PlaceSilent = "place-silent", Caution;
+    /// PATH has both a tool's root and the folder in it that holds its programs.
+    RootAndBin = "root-and-bin", Note;
+    /// Of two installations of a tool some commands come from one, some from the other.
+    CompanionsSplit = "companions-split", Caution;
+    /// A line of a startup file that undoes what was registered.
+    StartupUndoes = "startup-undoes", Problem;
+    /// A home variable ends in a separator.
+    HomeVariableSeparator = "home-variable-separator", Note;
+    /// A home variable points to another copy than the one that runs.
+    HomeVariableOther = "home-variable-other", Caution;
+    /// A home variable has one value in the user's scope and another in the system's.
+    HomeVariableScopes = "home-variable-scopes", Caution;
     /// The home variable of a received tool is missing or points elsewhere.
     HomeVariableDiffers = "home-variable-differs", Problem;
     /// A home variable points to a `bin` folder.
@@ -148,6 +162,8 @@ pub struct Finding {
     pub severity: Severity,
     /// What was seen, in a sentence.
     pub seen: String,
+    /// Why it matters: what this kind of finding means.
+    pub why: &'static str,
     /// What to do about it, where there is something to do.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub remedy: Option<String>,
@@ -157,7 +173,7 @@ impl Finding {
     /// A finding with nothing to do about it.
     #[must_use]
     pub fn new(code: Code, seen: impl Into<String>) -> Self {
-        Self { code, severity: code.severity(), seen: seen.into(), remedy: None }
+        Self { code, severity: code.severity(), seen: seen.into(), why: Explanation::of(code).means, remedy: None }
     }
 
     /// Adds what to do.

@@ -1,7 +1,9 @@
 //! The block in a startup file: put in, found, and taken out again to the byte.
 
-/// The first line, up to a note.
-const BEGIN: &[u8] = b"# Wagon Yard: begin";
+/// What the first line of a block begins with.
+pub const BLOCK_BEGINS: &str = "# Wagon Yard: begin";
+/// The same in bytes.
+const BEGIN: &[u8] = BLOCK_BEGINS.as_bytes();
 /// The last line.
 const END: &[u8] = b"# Wagon Yard: end\n";
 /// The note that the file did not exist before.

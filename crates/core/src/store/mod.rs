@@ -11,6 +11,7 @@ mod startup;
 mod store_plan;
 mod system_files;
 
+pub use block::BLOCK_BEGINS;
 pub use generated::Registered;
 pub use own::{OwnEntry, Place};
 pub use plan::{Action, RegistrationPlan, StartupChange, StoreError};

@@ -5,7 +5,7 @@ use std::ffi::OsStr;
 use std::fs;
 use std::path::Path;
 
-use super::entries::{Seen, Typed};
+use super::entries::{Entry, Seen, Typed};
 use crate::finding::{Code, Finding};
 use crate::os;
 use crate::resolve::same_file;
@@ -34,6 +34,50 @@ pub(super) fn hidden(seen: &[Seen], system_folders: &[&Path]) -> Vec<Finding> {
                 let remedy = "if that is the wrong one, look with 'wyard trace COMMAND' what puts its folder first";
                 findings.push(Finding::new(Code::HidesOther, seen).remedy(remedy));
             }
+        }
+    }
+    findings
+}
+
+/// Folders of which some commands win and others lose to one and the same other folder: two copies of a tool, mixed. The
+/// system's own folders are left out.
+pub(super) fn split(entries: &[&Entry], seen: &[Seen], system_folders: &[&Path]) -> Vec<Finding> {
+    let of_system = |folder: &Path| system_folders.iter().any(|system| folder.starts_with(system));
+    let mut first: HashMap<&OsStr, usize> = HashMap::new();
+    let mut findings = Vec::new();
+    for (place, commands) in seen.iter().enumerate() {
+        // For each earlier folder a command that comes from there, and one of those that come from here.
+        let (mut lost, mut won): (Vec<(usize, &Typed)>, Option<&Typed>) = (Vec::new(), None);
+        for typed in &commands.commands {
+            match first.get(&*typed.name) {
+                Some(earlier) if *earlier != place => lost.push((*earlier, typed)),
+                Some(_) => {}
+                None => {
+                    first.insert(&typed.name, place);
+                    won = won.or(Some(typed));
+                }
+            }
+        }
+        let Some(won) = won.filter(|_| !of_system(&entries[place].folder)) else { continue };
+        let mut told = Vec::new();
+        for (earlier, typed) in lost {
+            let folder = &entries[earlier].folder;
+            if of_system(folder) || told.contains(&earlier) || same_file(&folder.join(&typed.name), &typed.file) {
+                continue;
+            }
+            told.push(earlier);
+            let (here, there) = (typed.name.to_string_lossy(), won.name.to_string_lossy());
+            let seen = format!(
+                "{here} comes from {}, and {there} from {}, which has both",
+                folder.display(),
+                entries[place].folder.display()
+            );
+            let remedy = format!(
+                "run 'wyard path move \"{}\" --before \"{}\"', or take one of them out",
+                entries[place].folder.display(),
+                folder.display()
+            );
+            findings.push(Finding::new(Code::CompanionsSplit, seen).remedy(remedy));
         }
     }
     findings

@@ -4,6 +4,8 @@ use std::ffi::{OsStr, OsString};
 use std::fs;
 use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
+use std::sync::mpsc::sync_channel;
+use std::time::Duration;
 
 use crate::finding::{Code, Finding};
 use crate::os;
@@ -30,6 +32,22 @@ pub(super) struct Seen {
     pub exists: bool,
     pub commands: Vec<Typed>,
     pub findings: Vec<Finding>,
+}
+
+/// How long a folder may take to answer: one on a network that is not there takes minutes.
+const PATIENCE: Duration = Duration::from_secs(2);
+
+/// Looks at an entry, and gives it up where its folder does not answer in time. The thread that waits for it is left to
+/// itself: nothing can make it come back.
+pub(super) fn look_in_time(entry: &Entry, home: &Path) -> Seen {
+    let (tell, told) = sync_channel(1);
+    let (its, home) = (entry.clone(), home.to_owned());
+    std::thread::spawn(move || drop(tell.send(look(&its, &home))));
+    told.recv_timeout(PATIENCE).unwrap_or_else(|_| {
+        let seen = format!("{} does not answer within {} s", entry.raw.to_string_lossy(), PATIENCE.as_secs());
+        let remedy = "connect what it lies on, or take the entry out: every search for a command waits for it";
+        Seen { findings: vec![Finding::new(Code::PlaceSilent, seen).remedy(remedy)], ..Seen::default() }
+    })
 }
 
 /// Looks at an entry and into its folder.

@@ -2,6 +2,8 @@
 
 mod commands;
 mod entries;
+mod startup;
+mod variables;
 
 use std::collections::HashMap;
 use std::ffi::{OsStr, OsString};
@@ -18,6 +20,7 @@ use crate::path_list::{PathList, windows};
 use crate::process;
 use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, Surroundings, same_file};
+use crate::store::registry::{self, Keys};
 use crate::system::System;
 use crate::terminal::{self, Answer, Asking, Question, Said};
 use crate::trace::TerminalKind;
@@ -25,6 +28,7 @@ use crate::yard::{Card, Scope, Settings, Yard, YardError};
 
 pub(crate) use entries::commands_in;
 use entries::{Entry, Seen};
+use variables::home_variable;
 
 /// The report of `survey`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -137,15 +141,19 @@ pub fn survey(
         return Err(SurveyError::Interrupted);
     }
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
-    let mut seen = process::side_by_side(&sight.entries, at_a_time, |(_, entry)| entries::look(entry, &machine.home));
+    let mut seen =
+        process::side_by_side(&sight.entries, at_a_time, |(_, entry)| entries::look_in_time(entry, &machine.home));
     let folders: Vec<&Entry> = sight.entries.iter().map(|(_, entry)| entry).collect();
     tell_duplicates(&folders, &mut seen);
+    tell_root_and_bin(&folders, &mut seen);
     tell_writable(&folders, &mut seen, &commands::system_folders(sight.around.system_root.as_deref()));
     let mut findings = sight.findings;
     if sight.entries.is_empty() {
         findings.push(Finding::new(Code::NotFound, "PATH is empty: no command is found"));
     }
-    findings.extend(commands::hidden(&seen, &commands::system_folders(sight.around.system_root.as_deref())));
+    let system_folders = commands::system_folders(sight.around.system_root.as_deref());
+    findings.extend(commands::hidden(&seen, &system_folders));
+    findings.extend(commands::split(&folders, &seen, &system_folders));
     for card in cards.iter().filter(|card| card.registration.is_some()) {
         for around in std::iter::once(&sight.around).chain(&sight.others) {
             for finding in losing(&yard, card, around) {
@@ -155,6 +163,13 @@ pub fn survey(
             }
         }
     }
+    // Looked for only where something is undone: such lines are harmless in many a file.
+    if terminal == TerminalKind::New && findings.iter().any(|f| matches!(f.code, Code::Shadowed | Code::NotFound)) {
+        findings.extend(startup::undoing(machine, settings, &cards, stop));
+    }
+    let others =
+        |(name, value): &(String, Option<OsString>)| variables::other_copy(name, value.as_deref(), &sight.around);
+    findings.extend(sight.variables.iter().filter_map(others));
     findings.extend(sight.variables.iter().filter_map(|(name, value)| {
         let card = cards.iter().find(|card| home_variables(card).any(|own| own == *name));
         home_variable(name, value.as_deref(), card.map(|card| (card, yard.home(&card.name, &card.version))))
@@ -231,7 +246,7 @@ fn this_terminal(machine: &Machine, names: Vec<String>) -> Sight {
 
 fn new_terminal(machine: &Machine, settings: &Settings, names: Vec<String>, stop: &Stop) -> Result<Sight, SurveyError> {
     if os::HERE == System::Windows {
-        return registry(machine, names);
+        return in_registry(machine, names);
     }
     let shells = terminal::installed(&settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
@@ -289,7 +304,7 @@ pub(crate) fn tell_other_paths(answers: &[Answer], said: &Said) -> Vec<Finding> 
 }
 
 /// What the registry gives a new terminal: the system's entries, then the user's.
-fn registry(machine: &Machine, names: Vec<String>) -> Result<Sight, SurveyError> {
+fn in_registry(machine: &Machine, names: Vec<String>) -> Result<Sight, SurveyError> {
     let background = terminal::background(machine)?;
     let variables = background.variables();
     let value_of =
@@ -304,11 +319,13 @@ fn registry(machine: &Machine, names: Vec<String>) -> Result<Sight, SurveyError>
     }
     let environment = variables.iter().map(|(name, value)| (name.into(), value.into())).collect();
     let around = Surroundings::of(&environment, Path::new(""));
+    let mut findings = registry::findings(&background, &Keys::of(machine.sandbox.as_deref()));
+    findings.extend(variables::across_scopes(&names, &background.registry));
     let variables = names.into_iter().map(|name| {
         let value = value_of(&name).map(OsString::from);
         (name, value)
     });
-    Ok(Sight { entries, around, others: Vec::new(), variables: variables.collect(), findings: Vec::new() })
+    Ok(Sight { entries, around, others: Vec::new(), variables: variables.collect(), findings })
 }
 
 /// Tells the entries that lead to the same folder as an earlier one.
@@ -329,6 +346,22 @@ fn tell_duplicates(entries: &[&Entry], seen: &mut [Seen]) {
                 seen.commands.clear();
             }
             None => _ = first.insert(place, entry),
+        }
+    }
+}
+
+/// Tells a root that holds no command where PATH has its `bin` as well.
+fn tell_root_and_bin(entries: &[&Entry], seen: &mut [Seen]) {
+    for at in 0..entries.len() {
+        let bin = entries[at].folder.join("bin");
+        let told = seen[at].findings.iter().position(|f| f.code == Code::BinBelow);
+        if let Some(told) = told
+            && entries.iter().any(|entry| same_file(&entry.folder, &bin))
+        {
+            let words =
+                format!("{} holds no command, and its bin is in PATH as well", entries[at].raw.to_string_lossy());
+            let remedy = format!("run 'wyard path drop \"{}\"'", entries[at].folder.display());
+            seen[at].findings[told] = Finding::new(Code::RootAndBin, words).remedy(remedy);
         }
     }
 }
@@ -372,56 +405,4 @@ fn losing(yard: &Yard, card: &Card, around: &Surroundings) -> Vec<Finding> {
         }
     };
     card.commands.iter().filter_map(told).collect()
-}
-
-/// What is wrong with a home variable; `own` is the tool of ours that it belongs to, with its home.
-fn home_variable(name: &str, value: Option<&OsStr>, own: Option<(&Card, PathBuf)>) -> Option<Finding> {
-    let Some(value) = value else {
-        let (card, home) = own?;
-        let seen = format!("{name} is not set, and should be {}", home.display());
-        return Some(
-            Finding::new(Code::HomeVariableDiffers, seen).remedy(format!("run 'wyard register {}'", card.name)),
-        );
-    };
-    let shown = value.to_string_lossy();
-    let folder = Path::new(value);
-    if let Some((card, home)) = own.filter(|(_, home)| folder != home) {
-        let seen = format!("{name} is {shown}, and should be {}", home.display());
-        let remedy = format!("look for what sets it after us, or run 'wyard register {}'", card.name);
-        return Some(Finding::new(Code::HomeVariableDiffers, seen).remedy(remedy));
-    }
-    let remedy = "correct it where it is set";
-    if shown.contains('"') {
-        return Some(
-            Finding::new(Code::HomeVariableQuoted, format!("{name} has quotes in it: {shown}")).remedy(remedy),
-        );
-    }
-    if !folder.is_dir() {
-        return Some(
-            Finding::new(Code::HomeVariableNowhere, format!("{name} points to {shown}, which is no folder"))
-                .remedy(remedy),
-        );
-    }
-    folder.file_name().is_some_and(|last| last.eq_ignore_ascii_case("bin")).then(|| {
-        let seen = format!("{name} points to {shown}: tools expect the folder above");
-        Finding::new(Code::HomeVariableInBin, seen).remedy(remedy)
-    })
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_home_variable_is_told_for_what_it_is() {
-        let work = tempfile::tempdir().unwrap();
-        let (home, bin) = (work.path().join("tide"), work.path().join("tide").join("bin"));
-        std::fs::create_dir_all(&bin).unwrap();
-        let code = |value: &OsStr| home_variable("TIDE_HOME", Some(value), None).map(|finding| finding.code);
-        assert_eq!(code(home.as_os_str()), None);
-        assert_eq!(code(bin.as_os_str()), Some(Code::HomeVariableInBin));
-        assert_eq!(code(work.path().join("none").as_os_str()), Some(Code::HomeVariableNowhere));
-        assert_eq!(code(OsStr::new("\"/opt/tide\"")), Some(Code::HomeVariableQuoted));
-        assert_eq!(home_variable("TIDE_HOME", None, None), None);
-    }
 }

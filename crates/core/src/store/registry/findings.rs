@@ -14,6 +14,18 @@ const MOST_FOR_CMD: usize = 8_191;
 /// What older dialogs of the system cut a value to when somebody edits it there.
 const MOST_FOR_DIALOGS: usize = 2_047;
 
+/// All that is worth telling of both keys as they are.
+#[must_use]
+pub fn findings(background: &Background, keys: &Keys) -> Vec<Finding> {
+    let registry = &background.registry;
+    let mut found = strays(registry, keys);
+    found.extend(references_across(background, keys));
+    for (scope, key) in [(Scope::System, &registry.system), (Scope::User, &registry.user)] {
+        found.extend(length(key.get("Path").as_ref(), &keys.words(scope)).unwrap_or_default());
+    }
+    found
+}
+
 /// Looks at the length that `Path` will have, in characters of UTF-16 as the system counts them.
 ///
 /// # Errors

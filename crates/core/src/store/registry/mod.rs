@@ -9,6 +9,7 @@ mod plan;
 mod value;
 
 pub use environment::{Background, Builder, RegistryEnvironments, predict};
+pub use findings::findings;
 pub use keys::{Keys, read};
 pub use plan::{PathBefore, RegistryError, RegistryPlan, Replaced, Tool, ValueChange};
 pub use value::{RegistryKey, RegistryValue, ValueKind};
