@@ -9,6 +9,7 @@ use std::os::unix::fs::{PermissionsExt as _, symlink};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
+use fastrand::Rng;
 use wagon_yard_core::resolve::{self, Caller, Disk, FileView as _, Seen, Standing, Surroundings};
 use wagon_yard_core::store::quote;
 
@@ -16,27 +17,6 @@ use wagon_yard_core::store::quote;
 const MACHINES: usize = 2_000;
 /// Machines that one process of a shell is asked about.
 const BATCH: usize = 100;
-
-/// SplitMix64 (Steele, Lea, Flood: "Fast splittable pseudorandom number generators").
-struct Chance(u64);
-
-impl Chance {
-    fn next(&mut self) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        z ^ (z >> 31)
-    }
-
-    fn below(&mut self, end: usize) -> usize {
-        usize::try_from(self.next() % end as u64).unwrap()
-    }
-
-    fn one_of<'a>(&mut self, from: &[&'a str]) -> &'a str {
-        from[self.below(from.len())]
-    }
-}
 
 /// A made machine: a folder that is the current one, a PATH, and a name to look up.
 struct MadeMachine {
@@ -57,14 +37,14 @@ fn program(file: &Path) {
     fs::set_permissions(file, fs::Permissions::from_mode(0o755)).unwrap();
 }
 
-fn make(root: &Path, chance: &mut Chance) -> MadeMachine {
+fn make(root: &Path, chance: &mut Rng) -> MadeMachine {
     let current = root.join("now");
     let folders = ["now", "now/d 1", "d2", "d$3", "ä4", "now/~", "now/~/d5", "home/d5", "now/\"d6\""];
     for folder in folders {
         fs::create_dir_all(root.join(folder)).unwrap();
         for name in ["t", "T", "t*", "ü t", "tt"] {
             let file = root.join(folder).join(name);
-            match chance.below(9) {
+            match chance.usize(..9) {
                 0 | 1 => program(&file),
                 2 => fs::write(&file, "#!/bin/sh\necho no\n").unwrap(),
                 3 => fs::create_dir(&file).unwrap(),
@@ -80,8 +60,8 @@ fn make(root: &Path, chance: &mut Chance) -> MadeMachine {
     }
     fs::write(root.join("file"), "").unwrap();
     let root_text = root.to_str().unwrap();
-    let entries: Vec<String> = (0..chance.below(7))
-        .map(|_| match chance.below(14) {
+    let entries: Vec<String> = (0..chance.usize(..7))
+        .map(|_| match chance.usize(..14) {
             0 => String::new(),
             1 => ".".to_owned(),
             2 => "d 1".to_owned(),
@@ -92,16 +72,16 @@ fn make(root: &Path, chance: &mut Chance) -> MadeMachine {
             7 => "~".to_owned(),
             8 => format!("{root_text}/d2/"),
             9 => format!("{root_text}//d2/../ä4"),
-            _ => format!("{root_text}/{}", chance.one_of(&folders)),
+            _ => format!("{root_text}/{}", chance.choice(folders).unwrap()),
         })
         .collect();
-    let name = match chance.below(12) {
+    let name = match chance.usize(..12) {
         0 => "./t".to_owned(),
         1 => "d 1/t".to_owned(),
         2 => format!("{root_text}/d2/t"),
         3 => String::new(),
         4 => "../d2/t".to_owned(),
-        _ => chance.one_of(&["t", "T", "t*", "ü t", "tt"]).to_owned(),
+        _ => chance.choice(["t", "T", "t*", "ü t", "tt"]).unwrap().to_owned(),
     };
     MadeMachine { current, path: entries.join(":"), name }
 }
@@ -214,7 +194,7 @@ fn compare(seed: u64) {
         })
         .collect();
     let mut disagreements: BTreeMap<String, (usize, String)> = BTreeMap::new();
-    let mut chance = Chance(seed);
+    let mut chance = Rng::with_seed(seed);
     for batch in 0..MACHINES / BATCH {
         let work = tempfile::tempdir().unwrap();
         let home = work.path().join("home");

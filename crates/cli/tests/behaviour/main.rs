@@ -10,6 +10,7 @@ mod hostile;
 mod inspect;
 mod interrupted;
 mod judges;
+mod lookup_on_windows;
 mod on_windows;
 mod path;
 mod receive;

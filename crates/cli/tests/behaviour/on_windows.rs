@@ -4,19 +4,15 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
-use std::time::Duration;
 
 use wagon_yard_core::os;
-use wagon_yard_core::process;
-use wagon_yard_core::progress::Stop;
-use wagon_yard_core::resolve::{self, Caller, Disk, Surroundings};
 use wagon_yard_core::yard::Scope;
 
 use crate::archives::{script, tidelog, zip};
 use crate::home::{Home, Ran};
 
 /// A program that `scripts/windows-lane` has compiled; elsewhere the test says that it skips.
-fn test_program(name: &str) -> Option<PathBuf> {
+pub fn test_program(name: &str) -> Option<PathBuf> {
     let folder = std::env::var_os("WYARD_TEST_PROGRAMS");
     assert!(folder.is_some() || std::env::var_os("CI").is_none(), "{name} is missing, and CI may skip nothing");
     if folder.is_none() {
@@ -232,122 +228,6 @@ fn output_is_utf_8_in_any_code_page() {
         assert!(command.status().unwrap().success());
         assert!(String::from_utf8(fs::read(file).unwrap()).unwrap().contains("ümläut 潮"), "{page}");
     }
-}
-
-/// What `cmd`, or a program that starts another, runs by a name, as it says itself.
-fn really_runs(caller: Caller, name: &str, folder: &Path, path: &str, forbids: bool) -> Option<String> {
-    let mut command = match caller {
-        Caller::Cmd => {
-            let mut command = Command::new("cmd");
-            command.args(["/c", name]);
-            command
-        }
-        _ => {
-            let mut command = Command::new(folder.join("prog").join("start.exe"));
-            command.arg(name);
-            command
-        }
-    };
-    command.env("PATH", path).env("PATHEXT", ".COM;.EXE;.BAT;.CMD").current_dir(folder.join("now"));
-    if forbids {
-        command.env("NoDefaultCurrentDirectoryInExePath", "1");
-    }
-    let output = process::run(command, Duration::from_secs(20), &Stop::default());
-    let text = String::from_utf8_lossy(&output.stdout).trim().to_lowercase();
-    (text.contains(":\\") && !text.contains('\n')).then_some(text)
-}
-
-#[test]
-fn cmd_and_programs_run_what_the_lookup_rules_say() {
-    let (Some(itself), Some(start)) = (test_program("self.exe"), test_program("start.exe")) else { return };
-    let folder = tempfile::tempdir().unwrap();
-    let folder = fs::canonicalize(folder.path())
-        .map(|p| PathBuf::from(p.to_str().unwrap().trim_start_matches(r"\\?\")))
-        .unwrap();
-    for below in ["now", "prog", "a", "b c", "d;e"] {
-        fs::create_dir_all(folder.join(below)).unwrap();
-    }
-    fs::copy(start, folder.join("prog").join("start.exe")).unwrap();
-    let put = |file: &str| {
-        let file = folder.join(file);
-        match file.extension().and_then(|e| e.to_str()) {
-            Some("cmd" | "bat") => fs::write(file, "@echo %~f0\r\n").unwrap(),
-            _ => drop(fs::copy(&itself, file).unwrap()),
-        }
-    };
-    for file in [
-        "a/one.exe",
-        "b c/one.exe",
-        "now/one.cmd",
-        "prog/one.exe",
-        "a/two.cmd",
-        "a/two.exe",
-        "b c/two.com",
-        "b c/three.bat",
-        "a/three",
-        "d;e/four.exe",
-        "now/five.exe",
-        "a/six.x.exe",
-        "a/seven.cmd",
-        "prog/eight.exe",
-        "b c/nine.com",
-    ] {
-        put(file);
-    }
-    let f = folder.to_str().unwrap();
-    let system = format!("{0}\\system32;{0}", std::env::var("SystemRoot").unwrap());
-    let paths = [
-        format!("{f}\\a;{f}\\b c;{system}"),
-        format!("{f}\\b c;{f}\\a;{system}"),
-        format!("\"{f}\\b c\";{f}\\a\\;{system}"),
-        format!(";;{f}\\b c\\;;{system}"),
-        format!("\"{f}\\d;e\";{f}\\missing;{f}\\a;{system}"),
-        format!("{system};..\\a"),
-    ];
-    let names = [
-        "one", "ONE", "two", "two.exe", "two.cmd", "three", "four", "five", "six.x", "seven", "eight", "nine", "nobody",
-    ];
-    let mut wrong = Vec::new();
-    let mut asked = 0;
-    for caller in [Caller::Cmd, Caller::CreateProcess] {
-        for path in &paths {
-            for forbids in [false, true] {
-                // The variable is read by cmd's search only, and Wine's does not; it also gives up at an empty entry.
-                let odd = os::is_wine() && (forbids || path.contains(";;"));
-                if if caller == Caller::Cmd { odd } else { forbids } {
-                    continue;
-                }
-                for name in names {
-                    // Wine also takes a file without any extension.
-                    if caller == Caller::CreateProcess && name == "three" && os::is_wine() {
-                        continue;
-                    }
-                    let around = Surroundings {
-                        home: None,
-                        path: path.into(),
-                        path_extensions: [".com", ".exe", ".bat", ".cmd"].map(str::to_owned).to_vec(),
-                        current_folder: folder.join("now"),
-                        program_folder: Some(folder.join("prog")),
-                        system_root: std::env::var_os("SystemRoot").map(PathBuf::from),
-                        forbids_current_folder: forbids,
-                    };
-                    let candidates = resolve::candidates(caller, name, &around, &Disk);
-                    let predicted = resolve::winner(&candidates).map(|w| {
-                        let whole = folder.join("now").join(w);
-                        std::path::absolute(whole).unwrap().to_string_lossy().to_lowercase()
-                    });
-                    let seen = really_runs(caller, name, &folder, path, forbids);
-                    asked += 1;
-                    if predicted != seen {
-                        wrong
-                            .push(format!("{caller:?} {name} {forbids} {path}: predicted {predicted:?}, ran {seen:?}"));
-                    }
-                }
-            }
-        }
-    }
-    let _ = fs::remove_dir_all(&folder);
-    assert!(asked > 120 && wrong.is_empty(), "{} of {asked} wrong:\n{}", wrong.len(), wrong.join("\n"));
 }
 
 #[test]
