@@ -1,4 +1,4 @@
-//! Looking a name up in a long PATH.
+//! Looking at a long PATH: one name looked up, traced, and all of it surveyed, without starting any shell.
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use std::ffi::OsString;
@@ -6,8 +6,13 @@ use std::fs;
 use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};
+use wagon_yard_core::machine::{Machine, home_variable};
 use wagon_yard_core::os;
+use wagon_yard_core::progress::Stop;
 use wagon_yard_core::resolve::{self, Caller, Disk, Surroundings};
+use wagon_yard_core::survey::survey;
+use wagon_yard_core::trace::{TerminalKind, TraceRequest, trace};
+use wagon_yard_core::yard::Settings;
 
 fn scanning(criterion: &mut Criterion) {
     let folder = tempfile::tempdir().unwrap();
@@ -23,9 +28,23 @@ fn scanning(criterion: &mut Criterion) {
         value.push(&bin);
         value.push(":");
     }
+    let home = folder.path().to_owned();
+    let environment = [("PATH".into(), value.clone()), (home_variable().into(), home.into())].into_iter().collect();
+    let machine = Machine::new(environment, None, None).unwrap();
     let around = Surroundings { path: value, ..Surroundings::default() };
     criterion.bench_function("look one name up in 200 folders of 100 commands", |bench| {
         bench.iter(|| resolve::candidates(Caller::Exec, black_box("c150-50"), &around, &Disk));
+    });
+    let request = TraceRequest {
+        names: vec!["c150-50".to_owned()],
+        terminal: Some(TerminalKind::This),
+        ..TraceRequest::default()
+    };
+    criterion.bench_function("trace one name in them", |bench| {
+        bench.iter(|| trace(&machine, &Settings::default(), black_box(&request), &Stop::default()));
+    });
+    criterion.bench_function("survey them", |bench| {
+        bench.iter(|| survey(black_box(&machine), &Settings::default(), TerminalKind::This, &Stop::default()).unwrap());
     });
 }
 

@@ -128,7 +128,8 @@ fn absolute_in(environment: &Environment, name: &str) -> Option<PathBuf> {
 }
 
 /// The variable that names the user's home folder.
-fn home_variable() -> &'static str {
+#[must_use]
+pub fn home_variable() -> &'static str {
     match os::HERE {
         System::Unix => "HOME",
         System::Windows => "USERPROFILE",

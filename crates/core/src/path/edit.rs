@@ -12,6 +12,7 @@ use crate::os;
 use crate::path_list::check_entry;
 use crate::progress::Stop;
 use crate::receive::{ReceiveError, Registrar};
+use crate::store::registry::{PathBefore, RegistryPlan};
 use crate::store::{OwnEntry, Place, StorePlan};
 use crate::system::System;
 use crate::yard::{Scope, Yard};
@@ -62,8 +63,13 @@ pub(super) fn change(
         (Some(own), _) => registrar.plan_own(&own)?,
         (None, false) => {
             let parts = Parts::read(machine)?;
-            let plans: Result<Vec<_>, _> = outcome.parts.iter().map(|(scope, new)| parts.plan(*scope, new)).collect();
-            StorePlan::Registry(plans?)
+            let plan = |(scope, new): &(Scope, Vec<String>)| parts.plan(&yard, *scope, new);
+            let plans: Vec<RegistryPlan> = outcome.parts.iter().map(plan).collect::<Result<_, _>>()?;
+            // What was not there before goes again with the last entry.
+            for plan in plans.iter().filter(|plan| !dry_run && plan.path_is == PathBefore::Missing) {
+                yard.keep_path_before(plan.scope, plan.path_is)?;
+            }
+            StorePlan::Registry(plans)
         }
         (None, true) => return Ok(report),
     };

@@ -8,7 +8,7 @@ use crate::machine::Machine;
 use crate::path_list::windows;
 use crate::store::registry::{Background, Keys, RegistryPlan};
 use crate::terminal::{self, Found, Origin};
-use crate::yard::Scope;
+use crate::yard::{Scope, Yard};
 
 /// The raw parts of a scope's value.
 pub(super) struct Parts {
@@ -44,8 +44,9 @@ impl Parts {
     }
 
     /// Plans the value of these parts.
-    pub fn plan(&self, scope: Scope, parts: &[String]) -> Result<RegistryPlan, PathError> {
-        Ok(RegistryPlan::with_path(&self.keys, scope, &self.background, parts.join(";"))?)
+    pub fn plan(&self, yard: &Yard, scope: Scope, parts: &[String]) -> Result<RegistryPlan, PathError> {
+        let was = yard.path_before(scope)?;
+        Ok(RegistryPlan::with_path(&self.keys, scope, &self.background, parts.join(";"), was)?)
     }
 }
 

@@ -31,7 +31,11 @@ pub(super) fn candidates(caller: Caller, name: &str, around: &Surroundings, view
             tried.push((name.to_owned(), false));
         }
         for (file, listed) in tried {
-            let path = if folder.as_os_str().is_empty() { PathBuf::from(&file) } else { join(&folder, &file) };
+            let path = match (folder.as_os_str().is_empty(), is_relative(&file)) {
+                (true, true) => join(&around.current_folder, &file),
+                (true, false) => PathBuf::from(&file),
+                (false, _) => join(&folder, &file),
+            };
             let seen = view.look(&path);
             let reason = match seen {
                 Seen::Missing => continue,

@@ -152,10 +152,11 @@ fn commands(folder: &Path) -> std::io::Result<Vec<Typed>> {
     let mut found = Vec::new();
     for entry in fs::read_dir(folder)?.flatten() {
         let (name, file) = (entry.file_name(), entry.path());
-        let is_folder = entry.file_type().is_ok_and(|kind| kind.is_dir());
-        let Some(name) = typed(&name).filter(|_| !is_folder) else { continue };
+        let kind = entry.file_type().ok();
+        let Some(name) = typed(&name).filter(|_| !kind.is_some_and(|kind| kind.is_dir())) else { continue };
         let runs = match os::HERE {
-            System::Unix => os::may_execute(&file) && !file.is_dir(),
+            // Only a link has to be looked at again: its kind is not that of what it leads to.
+            System::Unix => os::may_execute(&file) && (kind.is_some_and(|kind| kind.is_file()) || !file.is_dir()),
             System::Windows => true,
         };
         if runs {

@@ -7,6 +7,7 @@ use crate::finding::{Code, Finding};
 use crate::os;
 use crate::resolve::{self, Caller, Disk, Surroundings};
 use crate::store::registry::RegistryEnvironments;
+use crate::system::System;
 use crate::yard::Card;
 
 /// What is wrong with a home variable; `own` is the tool of ours that it belongs to, with its home.
@@ -50,8 +51,11 @@ pub(super) fn home_variable(name: &str, value: Option<&OsStr>, own: Option<(&Car
 pub(super) fn other_copy(name: &str, value: Option<&OsStr>, around: &Surroundings) -> Option<Finding> {
     let command = name.strip_suffix("_HOME")?.to_lowercase();
     let home = Path::new(value?).canonicalize().ok()?;
-    let of = |caller| resolve::candidates(caller, &command, around, &Disk);
-    let winner = resolve::winner(&of(Caller::program(os::HERE)))?.to_owned();
+    let caller = match os::HERE {
+        System::Unix => Caller::Sh,
+        System::Windows => Caller::Cmd,
+    };
+    let winner = resolve::winner(&resolve::candidates(caller, &command, around, &Disk))?.to_owned();
     let has_it =
         ["", "bin"].iter().any(|below| home.join(below).join(winner.file_name().unwrap_or_default()).is_file());
     let elsewhere = !winner.canonicalize().ok()?.starts_with(&home);
@@ -75,7 +79,6 @@ pub(super) fn across_scopes(names: &[String], registry: &RegistryEnvironments) -
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::system::System;
 
     #[test]
     fn a_home_variable_is_told_for_what_it_is() {

@@ -207,17 +207,25 @@ impl RegistryPlan {
         Ok(Self { keys: keys.clone(), scope, changes, findings, replaced, path_is })
     }
 
-    /// Plans another text for `Path`, of the kind that it has; a new value is an expandable one.
+    /// Plans another text for `Path`, of the kind that it has; a new value is an expandable one. Where it was not there
+    /// before ours and nothing is left in it, it goes.
     ///
     /// # Errors
     /// When that cannot be done without loss, within the limits, or with these rights.
-    pub fn with_path(keys: &Keys, scope: Scope, background: &Background, text: String) -> Result<Self, RegistryError> {
+    pub fn with_path(
+        keys: &Keys,
+        scope: Scope,
+        background: &Background,
+        text: String,
+        was: Option<PathBefore>,
+    ) -> Result<Self, RegistryError> {
         let mut edit = Edit::new(background, scope, keys.words(scope));
         let path_name = edit.path_name();
         let before = edit.get(&path_name)?;
         let path_is = PathBefore::of(before.as_ref());
         let value = before.unwrap_or_else(|| RegistryValue::new(ValueKind::Expandable, ""));
-        edit.set(&path_name, Some(value.with_text(text)));
+        let goes = text.is_empty() && was == Some(PathBefore::Missing);
+        edit.set(&path_name, (!goes).then(|| value.with_text(text)));
         let changes = edit.changes();
         let after = changes.first().and_then(|change| change.after.as_ref());
         let findings = findings::length(after, &keys.words(scope))?;
