@@ -156,7 +156,8 @@ fn cmd_and_programs_run_what_the_lookup_rules_say() {
     assert!(asked > 120 && wrong.is_empty(), "{} of {asked} wrong:\n{}", wrong.len(), wrong.join("\n"));
 }
 
-/// Made machines, from a fixed seed and from a random one that is printed.
+/// Made machines, from a fixed seed and from a random one that is printed. None has a folder of a program's name: Wine ends
+/// its search there, which says nothing of Windows.
 #[test]
 fn random_machines_are_looked_up_as_they_are() {
     let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap();
@@ -167,15 +168,10 @@ fn random_machines_are_looked_up_as_they_are() {
         let mut chance = Rng::with_seed(seed);
         for _ in 0..MACHINES {
             let Some(made) = Made::new() else { return };
-            // What Wine does with a folder of a program's name says nothing of Windows when a program starts another.
-            let folders = chance.bool();
             for folder in FOLDERS {
                 for name in ["t", "u"] {
                     for ending in [".com", ".exe", ".bat", ".cmd"].into_iter().filter(|_| chance.u8(..5) == 0) {
                         made.put(&format!("{folder}/{name}{ending}"));
-                    }
-                    if folders && chance.u8(..6) == 0 {
-                        fs::create_dir_all(made.folder.join(folder).join(format!("{name}.exe"))).unwrap_or_default();
                     }
                 }
             }
@@ -192,7 +188,8 @@ fn random_machines_are_looked_up_as_they_are() {
                 };
                 told(Caller::Cmd, &ran[at]);
                 // A process for each question: some of them are enough.
-                if at < STARTED && !folders {
+                // Wine hands a batch file on to cmd by its bare name, which looks it up again.
+                if at < STARTED && !name.ends_with(".cmd") {
                     told(Caller::CreateProcess, &really_runs(Caller::CreateProcess, name, &made.folder, path, false));
                 }
             }
