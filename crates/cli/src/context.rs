@@ -60,7 +60,7 @@ impl Context {
             serde_json::to_writer_pretty(&mut out, report).map_err(io::Error::from).and_then(|()| writeln!(out))
         } else {
             let mut out = anstream::stdout();
-            text(report, &Page::of_terminal(), &mut out).and_then(|()| out.flush())
+            text(report, &Page::of_terminal().at_home(&self.machine.home), &mut out).and_then(|()| out.flush())
         };
         written.map_err(|e| OutputError(e).into())
     }

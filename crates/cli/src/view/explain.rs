@@ -13,6 +13,7 @@ pub fn write(explanation: &Explanation, page: &Page, out: &mut dyn Write) -> io:
     writeln!(out)?;
     for (label, text) in [
         ("means", explanation.means),
+        ("matters", explanation.why),
         ("comes from", explanation.comes_about),
         ("do", explanation.settle),
         ("example", explanation.example),

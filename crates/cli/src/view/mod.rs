@@ -13,15 +13,17 @@ pub mod trace;
 pub mod unpack;
 
 use std::io::{self, IsTerminal as _, Write};
+use std::path::{Path, PathBuf};
 
 use tabled::builder::Builder;
 use tabled::settings::{Padding, Style};
 use wagon_yard_core::finding::{Finding, Severity};
 
 /// How wide lines may be.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub struct Page {
     width: usize,
+    home: PathBuf,
 }
 
 /// No terminal is taken to be narrower than this.
@@ -43,14 +45,30 @@ impl Page {
         Self::wide(io::stderr().is_terminal())
     }
 
+    /// The same for somebody with this home folder.
+    #[must_use]
+    pub fn at_home(self, home: &Path) -> Self {
+        Self { home: home.to_owned(), ..self }
+    }
+
+    /// A file with the home folder written as `~`, where it lies in it: for showing, not for copying.
+    #[must_use]
+    pub fn short(&self, file: &str) -> String {
+        match Path::new(file).strip_prefix(&self.home) {
+            Ok(below) if !self.home.as_os_str().is_empty() => escape(&Path::new("~").join(below).to_string_lossy()),
+            _ => escape(file),
+        }
+    }
+
     fn wide(is_terminal: bool) -> Self {
         let size = terminal_size::terminal_size().filter(|_| is_terminal);
-        Self { width: size.map_or(usize::MAX, |(width, _)| usize::from(width.0).max(NARROWEST)) }
+        let width = size.map_or(usize::MAX, |(width, _)| usize::from(width.0).max(NARROWEST));
+        Self { width, home: PathBuf::new() }
     }
 
     /// Writes a label and a text beside it, broken at spaces into lines that stand under the first. A word is never
     /// broken, so that a path can be copied; where one has no room beside the label, the text goes below it.
-    pub fn labelled(self, out: &mut dyn Write, label: &str, columns: usize, text: &str) -> io::Result<()> {
+    pub fn labelled(&self, out: &mut dyn Write, label: &str, columns: usize, text: &str) -> io::Result<()> {
         let longest = text.split(' ').map(style::columns).max().unwrap_or_default();
         let mut lead = format!("{label}{}", " ".repeat(columns.saturating_sub(style::columns(label))));
         let mut columns = columns;
@@ -79,7 +97,7 @@ impl Page {
     }
 
     /// Writes rows in columns under a heading, or, where they have no room side by side, below each other.
-    pub fn table(self, out: &mut dyn Write, heading: &[&str], rows: Vec<Vec<String>>) -> io::Result<()> {
+    pub fn table(&self, out: &mut dyn Write, heading: &[&str], rows: Vec<Vec<String>>) -> io::Result<()> {
         let mut builder = Builder::default();
         builder.push_record(heading.iter().map(|h| style::DIM.over(h)));
         for row in &rows {
@@ -103,16 +121,16 @@ impl Page {
     }
 
     /// Writes findings, worst first, those of a kind together; what to do is said once for all that it is the same for.
-    pub fn findings(self, out: &mut dyn Write, findings: &[&Finding]) -> io::Result<()> {
+    pub fn findings(&self, out: &mut dyn Write, findings: &[&Finding]) -> io::Result<()> {
         self.told(out, findings, false)
     }
 
-    /// The same, and why each kind matters, save for mere notes.
-    pub fn findings_with_why(self, out: &mut dyn Write, findings: &[&Finding]) -> io::Result<()> {
+    /// The same, with why each kind matters, save for mere notes.
+    pub fn findings_with_why(&self, out: &mut dyn Write, findings: &[&Finding]) -> io::Result<()> {
         self.told(out, findings, true)
     }
 
-    fn told(self, out: &mut dyn Write, findings: &[&Finding], why: bool) -> io::Result<()> {
+    fn told(&self, out: &mut dyn Write, findings: &[&Finding], why: bool) -> io::Result<()> {
         let mut sorted: Vec<&&Finding> = findings.iter().collect();
         let first = |code| findings.iter().position(|f| f.code == code);
         sorted.sort_by_key(|f| (f.severity, first(f.code)));
@@ -169,6 +187,10 @@ pub fn bytes(number: u64) -> String {
 mod tests {
     use super::*;
 
+    fn page(width: usize) -> Page {
+        Page { width, home: PathBuf::new() }
+    }
+
     #[test]
     fn nothing_from_outside_reaches_the_terminal_raw() {
         assert_eq!(escape("a\u{1b}[31mb\u{202e}ä\n"), "a\\u{1b}[31mb\\u{202e}ä\\n");
@@ -177,10 +199,10 @@ mod tests {
     #[test]
     fn long_text_stands_under_its_beginning() {
         let mut out = Vec::new();
-        Page { width: 34 }.labelled(&mut out, "layout", 10, "one two three four five six seven").unwrap();
+        page(34).labelled(&mut out, "layout", 10, "one two three four five six seven").unwrap();
         assert_eq!(String::from_utf8(out).unwrap(), "layout    one two three four five\n          six seven\n");
         let mut out = Vec::new();
-        Page { width: 20 }.labelled(&mut out, "layout", 10, "in /a/long/path").unwrap();
+        page(20).labelled(&mut out, "layout", 10, "in /a/long/path").unwrap();
         assert_eq!(String::from_utf8(out).unwrap(), "layout\n    in /a/long/path\n");
     }
 
@@ -188,8 +210,8 @@ mod tests {
     fn a_table_without_room_is_told_row_by_row() {
         let rows = || vec![vec!["tidelog".to_owned(), "good".to_owned()]];
         let mut out = Vec::new();
-        Page { width: 80 }.table(&mut out, &["command", "verdict"], rows()).unwrap();
-        Page { width: 12 }.table(&mut out, &["command", "verdict"], rows()).unwrap();
+        page(80).table(&mut out, &["command", "verdict"], rows()).unwrap();
+        page(12).table(&mut out, &["command", "verdict"], rows()).unwrap();
         let text = anstream::adapter::strip_str(std::str::from_utf8(&out).unwrap()).to_string();
         assert_eq!(text, "  command  verdict\n  tidelog  good\n  command\n    tidelog\n  verdict\n    good\n");
     }

@@ -124,7 +124,7 @@ fn entries(scopes: &[PathScope], report: &PathReport, page: &Page, out: &mut dyn
             let raw = if line.exists { raw } else { style::CAUTION.over(&format!("{raw} (not there)")) };
             let origin = match (&line.tool, &line.origin) {
                 (Some(tool), _) => format!("Wagon Yard, for {}", escape(tool)),
-                (None, Some(origin)) => super::trace::place(origin),
+                (None, Some(origin)) => super::trace::place(origin, page),
                 (None, None) => String::new(),
             };
             vec![at.to_string(), raw, style::DIM.over(&origin)]

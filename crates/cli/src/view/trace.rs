@@ -88,7 +88,7 @@ fn orders(command: &CommandTrace, terminal: TerminalKind, page: &Page, out: &mut
         let heading =
             [("entry", true), ("standing", true), ("file", true), ("version", versions), ("put in PATH by", origins)];
         let shown = |row: Vec<String>| row.into_iter().zip(heading).filter(|(_, (_, is))| *is).map(|(cell, _)| cell);
-        let rows = files.iter().map(|c| shown(candidate(c)).collect()).collect();
+        let rows = files.iter().map(|c| shown(candidate(c, page)).collect()).collect();
         let heading: Vec<&str> = heading.iter().filter(|(_, is)| *is).map(|(word, _)| *word).collect();
         page.table(out, &heading, rows)?;
     }
@@ -153,7 +153,7 @@ fn runs(traced: &CallerTrace) -> String {
     }
 }
 
-fn candidate(candidate: &CandidateTrace) -> Vec<String> {
+fn candidate(candidate: &CandidateTrace, page: &Page) -> Vec<String> {
     let reason = candidate.reason.map(|reason| match reason {
         Reason::NotExecutable => "not executable",
         Reason::IsAFolder => "a folder",
@@ -178,15 +178,15 @@ fn candidate(candidate: &CandidateTrace) -> Vec<String> {
         standing,
         file,
         candidate.version.clone().unwrap_or_default(),
-        candidate.origin.as_ref().map(|origin| style::DIM.over(&place(origin))).unwrap_or_default(),
+        candidate.origin.as_ref().map(|origin| style::DIM.over(&place(origin, page))).unwrap_or_default(),
     ]
 }
 
 /// The file and its line, or the registry's value.
-pub(super) fn place(origin: &Origin) -> String {
+pub(super) fn place(origin: &Origin, page: &Page) -> String {
     if origin.found == Found::Yard {
         return "Wagon Yard".to_owned();
     }
-    let place = escape(&origin.place);
+    let place = page.short(&origin.place);
     origin.line.map_or_else(|| place.clone(), |line| format!("{place}:{line}"))
 }

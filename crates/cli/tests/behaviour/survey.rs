@@ -125,5 +125,5 @@ fn the_line_that_undoes_a_registration_is_named() {
     let bashrc = fs::read_to_string(home.path("home/.bashrc")).unwrap();
     let lines = bashrc.lines().count();
     home.write("home/.bashrc", format!("{bashrc}PATH=/usr/bin:/bin\n"));
-    home.wyard(&["survey"]).ends(1).says(&format!("line {} of ", lines + 1)).says("[startup-undoes]").says("why");
+    home.wyard(&["survey"]).ends(1).says(&format!("line {} of ", lines + 1)).says("[startup-undoes]");
 }

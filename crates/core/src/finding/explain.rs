@@ -17,6 +17,8 @@ pub struct Explanation {
     pub severity: Severity,
     /// What it means.
     pub means: &'static str,
+    /// Why it matters.
+    pub why: &'static str,
     /// How it comes about.
     pub comes_about: &'static str,
     /// How to settle it.
@@ -30,7 +32,62 @@ impl Explanation {
     #[must_use]
     pub fn of(code: Code) -> Self {
         let [means, comes_about, settle, example] = texts(code);
-        Self { format: 1, report: "explain", code, severity: code.severity(), means, comes_about, settle, example }
+        Self {
+            format: 1,
+            report: "explain",
+            code,
+            severity: code.severity(),
+            means,
+            why: why(code),
+            comes_about,
+            settle,
+            example,
+        }
+    }
+}
+
+/// Why a finding matters: what comes of it if nothing is done.
+pub(super) fn why(code: Code) -> &'static str {
+    match code {
+        Code::NotFound | Code::DoesNotStart | Code::NoCommands => "whoever types the command gets nothing",
+        Code::Shadowed | Code::HiddenByShell | Code::RememberedPlace | Code::WrongVersion => {
+            "whoever types the command gets something else than what was installed"
+        }
+        Code::NoTerminalAnswer | Code::NoShell | Code::NoAnswerInTime | Code::ElevatedUnknown => {
+            "what could not be asked is not proved, whatever the files say"
+        }
+        Code::StartedWithError | Code::VersionNotStated => "that it runs is certain, which version it is is not",
+        Code::NoInterpreterLine => "it works from a shell, and fails where a program starts it",
+        Code::HidesOther | Code::CompanionsSplit => "versions that do not belong together can come to be used together",
+        Code::StaleTerminal => "what works here may fail in the next terminal, or the other way round",
+        Code::ChangeUndone | Code::StartupUndoes => "the change is there, and has no effect",
+        Code::ElevatedDiffers => "a script that asks for more rights can run another program than it did without",
+        Code::AppAlias => "the store opens in place of the program",
+        Code::StrayVariable => "somebody meant to change PATH, and has not",
+        Code::ReferenceAcrossScopes | Code::UnexpandedReference | Code::RelativeEntry | Code::QuotedEntry => {
+            "the entry leads nowhere for some programs, or to different places"
+        }
+        Code::PathTooLongForCmd | Code::PathTooLongForDialogs => "entries at the end are lost",
+        Code::FixedPath => "the launcher starts nothing, or another machine's leftovers",
+        Code::WeakChecksum | Code::NotCompared => "a file that somebody has changed would not be noticed",
+        Code::LinksCopied => "the copies do not follow when the original is changed",
+        Code::FolderMissing | Code::NotAFolder | Code::UnreadableFolder => {
+            "every search passes it in vain, and whoever makes the folder decides what is in it"
+        }
+        Code::DuplicateEntry | Code::RootAndBin | Code::EntryWithoutCommands => "PATH is longer than it need be",
+        Code::BinBelow => "the commands that somebody wanted are not found",
+        Code::BlankEntry => "a program in whatever folder you are in can run in place of the one you mean",
+        Code::CleanedPlace => "the commands are gone after the next cleaning",
+        Code::WritableByOthers => "others decide what you run, with your rights",
+        Code::PathDiffers => "a command can work in one terminal and not in another",
+        Code::PlaceSilent => "every command that is not found takes as long",
+        Code::HomeVariableDiffers | Code::HomeVariableOther | Code::HomeVariableScopes => {
+            "programs that go by the variable use another copy than you do"
+        }
+        Code::HomeVariableInBin | Code::HomeVariableNowhere | Code::HomeVariableQuoted => {
+            "programs that go by the variable find nothing"
+        }
+        Code::HomeVariableSeparator => "some programs build wrong paths from it",
     }
 }
 

@@ -162,7 +162,7 @@ pub struct Finding {
     pub severity: Severity,
     /// What was seen, in a sentence.
     pub seen: String,
-    /// Why it matters: what this kind of finding means.
+    /// Why it matters: what comes of it if nothing is done.
     pub why: &'static str,
     /// What to do about it, where there is something to do.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -173,7 +173,7 @@ impl Finding {
     /// A finding with nothing to do about it.
     #[must_use]
     pub fn new(code: Code, seen: impl Into<String>) -> Self {
-        Self { code, severity: code.severity(), seen: seen.into(), why: Explanation::of(code).means, remedy: None }
+        Self { code, severity: code.severity(), seen: seen.into(), why: explain::why(code), remedy: None }
     }
 
     /// Adds what to do.
