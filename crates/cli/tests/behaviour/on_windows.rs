@@ -286,3 +286,38 @@ fn an_unwritable_key_is_seen_before_anything_is_written() {
     set_rights(&key, "D:(A;;KA;;;WD)");
     assert_eq!(home.registry(Scope::System), before);
 }
+
+#[test]
+#[allow(unsafe_code)]
+fn a_folder_that_everybody_may_write_to_is_told() {
+    use windows_sys::Win32::Foundation::LocalFree;
+    use windows_sys::Win32::Security::Authorization::{
+        ConvertStringSecurityDescriptorToSecurityDescriptorW, SDDL_REVISION_1,
+    };
+    use windows_sys::Win32::Security::{DACL_SECURITY_INFORMATION, SetFileSecurityW};
+    let home = Home::new();
+    let wide = |text: &str| text.encode_utf16().chain([0]).collect::<Vec<u16>>();
+    for (name, rights, told) in
+        [("own", "D:(A;;FA;;;OW)(A;;0x1200a9;;;WD)", false), ("all", "D:(A;;FA;;;OW)(A;;FA;;;WD)", true)]
+    {
+        let file = home.write(&format!("{name}/tide.cmd"), script("1.0"));
+        let folder = file.parent().unwrap();
+        let (path, rights) = (wide(folder.to_str().unwrap()), wide(rights));
+        let mut descriptor = std::ptr::null_mut();
+        // SAFETY: the texts end in a zero and outlive the calls; what is made here is freed.
+        unsafe {
+            let made = ConvertStringSecurityDescriptorToSecurityDescriptorW(
+                rights.as_ptr(),
+                SDDL_REVISION_1,
+                &raw mut descriptor,
+                std::ptr::null_mut(),
+            );
+            assert_ne!(made, 0);
+            assert_ne!(SetFileSecurityW(path.as_ptr(), DACL_SECURITY_INFORMATION, descriptor), 0);
+            LocalFree(descriptor);
+        }
+        let mut command = home.command(&["survey", "--terminal", "this", "--json"]);
+        let report = Ran::from(command.env("PATH", folder).output().unwrap()).json();
+        assert_eq!(report.to_string().contains("writable-by-others"), told, "{name}: {report}");
+    }
+}

@@ -127,3 +127,11 @@ fn the_line_that_undoes_a_registration_is_named() {
     home.write("home/.bashrc", format!("{bashrc}PATH=/usr/bin:/bin\n"));
     home.wyard(&["survey"]).ends(1).says(&format!("line {} of ", lines + 1)).says("[startup-undoes]");
 }
+
+#[test]
+#[cfg_attr(windows, ignore = "Windows has no startup files")]
+fn a_slow_shell_holds_no_other_up_and_is_told() {
+    let home = Home::with(&["bash", "dash"]);
+    home.write("home/.bashrc", "sleep 1.2\n");
+    home.wyard(&["survey", "--json"]).says("a new terminal of bash (interactive) takes 1.");
+}

@@ -80,6 +80,7 @@ pub(super) fn why(code: Code) -> &'static str {
         Code::CleanedPlace => "the commands are gone after the next cleaning",
         Code::WritableByOthers => "others decide what you run, with your rights",
         Code::PathDiffers => "a command can work in one terminal and not in another",
+        Code::SlowStartup => "every new terminal waits, and so does whatever starts a shell",
         Code::PlaceSilent => "every command that is not found takes as long",
         Code::HomeVariableDiffers | Code::HomeVariableOther | Code::HomeVariableScopes => {
             "programs that go by the variable use another copy than you do"
@@ -170,6 +171,12 @@ fn texts(code: Code) -> [&'static str; 4] {
             "A line of a startup file that is read after Wagon Yard's block sets PATH or puts another folder first.",
             "See with 'wyard path show' which line that is. Move Wagon Yard's block behind it, or change it.",
             "PATH=\"$HOME/old:$PATH\"   # below the block in ~/.bashrc",
+        ],
+        Code::SlowStartup => [
+            "A new terminal of this shell takes more than a second before it can be used.",
+            "Something in its startup files starts programs or waits for a network.",
+            "Look at what they start. shell_seconds in settings.toml is how long wyard waits for an answer.",
+            "eval \"$(harbour-login)\"   # in ~/.bashrc: two seconds each time",
         ],
         Code::RememberedPlace => [
             "The shell remembers a place for the name, and does not look in PATH.",

@@ -69,6 +69,8 @@ codes! {
     StaleTerminal = "stale-terminal", Caution;
     /// A new terminal does not have the PATH that a change should give it.
     ChangeUndone = "change-undone", Problem;
+    /// A new terminal takes long to start.
+    SlowStartup = "slow-startup", Note;
     /// A shell remembers a place for the command that PATH does not lead to.
     RememberedPlace = "remembered-place", Caution;
     /// With an administrator's rights another copy runs, or none.

@@ -9,7 +9,11 @@ pub use unix::*;
 #[cfg(windows)]
 mod windows;
 #[cfg(windows)]
+mod windows_rights;
+#[cfg(windows)]
 pub use windows::*;
+#[cfg(windows)]
+pub use windows_rights::others_may_write;
 
 /// A value of a registry key as the system keeps it.
 #[derive(Debug, Clone, PartialEq, Eq)]

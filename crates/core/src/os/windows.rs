@@ -98,12 +98,6 @@ pub fn may_write(path: &Path) -> bool {
     path.is_dir() || fs::metadata(path).is_ok_and(|seen| !seen.permissions().readonly())
 }
 
-/// Whether somebody else may make files in a folder; the lists of rights are not looked at here.
-#[must_use]
-pub fn others_may_write(_folder: &Path) -> bool {
-    false
-}
-
 /// Reads from a place of a file, whatever others read of it meanwhile.
 ///
 /// # Errors

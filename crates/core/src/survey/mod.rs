@@ -9,6 +9,7 @@ use std::collections::HashMap;
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 use std::thread;
+use std::time::Duration;
 
 use serde::Serialize;
 
@@ -29,6 +30,9 @@ use crate::yard::{Card, Scope, Settings, Yard, YardError};
 pub(crate) use entries::commands_in;
 use entries::{Entry, Seen};
 use variables::home_variable;
+
+/// From here on the start of a shell is worth telling.
+const SLOW: Duration = Duration::from_secs(1);
 
 /// The report of `survey`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -281,6 +285,10 @@ pub(crate) fn tell_other_paths(answers: &[Answer], said: &Said) -> Vec<Finding> 
     let mut elsewhere: Vec<String> = Vec::new();
     for answer in answers {
         let words = format!("{} ({})", answer.shell.name(), answer.way.name());
+        if answer.took >= SLOW {
+            let seen = format!("a new terminal of {words} takes {:.1} s to start", answer.took.as_secs_f64());
+            findings.push(Finding::new(Code::SlowStartup, seen).remedy("look at what its startup files start"));
+        }
         match &answer.said {
             Err(_) => {
                 let seen = format!("a new terminal gave no answer: {words}");

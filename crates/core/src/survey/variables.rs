@@ -101,7 +101,12 @@ mod tests {
             std::fs::write(&file, "").unwrap();
             os::set_folder_mode(&file, 0o755).unwrap();
         }
-        let around = |path: &Path| Surroundings { path: path.into(), ..Surroundings::default() };
+        let path_extensions = vec![".exe".to_owned()];
+        let around = |path: &Path| Surroundings {
+            path: path.into(),
+            path_extensions: path_extensions.clone(),
+            ..Surroundings::default()
+        };
         let of = |path: &Path| other_copy("TIDE_HOME", Some(home.as_os_str()), &around(path)).map(|f| f.code);
         assert_eq!((of(&bin), of(&other)), (None, Some(Code::HomeVariableOther)));
     }
