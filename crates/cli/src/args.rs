@@ -8,7 +8,7 @@ use wagon_yard_core::checksum::{Algorithm, Checksum};
 use wagon_yard_core::finding::Severity;
 use wagon_yard_core::layout::{ToolName, Variable, Version};
 use wagon_yard_core::receive::Trust;
-use wagon_yard_core::resolve::Caller;
+use wagon_yard_core::resolve::{Caller, Shell};
 use wagon_yard_core::trace::TerminalKind;
 use wagon_yard_core::yard::Scope;
 
@@ -77,6 +77,8 @@ pub enum Command {
     /// Show PATH with where each entry comes from, or change it
     #[command(subcommand)]
     Path(PathCommand),
+    /// Print the lines that bring this terminal to what a new one has
+    CatchUp(CatchUpArgs),
     /// Explain a finding: what it means, how it comes about, how to settle it
     Explain(ExplainArgs),
     /// List the received tools
@@ -256,6 +258,13 @@ pub enum PathCommand {
         #[arg(long, conflicts_with = "dry_run")]
         yes: bool,
     },
+}
+
+/// Options of `catch-up`.
+#[derive(Debug, ClapArgs)]
+pub struct CatchUpArgs {
+    /// The shell you are in: sh, bash, zsh, fish, ksh, tcsh; on Windows cmd, powershell
+    pub shell: Shell,
 }
 
 /// Options of `explain`.

@@ -1,5 +1,6 @@
 //! The commands: one file each, from arguments to a report and an exit code.
 
+mod catch_up;
 mod check;
 mod completions;
 mod demo;
@@ -32,6 +33,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Check(args)) => check::run(&args, context),
         Some(Command::Trace(args)) => trace::run(args, context),
         Some(Command::Survey(args)) => survey::run(&args, context),
+        Some(Command::CatchUp(args)) => catch_up::run(&args, context),
         Some(Command::Path(command)) => path::run(command, context),
         Some(Command::Explain(args)) => explain::run(&args, context),
         Some(Command::Stock) => stock::run(context),

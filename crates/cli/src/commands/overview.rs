@@ -32,7 +32,14 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
             ("path add DIR", "put a folder into PATH; also drop, move, tidy"),
         ],
     ),
-    ("more", &[("completions SHELL", "completion script"), ("help of a command", "wyard COMMAND --help")]),
+    (
+        "more",
+        &[
+            ("catch-up SHELL", "bring this terminal to what a new one has"),
+            ("completions SHELL", "completion script"),
+            ("help of a command", "wyard COMMAND --help"),
+        ],
+    ),
 ];
 
 /// Prints the page.

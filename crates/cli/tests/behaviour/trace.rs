@@ -4,7 +4,7 @@ use serde_json::Value;
 use wagon_yard_core::os;
 
 use crate::archives::{script, tidelog};
-use crate::home::{Home, have};
+use crate::home::{Home, Ran, have};
 
 /// The trace of a name by one shell in a new terminal.
 fn traced(home: &Home, name: &str, shell: &str) -> Vec<Value> {
@@ -113,4 +113,41 @@ fn the_smallest_change_that_mends_a_shadow_is_told_and_works() {
     home.wyard(&["path", "move", bin.to_str().unwrap(), "--before", old.to_str().unwrap()])
         .ends(1)
         .says("[change-undone]");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "the shells are those of Unix")]
+fn an_old_terminal_catches_up() {
+    let shells = ["sh", "bash", "zsh", "fish", "ksh", "tcsh"];
+    for shell in shells {
+        let program = if shell == "sh" { "dash" } else { shell };
+        if !have(program) {
+            continue;
+        }
+        let home = Home::with(&[program]);
+        home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+        // This terminal was opened before.
+        let lines = home.wyard(&["catch-up", shell]).ends(0).out;
+        assert!(lines.contains("TIDELOG_HOME") && lines.contains("PATH"), "{shell}: {lines}");
+        let file = home.write("home/lines", &lines);
+        let read = if matches!(shell, "sh" | "ksh") { "." } else { "source" };
+        let seen = std::process::Command::new(format!("/bin/{program}"))
+            .args((shell == "tcsh").then_some("-f"))
+            .args(["-c", &format!("{read} {}; tidelog; echo $TIDELOG_HOME", file.display())])
+            .env_clear()
+            .env("PATH", "/usr/bin:/bin")
+            .output()
+            .unwrap();
+        let home_variable = home.yard().join("stock/tidelog/4.2.1");
+        let seen = String::from_utf8_lossy(&seen.stdout).into_owned();
+        assert_eq!(seen, format!("tidelog 4.2.1\n{}\n", home_variable.display()), "{shell}");
+        let report = home.wyard(&["catch-up", shell, "--json"]).ends(0).json();
+        assert_eq!(report["variables"][0]["name"], "PATH", "{shell}");
+        // A terminal that has it all has nothing to catch up with.
+        let mut again = home.command(&["catch-up", shell]);
+        let new = report["variables"][0]["new"].as_str().unwrap();
+        again.env("PATH", new).env("TIDELOG_HOME", &home_variable);
+        assert_eq!(Ran::from(again.output().unwrap()).ends(0).out, "", "{shell}");
+    }
+    Home::new().wyard(&["catch-up", "nobody"]).ends(2).says("no shell known here");
 }

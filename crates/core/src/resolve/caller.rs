@@ -162,6 +162,17 @@ impl From<Shell> for Caller {
     }
 }
 
+impl std::str::FromStr for Shell {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        Self::ALL.into_iter().find(|shell| shell.name() == text).ok_or_else(|| {
+            let names: Vec<_> = Self::ALL.iter().map(|shell| shell.name()).collect();
+            format!("\"{text}\" is no shell known here: {}", names.join(", "))
+        })
+    }
+}
+
 impl std::str::FromStr for Caller {
     type Err = String;
 

@@ -2,6 +2,7 @@
 //! environment, and asked what a command means to it.
 
 mod base;
+mod catch_up;
 mod elevated;
 mod origin;
 mod question;
@@ -14,6 +15,7 @@ use std::process::Command;
 use std::time::Duration;
 
 pub use base::base_environments;
+pub use catch_up::{CatchUpError, CatchUpReport, Difference, catch_up};
 pub use elevated::{ElevatedPath, elevated_path};
 pub(crate) use origin::files_in;
 pub use origin::{Found, Origin};

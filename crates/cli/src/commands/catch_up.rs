@@ -1,0 +1,43 @@
+//! `wyard catch-up SHELL`
+
+use std::io::{self, IsTerminal as _, Write as _};
+use std::process::ExitCode;
+
+use wagon_yard_core::resolve::Shell;
+use wagon_yard_core::terminal::{CatchUpReport, catch_up};
+
+use crate::args::CatchUpArgs;
+use crate::context::Context;
+use crate::failure::Failure;
+use crate::view::Page;
+
+/// Prints the lines, for the shell to read.
+pub fn run(args: &CatchUpArgs, context: &Context) -> Result<ExitCode, Failure> {
+    let report = catch_up(&context.machine, args.shell, &context.stop)?;
+    context.report(&report, write)?;
+    if io::stdout().is_terminal() && !context.global.json && !context.global.quiet {
+        let told = if report.lines.is_empty() {
+            "This terminal has what a new one has.".to_owned()
+        } else {
+            format!("To run them: {}", call(args.shell))
+        };
+        let _ = writeln!(anstream::stderr(), "{told}");
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+fn write(report: &CatchUpReport, _page: &Page, out: &mut dyn io::Write) -> io::Result<()> {
+    // For a shell to read, not for people: nothing is escaped or broken.
+    report.lines.iter().try_for_each(|line| writeln!(out, "{line}"))
+}
+
+fn call(shell: Shell) -> String {
+    let name = shell.name();
+    match shell {
+        Shell::Fish => "wyard catch-up fish | source".to_owned(),
+        Shell::Tcsh => "eval \"`wyard catch-up tcsh | tr '\\n' ';'`\"".to_owned(),
+        Shell::Cmd => "for /f \"delims=\" %i in ('wyard catch-up cmd') do @%i".to_owned(),
+        Shell::PowerShell => "wyard catch-up powershell | Out-String | Invoke-Expression".to_owned(),
+        Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Ksh => format!("eval \"$(wyard catch-up {name})\""),
+    }
+}
