@@ -87,6 +87,8 @@ pub enum Command {
     Register(RegisterArgs),
     /// Take exactly those out again; the tool stays in the yard
     Unregister(NameArgs),
+    /// Put another received version of a tool in service, and prove it in every new terminal
+    Switch(SwitchArgs),
     /// Run the full example on made-up data in a sandbox
     Demo(DemoArgs),
     /// Print a completion script for a shell
@@ -324,6 +326,18 @@ pub struct NamesArgs {
 pub struct NameArgs {
     /// The tool, as NAME or NAME@VERSION
     pub name: String,
+    /// Show what would be done, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// Options of `switch`.
+#[derive(Debug, ClapArgs)]
+pub struct SwitchArgs {
+    /// The tool
+    pub name: String,
+    /// The version, as 'wyard stock' lists it
+    pub version: String,
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,

@@ -12,6 +12,7 @@ mod receive;
 mod register;
 mod stock;
 mod survey;
+mod switch;
 mod trace;
 mod unpack;
 
@@ -39,6 +40,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Stock) => stock::run(context),
         Some(Command::Register(args)) => register::register(&args, context),
         Some(Command::Unregister(args)) => register::unregister(&args, context),
+        Some(Command::Switch(args)) => switch::run(&args, context),
         Some(Command::Demo(args)) => demo::run(&args, context),
         Some(Command::Completions { shell }) => completions::run(shell),
     }

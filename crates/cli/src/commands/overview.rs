@@ -29,6 +29,7 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
             ("stock", "list the received tools"),
             ("register NAME", "put a tool into the startup files"),
             ("unregister NAME", "take it out again"),
+            ("switch NAME VERSION", "put another received version in service"),
             ("path add DIR", "put a folder into PATH; also drop, move, tidy"),
         ],
     ),

@@ -208,3 +208,28 @@ fn a_trace_tells_builtins_aliases_and_what_is_skipped() {
     let candidate = &report["commands"][0]["callers"][0]["candidates"][0];
     assert_eq!((&candidate["standing"], &candidate["reason"]), (&"skipped".into(), &"is-a-folder".into()));
 }
+
+#[test]
+fn another_version_is_put_in_service_and_proved() {
+    let home = Home::new();
+    for version in ["4.1.0", "4.2.1"] {
+        home.wyard(&["receive", &tidelog(&home, version), "--home-variable", "TIDE_ROOT"]).ends(0);
+    }
+    let there = (home.files(), home.registry(Scope::User));
+    home.wyard(&["switch", "tidelog", "4.1.0", "--dry-run"]).ends(0).says("tidelog@4.2.1 would give way");
+    assert_eq!((home.files(), home.registry(Scope::User)), there);
+    let report = home.wyard(&["switch", "tidelog", "4.1.0", "--json"]).ends(0).json();
+    assert_eq!((&report["report"], &report["was"]), (&"switch".into(), &"4.2.1".into()));
+    assert_eq!((&report["verdict"], &report["check"]["version"]), (&"good".into(), &"4.1.0".into()));
+    assert_eq!(home.fresh("tidelog"), "tidelog 4.1.0\n");
+    assert!(home.variable("TIDE_ROOT").ends_with("4.1.0"), "the variable of before, and no other");
+    home.wyard(&["switch", "tidelog", "4.2.1"]).ends(0).says("tidelog@4.1.0 gives way").says("is in service now");
+    assert_eq!((home.files(), home.registry(Scope::User)), there, "and back: every byte is as before");
+    for (arguments, words) in [
+        (&["switch", "tidelog", "9"][..], "it holds 4.1.0, 4.2.1"),
+        (&["switch", "nobody", "1"], "no tool called"),
+        (&["switch", "tidelog"], "VERSION"),
+    ] {
+        home.wyard(arguments).ends(2).says(words);
+    }
+}

@@ -6,6 +6,7 @@ mod inspect;
 mod placement;
 mod registration;
 mod stock;
+mod switch;
 mod unpack;
 
 use std::fs;
@@ -18,6 +19,7 @@ pub use error::ReceiveError;
 pub use inspect::{InspectReport, InspectRequest, InspectedCommand, Suggested, inspect};
 pub use registration::{RegisterReport, Registrar, now, register, unregister};
 pub use stock::{StockReport, StockTool, stock};
+pub use switch::{SwitchReport, switch};
 pub use unpack::{UnpackReport, UnpackRequest, unpack};
 
 use crate::archive::{self, Compression, Container, Finish, Format, LeftOut, Listing, Options, Source};

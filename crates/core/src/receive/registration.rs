@@ -194,9 +194,22 @@ pub fn register(
     dry_run: bool,
     stop: &Stop,
 ) -> Result<RegisterReport, ReceiveError> {
+    put(machine, wanted, scope, dry_run, stop, "register")
+}
+
+/// Registers a tool: where it is not, with the home variables of its version in service, or the usual one.
+pub(super) fn put(
+    machine: &Machine,
+    wanted: &str,
+    scope: Option<Scope>,
+    dry_run: bool,
+    stop: &Stop,
+    report: &'static str,
+) -> Result<RegisterReport, ReceiveError> {
     check_scope(machine, scope.unwrap_or(Scope::User))?;
-    change(machine, wanted, dry_run, stop, "register", |card| {
-        let (was_in, variables) = match card.registration.take() {
+    change(machine, wanted, dry_run, stop, report, |card| {
+        let in_service = || Yard::at(&machine.yard).find(&card.name.to_string()).ok()?.registration;
+        let (was_in, variables) = match card.registration.take().or_else(in_service) {
             Some(registration) => (registration.scope, registration.home_variables),
             None => (Scope::User, vec![card.name.home_variable().map_err(ReceiveError::HomeVariable)?]),
         };
