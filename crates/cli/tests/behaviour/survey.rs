@@ -40,11 +40,7 @@ fn entries_are_told_for_what_they_are() {
     assert_eq!(seen, [none, none, &["duplicate-entry"], &["bin-below"], &["folder-missing"], &["not-a-folder"]]);
     assert_eq!((&entries[0]["commands"], &entries[4]["exists"]), (&1.into(), &false.into()));
     assert_eq!(report["findings"][0]["code"], "hides-other");
-    survey(&[])
-        .ends(0)
-        .says("PATH of this terminal: 6 entries, 2 commands")
-        .says("put the bin folder")
-        .says("wyard trace");
+    survey(&[]).ends(0).says("PATH of this terminal: 6 entries, 2 commands").says("wyard path add").says("wyard trace");
     let mut nothing = home.command(&["survey", "--terminal", "this"]);
     Ran::from(nothing.env("PATH", "").output().unwrap()).ends(1).says("PATH is empty");
     survey(&["--fail-on", "caution"]).ends(1);
@@ -126,6 +122,9 @@ fn the_line_that_undoes_a_registration_is_named() {
     let lines = bashrc.lines().count();
     home.write("home/.bashrc", format!("{bashrc}PATH=/usr/bin:/bin\n"));
     home.wyard(&["survey"]).ends(1).says(&format!("line {} of ", lines + 1)).says("[startup-undoes]");
+    home.write("home/.bashrc", format!("alias tidelog='tidelog --quiet'\nPATH=$PATH:/usr/games\n{bashrc}"));
+    let told = home.wyard(&["survey"]).ends(1).says("line 1 of ").says("makes tidelog an alias");
+    assert!(!told.out.contains("line 2 of"), "before our block PATH may be set: {}", told.out);
 }
 
 #[test]

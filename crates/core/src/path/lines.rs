@@ -1,5 +1,6 @@
 //! The entries of a new terminal's PATH, with where they come from.
 
+use std::cell::OnceCell;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
@@ -120,7 +121,9 @@ pub(super) fn look(machine: &Machine, stop: &Stop) -> Result<Sight, PathError> {
             let (answer, said) = survey::commonest(&answers).ok_or(PathError::NoAnswer)?;
             let path = &said.around.path;
             let shell = shells.iter().find(|shell| shell.shell == answer.shell);
-            let origins = shell.map(|shell| asking.origins(shell, answer.way, &answer.base, path)).unwrap_or_default();
+            let origins = shell
+                .map(|shell| asking.origins(shell, (answer.way, &answer.base), path, &OnceCell::new()))
+                .unwrap_or_default();
             let list = PathList::parse(path);
             let lines = list.entries().map(|entry| {
                 let origin = origins.get(entry.index).cloned().flatten();

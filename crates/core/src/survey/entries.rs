@@ -96,7 +96,8 @@ pub(super) fn look(entry: &Entry, home: &Path) -> Seen {
             tell(Code::UnreadableFolder, "may not be looked into by you", "");
         }
         Err(_) => {
-            tell(Code::FolderMissing, "is not there", "take the entry out where PATH is set, or bring the folder back");
+            let remedy = format!("run 'wyard path drop \"{}\"', or bring the folder back", entry.folder.display());
+            tell(Code::FolderMissing, "is not there", &remedy);
         }
     }
     if !seen.exists {
@@ -116,7 +117,10 @@ pub(super) fn look(entry: &Entry, home: &Path) -> Seen {
     if seen.commands.is_empty() {
         if commands(&entry.folder.join("bin")).is_ok_and(|commands| !commands.is_empty()) {
             let finding = format!("{shown} holds no command, while its bin does");
-            seen.findings.push(Finding::new(Code::BinBelow, finding).remedy("put the bin folder in PATH in its place"));
+            let (bin, root) = (entry.folder.join("bin"), &entry.folder);
+            let remedy =
+                format!("run 'wyard path add \"{}\"' and 'wyard path drop \"{}\"'", bin.display(), root.display());
+            seen.findings.push(Finding::new(Code::BinBelow, finding).remedy(remedy));
         } else {
             seen.findings.push(Finding::new(Code::EntryWithoutCommands, format!("{shown} holds no command")));
         }

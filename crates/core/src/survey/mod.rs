@@ -167,9 +167,9 @@ pub fn survey(
             }
         }
     }
-    // Looked for only where something is undone: such lines are harmless in many a file.
-    if terminal == TerminalKind::New && findings.iter().any(|f| matches!(f.code, Code::Shadowed | Code::NotFound)) {
-        findings.extend(startup::undoing(machine, settings, &cards, stop));
+    if terminal == TerminalKind::New && cards.iter().any(|card| card.registration.is_some()) {
+        let undone = findings.iter().any(|f| matches!(f.code, Code::Shadowed | Code::NotFound));
+        findings.extend(startup::undoing(machine, settings, &cards, undone, stop));
     }
     let others =
         |(name, value): &(String, Option<OsString>)| variables::other_copy(name, value.as_deref(), &sight.around);
@@ -350,7 +350,8 @@ fn tell_duplicates(entries: &[&Entry], seen: &mut [Seen]) {
                     format!("{raw} leads to the same folder as {earlier}, further in front")
                 };
                 // What was told of the first need not be told again.
-                seen.findings = vec![Finding::new(Code::DuplicateEntry, seen_words)];
+                let remedy = "run 'wyard path tidy'";
+                seen.findings = vec![Finding::new(Code::DuplicateEntry, seen_words).remedy(remedy)];
                 seen.commands.clear();
             }
             None => _ = first.insert(place, entry),

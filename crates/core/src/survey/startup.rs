@@ -9,8 +9,15 @@ use crate::store::{self, Dialect};
 use crate::terminal::{self, Asking};
 use crate::yard::{Card, Settings};
 
-/// The lines that could be why a registered command is not what a new terminal runs.
-pub(super) fn undoing(machine: &Machine, settings: &Settings, cards: &[Card], stop: &Stop) -> Vec<Finding> {
+/// The lines that could be why a registered command is not what a new terminal runs. `undone` says whether one is not, by
+/// PATH: lines about PATH are harmless in many a file, and told only then.
+pub(super) fn undoing(
+    machine: &Machine,
+    settings: &Settings,
+    cards: &[Card],
+    undone: bool,
+    stop: &Stop,
+) -> Vec<Finding> {
     let shells = terminal::installed(&settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let shells: Vec<_> = shells.iter().map(|shell| shell.shell).collect();
@@ -20,21 +27,39 @@ pub(super) fn undoing(machine: &Machine, settings: &Settings, cards: &[Card], st
     for file in files {
         let Ok(bytes) = std::fs::read(&file.path) else { continue };
         let text = String::from_utf8_lossy(&bytes);
-        for (line, what) in suspects(&text, file.dialect, &commands) {
-            findings.push(told(&file.path, line, &what));
-        }
+        let suspects = suspects(&text, file.dialect, &commands).into_iter();
+        let told = suspects.filter(|(_, what)| undone || matches!(what, Undoes::Name(_)));
+        findings.extend(told.map(|(line, what)| finding(&file.path, line, &what)));
     }
     findings
 }
 
-fn told(file: &Path, line: usize, what: &str) -> Finding {
-    let seen = format!("line {line} of {} {what}", file.display());
-    let remedy = "move Wagon Yard's block to the end of that file, or change the line";
-    Finding::new(Code::StartupUndoes, seen).remedy(remedy)
+/// What a line does.
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Undoes {
+    /// It sets PATH after our block.
+    Path,
+    /// It ends the file before our block.
+    File,
+    /// It makes a command of ours an alias.
+    Name(String),
+}
+
+fn finding(file: &Path, line: usize, what: &Undoes) -> Finding {
+    let does = match what {
+        Undoes::Path => "sets PATH after Wagon Yard's block".to_owned(),
+        Undoes::File => "ends the file before Wagon Yard's block".to_owned(),
+        Undoes::Name(name) => format!("makes {name} an alias"),
+    };
+    let remedy = match what {
+        Undoes::Name(_) => "take that line out, where the received tool is wanted",
+        Undoes::Path | Undoes::File => "move Wagon Yard's block to the end of that file, or change the line",
+    };
+    Finding::new(Code::StartupUndoes, format!("line {line} of {} {does}", file.display())).remedy(remedy)
 }
 
 /// The suspect lines of a startup file, from 1, with what they do.
-fn suspects(text: &str, dialect: Dialect, commands: &[&str]) -> Vec<(usize, String)> {
+fn suspects(text: &str, dialect: Dialect, commands: &[&str]) -> Vec<(usize, Undoes)> {
     let lines: Vec<&str> = text.lines().collect();
     let block = lines.iter().position(|line| line.starts_with(store::BLOCK_BEGINS));
     let sets_path = |line: &str| match dialect {
@@ -48,15 +73,13 @@ fn suspects(text: &str, dialect: Dialect, commands: &[&str]) -> Vec<(usize, Stri
     for (at, line) in lines.iter().enumerate() {
         let trimmed = line.trim_start();
         let what = match block {
-            Some(block) if at > block && sets_path(trimmed) => "sets PATH after Wagon Yard's block".to_owned(),
+            Some(block) if at > block && sets_path(trimmed) => Undoes::Path,
             // Inside of a condition it may well be meant for other terminals.
-            Some(block) if at < block && matches!(*line, "return" | "exit" | "return 0" | "exit 0") => {
-                "ends the file before Wagon Yard's block".to_owned()
-            }
+            Some(block) if at < block && matches!(*line, "return" | "exit" | "return 0" | "exit 0") => Undoes::File,
             _ => {
                 let alias = trimmed.strip_prefix("alias ").and_then(|rest| rest.split(['=', ' ']).next());
                 match alias.filter(|name| commands.contains(name)) {
-                    Some(name) => format!("makes {name} an alias"),
+                    Some(name) => Undoes::Name(name.to_owned()),
                     None => continue,
                 }
             }

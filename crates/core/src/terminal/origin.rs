@@ -3,6 +3,7 @@
 //! bash and zsh are made to trace their own startup; what they traced counts only where it ends in the PATH that the
 //! same shell really has. Of the others, and where that fails, the startup files are read for the folder's name.
 
+use std::cell::OnceCell;
 use std::collections::VecDeque;
 use std::ffi::{OsStr, OsString};
 use std::fs;
@@ -17,7 +18,7 @@ use crate::os;
 use crate::path_list::PathList;
 use crate::process;
 use crate::resolve::Shell;
-use crate::store::{macos_path_lists, system_startup_files};
+use crate::store::{StartupFolders, macos_path_lists, startup_files, system_startup_files};
 use crate::yard::Yard;
 
 /// How an origin was found out.
@@ -56,9 +57,15 @@ struct Step {
 
 impl Asking<'_> {
     /// What put each entry of `path` there, which is the PATH of this shell started in this way from this environment;
-    /// `None` where nobody can say.
+    /// `None` where nobody can say. `folders` keeps the startup folders from call to call: shells are started to learn them.
     #[must_use]
-    pub fn origins(&self, shell: &InstalledShell, way: Way, base: &Environment, path: &OsStr) -> Vec<Option<Origin>> {
+    pub fn origins(
+        &self,
+        shell: &InstalledShell,
+        (way, base): (Way, &Environment),
+        path: &OsStr,
+        folders: &OnceCell<StartupFolders>,
+    ) -> Vec<Option<Origin>> {
         let begin = base.get(OsStr::new("PATH")).cloned().unwrap_or_default();
         let session = base::login_path().1;
         let lists: Vec<(PathBuf, String)> = texts(macos_path_lists(Path::new("/")));
@@ -76,7 +83,7 @@ impl Asking<'_> {
             return follow(start, &steps).into_iter().map(|(_, origin)| self.or_ours(origin)).collect();
         }
         let mut files = system_startup_files(shell.shell);
-        files.extend(self.own_startup_files(shell.shell));
+        files.extend(self.own_startup_files(shell.shell, folders.get_or_init(|| self.startup_folders())));
         let files = texts(files);
         let one = |raw: OsString| {
             let given = start.iter().find(|(entry, _)| *entry == raw).and_then(|(_, origin)| origin.clone());
@@ -150,12 +157,9 @@ impl Asking<'_> {
     }
 
     /// The startup files of this user that a shell may read.
-    fn own_startup_files(&self, shell: Shell) -> Vec<PathBuf> {
-        let folders = self.startup_folders();
-        let mut files: Vec<PathBuf> = crate::store::startup_files(&[shell], &folders, &|file| file.is_file())
-            .into_iter()
-            .map(|file| file.path)
-            .collect();
+    fn own_startup_files(&self, shell: Shell, folders: &StartupFolders) -> Vec<PathBuf> {
+        let mut files: Vec<PathBuf> =
+            startup_files(&[shell], folders, &|file| file.is_file()).into_iter().map(|file| file.path).collect();
         files.extend(files_in(&Yard::at(&self.machine.yard).terminal()));
         if shell == Shell::Fish {
             for folder in &folders.fish {

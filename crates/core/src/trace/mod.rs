@@ -3,6 +3,7 @@
 mod nearest;
 mod report;
 
+use std::cell::OnceCell;
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
@@ -15,6 +16,7 @@ use crate::os;
 use crate::path;
 use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, Kind, Shell, Standing, Surroundings, same_file};
+use crate::store::StartupFolders;
 use crate::system::System;
 use crate::terminal::{self, Answer, Asking, ElevatedPath, Origin, Question, Said, Way};
 use crate::yard::{Settings, Yard};
@@ -54,7 +56,7 @@ pub fn trace(machine: &Machine, settings: &Settings, request: &TraceRequest, sto
     let answers =
         if new { asking.everywhere(Question { commands: &request.names, variables: &[] }) } else { Vec::new() };
     let here = Surroundings::of(&machine.environment, &std::env::current_dir().unwrap_or_default());
-    let mut origins = Origins { asking: &asking, known: Vec::new() };
+    let mut origins = Origins { asking: &asking, folders: OnceCell::new(), known: Vec::new() };
     let mut commands = Vec::new();
     for (index, name) in request.names.iter().enumerate() {
         let mut traced: Vec<CallerTrace> = Vec::new();
@@ -185,6 +187,7 @@ fn programs(
 /// What put the entries of PATH there, found out once for each shell and PATH.
 struct Origins<'a> {
     asking: &'a Asking<'a>,
+    folders: OnceCell<StartupFolders>,
     known: Vec<(Shell, OsString, Vec<Option<Origin>>)>,
 }
 
@@ -197,7 +200,8 @@ impl Origins<'_> {
         let at = self.known.iter().position(|(shell, known, _)| (*shell, known) == (answer.shell, path));
         let at = at.unwrap_or_else(|| {
             let shell = self.asking.shells.iter().find(|shell| shell.shell == answer.shell);
-            let origins = shell.map(|shell| self.asking.origins(shell, answer.way, &answer.base, path));
+            let origins =
+                shell.map(|shell| self.asking.origins(shell, (answer.way, &answer.base), path, &self.folders));
             self.known.push((answer.shell, path.clone(), origins.unwrap_or_default()));
             self.known.len() - 1
         });
