@@ -69,7 +69,7 @@ pub enum Command {
     /// Unpack any archive into a new folder, safely; nothing is recorded or registered
     Unpack(Box<UnpackArgs>),
     /// Prove that received tools work in every new terminal
-    Check(NamesArgs),
+    Check(CheckArgs),
     /// Show every file that a command name could mean, and which one runs
     Trace(TraceArgs),
     /// Look at the whole PATH and at what is received, and tell what is wrong, worst first
@@ -314,11 +314,23 @@ pub struct UnpackArgs {
     pub dry_run: bool,
 }
 
-/// Names of tools.
+/// Options of `check`.
 #[derive(Debug, ClapArgs)]
-pub struct NamesArgs {
+pub struct CheckArgs {
     /// Tools as NAME or NAME@VERSION; none means all in service
     pub names: Vec<String>,
+    /// Start no command: only tell which file each name means
+    #[arg(long)]
+    pub no_run: bool,
+    /// Ask the tool's commands with these arguments from now on, split at blanks; kept on its card
+    #[arg(long, value_name = "ARGUMENTS", requires = "names", allow_hyphen_values = true)]
+    pub probe: Option<String>,
+    /// What the answer has to hold from now on, in place of the version; kept on its card
+    #[arg(long, value_name = "TEXT", requires = "names")]
+    pub expect: Option<String>,
+    /// Ask again in the usual ways
+    #[arg(long, requires = "names", conflicts_with_all = ["probe", "expect"])]
+    pub usual_probe: bool,
 }
 
 /// The name of a tool.

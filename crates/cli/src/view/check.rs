@@ -35,7 +35,7 @@ pub(super) fn tool(checked: &ToolCheck, page: &Page, out: &mut dyn Write) -> io:
         ]
     });
     page.table(out, &["command", "verdict", "version", "runs in new"], rows.collect())?;
-    let findings: Vec<&Finding> = checked.commands.iter().flat_map(|c| &c.findings).collect();
+    let findings: Vec<&Finding> = checked.commands.iter().flat_map(|c| &c.findings).chain(&checked.findings).collect();
     if !findings.is_empty() {
         writeln!(out)?;
         page.findings(out, &findings)?;

@@ -137,3 +137,33 @@ fn names_from_archives_do_not_reach_the_terminal_raw() {
     assert!(!ran.out.contains('\u{1b}') && !ran.out.contains('\u{202e}'), "{}", ran.out);
     ran.says("\\u{1b}[31mred\\u{202e}");
 }
+
+#[test]
+fn how_a_tool_is_asked_can_be_set_and_is_kept() {
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let verdict = |arguments: &[&str]| {
+        let report = home.wyard(&[&["check", "tidelog", "--json"], arguments].concat()).json();
+        (report["verdict"].as_str().unwrap().to_owned(), report["tools"][0]["commands"][0]["answered_version"].clone())
+    };
+    assert_eq!(verdict(&["--expect", "no such words"]).0, "wrong-version");
+    assert_eq!(verdict(&[]).0, "wrong-version", "it is kept");
+    assert_eq!(verdict(&["--expect", "tidelog 4.2"]), ("good".to_owned(), "tidelog 4.2".into()));
+    assert_eq!(verdict(&["--probe", "--version --short"]).0, "good", "what was expected stays");
+    assert_eq!(verdict(&["--usual-probe"]), ("good".to_owned(), "4.2.1".into()));
+    let (told, version) = verdict(&["--no-run"]);
+    assert_eq!((told.as_str(), version), ("good", serde_json::Value::Null), "nothing was started");
+    home.wyard(&["check", "--expect", "x"]).ends(2);
+    home.wyard(&["check", "tidelog", "shoal", "--expect", "x"]).ends(2).says("one tool at a time");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "it is startup files that set it anew")]
+fn a_home_variable_that_leads_elsewhere_is_not_good() {
+    let home = Home::with(&["bash"]);
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let bashrc = fs::read_to_string(home.path("home/.bashrc")).unwrap();
+    home.write("home/.bashrc", format!("{bashrc}export TIDELOG_HOME=/opt/old\n"));
+    let told = home.wyard(&["check"]).ends(1).says("[home-variable-differs]").says("bash (interactive)");
+    told.says("TIDELOG_HOME is /opt/old in a new terminal, and should be");
+}

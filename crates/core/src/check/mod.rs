@@ -3,14 +3,14 @@
 mod exit_words;
 mod others;
 mod probe;
+mod report;
 mod version_text;
 
 pub use others::versions;
+pub use report::{CallerResult, CheckReport, CommandCheck, ToolCheck, Verdict};
 
 use std::path::{Path, PathBuf};
 use std::thread;
-
-use serde::Serialize;
 
 use crate::error::{Blame, Blamed, FileContext, FileError};
 use crate::finding::{Code, Finding};
@@ -20,114 +20,7 @@ use crate::process;
 use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, Kind, same_file};
 use crate::terminal::{self, Answer, Asking, NoAnswer, Question, Way};
-use crate::yard::{Card, Settings, Yard};
-
-/// What a check says of a command, from best to worst.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Verdict {
-    /// It resolves, starts, and states the right version or none.
-    Good,
-    /// It resolves and starts, and complains.
-    StartedWithError,
-    /// It states another version.
-    WrongVersion,
-    /// Another copy, or the shell itself, answers in a new terminal.
-    Shadowed,
-    /// It cannot be started.
-    DoesNotStart,
-    /// A new terminal does not find it, or could not be asked.
-    NotFound,
-}
-
-impl Verdict {
-    /// All verdicts, from best to worst.
-    pub const ALL: [Self; 6] =
-        [Self::Good, Self::StartedWithError, Self::WrongVersion, Self::Shadowed, Self::DoesNotStart, Self::NotFound];
-
-    /// The stable text.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Self::Good => "good",
-            Self::StartedWithError => "started-with-error",
-            Self::WrongVersion => "wrong-version",
-            Self::Shadowed => "shadowed",
-            Self::DoesNotStart => "does-not-start",
-            Self::NotFound => "not-found",
-        }
-    }
-
-    /// Whether the command works in a new terminal: an error message proves that it starts.
-    #[must_use]
-    pub fn passes(self) -> bool {
-        self <= Self::StartedWithError
-    }
-}
-
-/// What one caller in one kind of new terminal makes of a command.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct CallerResult {
-    /// Who looked it up.
-    pub caller: Caller,
-    /// How the shell was started.
-    pub way: Way,
-    /// Always `new`.
-    pub terminal: &'static str,
-    /// Whether the shell itself was asked.
-    pub proved: bool,
-    /// The file that runs; null where none does.
-    pub winner: Option<PathBuf>,
-    /// What answers.
-    pub kind: Kind,
-    /// Whether that is the file in the yard.
-    pub ours: bool,
-    /// How long the shell took to start, in milliseconds.
-    pub milliseconds: u64,
-}
-
-/// The check of one command.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct CommandCheck {
-    /// The command.
-    pub name: String,
-    /// What is to be thought of it.
-    pub verdict: Verdict,
-    /// The version that what runs has stated.
-    pub answered_version: Option<String>,
-    /// The file that runs.
-    pub winner: Option<PathBuf>,
-    /// Caller by caller.
-    pub caller_results: Vec<CallerResult>,
-    /// What is worth telling.
-    pub findings: Vec<Finding>,
-}
-
-/// The check of one tool.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct ToolCheck {
-    /// The tool.
-    pub name: String,
-    /// The version the card states.
-    pub version: String,
-    /// Its commands.
-    pub commands: Vec<CommandCheck>,
-    /// The worst verdict of them.
-    pub verdict: Verdict,
-}
-
-/// The report of `check`.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct CheckReport {
-    /// The format number.
-    pub format: u32,
-    /// `check`.
-    pub report: &'static str,
-    /// Tool by tool.
-    pub tools: Vec<ToolCheck>,
-    /// The worst verdict of them.
-    pub verdict: Verdict,
-}
+use crate::yard::{Card, CardProbe, Settings, Yard};
 
 /// Why no check could be made.
 #[derive(Debug, thiserror::Error)]
@@ -149,7 +42,7 @@ impl Blamed for CheckError {
     }
 }
 
-/// Checks the tools of these cards.
+/// Checks the tools of these cards. Without `runs` no command is started: what runs is told, not whether it works.
 ///
 /// # Errors
 /// When there is no place to run commands in, or the user asked to stop. A bad verdict is no error.
@@ -158,6 +51,7 @@ pub fn check(
     yard: &Yard,
     settings: &Settings,
     cards: &[Card],
+    runs: bool,
     stop: &Stop,
 ) -> Result<CheckReport, CheckError> {
     let shells = terminal::installed(&settings.shells);
@@ -175,7 +69,7 @@ pub fn check(
     // Most of a probe's time is the start of a process, which waits as much as it works.
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
     let checked = process::side_by_side(&indexed, at_a_time, |(index, job)| {
-        job.check(*index, &answers, &environment, settings, stop)
+        job.check(*index, &answers, runs.then_some(&environment), settings, stop)
     });
     if stop.requested() {
         return Err(CheckError::Interrupted);
@@ -186,11 +80,41 @@ pub fn check(
     for card in cards {
         let rest = checked.split_off(card.commands.len());
         let commands = std::mem::replace(&mut checked, rest);
-        let verdict = commands.iter().map(|c| c.verdict).max().unwrap_or(Verdict::Good);
-        tools.push(ToolCheck { name: card.name.to_string(), version: card.version.to_string(), commands, verdict });
+        let findings = home_variables(card, &yard.home(&card.name, &card.version), &variables, &answers);
+        let of_variables = if findings.is_empty() { Verdict::Good } else { Verdict::Shadowed };
+        let verdict = commands.iter().map(|c| c.verdict).chain([of_variables]).max().unwrap_or(Verdict::Good);
+        let (name, version) = (card.name.to_string(), card.version.to_string());
+        tools.push(ToolCheck { name, version, commands, verdict, findings });
     }
     let verdict = tools.iter().map(|t| t.verdict).max().unwrap_or(Verdict::Good);
     Ok(CheckReport { format: 1, report: "check", tools, verdict })
+}
+
+/// The terminals in which a home variable of a registered tool does not lead to it.
+fn home_variables(card: &Card, home: &Path, variables: &[String], answers: &[Answer]) -> Vec<Finding> {
+    let mut placed = Placed::default();
+    for name in card.registration.iter().flat_map(|r| &r.home_variables).map(ToString::to_string) {
+        let Some(index) = variables.iter().position(|variable| *variable == name) else { continue };
+        for answer in answers {
+            let Ok(said) = &answer.said else { continue };
+            let value = said.variables[index].as_deref();
+            if value.is_some_and(|value| Path::new(value) == home) {
+                continue;
+            }
+            let is = value.map_or("not set".to_owned(), |value| value.to_string_lossy().into_owned());
+            let seen = format!("{name} is {is} in a new terminal, and should be {}", home.display());
+            let remedy =
+                format!("run 'wyard survey': it names the line that sets it, or 'wyard register {}'", card.name);
+            placed.add(Finding::new(Code::HomeVariableDiffers, seen).remedy(remedy), place(answer));
+        }
+    }
+    placed.told().collect()
+}
+
+/// A terminal, in words.
+fn place(answer: &Answer) -> String {
+    let shell = answer.shell.name();
+    if Way::of(answer.shell).len() == 1 { shell.to_owned() } else { format!("{shell} ({})", answer.way.name()) }
 }
 
 /// The environment of a new terminal, for programs: what it begins with, and the PATH and home variables that a login
@@ -216,6 +140,7 @@ struct Job {
     tool: String,
     version: String,
     file: PathBuf,
+    probe: Option<CardProbe>,
 }
 
 impl Job {
@@ -226,6 +151,7 @@ impl Job {
             tool: card.name.to_string(),
             version: card.version.to_string(),
             file: home.join(&command.path),
+            probe: card.probe.clone(),
         };
         card.commands.iter().map(job).collect()
     }
@@ -234,7 +160,7 @@ impl Job {
         &self,
         index: usize,
         answers: &[Answer],
-        environment: &Environment,
+        environment: Option<&Environment>,
         settings: &Settings,
         stop: &Stop,
     ) -> std::io::Result<CommandCheck> {
@@ -251,31 +177,46 @@ impl Job {
             results.push(result);
             if let Some((worse, finding)) = bad {
                 verdict = verdict.max(worse);
-                let shell = answer.shell.name();
-                let one_way = Way::of(answer.shell).len() == 1;
-                placed
-                    .add(finding, if one_way { shell.to_owned() } else { format!("{shell} ({})", answer.way.name()) });
+                placed.add(finding, place(answer));
             }
         }
         findings.extend(placed.told());
         let other = results.iter().find(|r| !r.ours && r.winner.is_some()).and_then(|r| r.winner.clone());
         let ours = results.iter().any(|r| r.ours).then(|| self.file.clone());
         let winner = other.or(ours);
-        let target = probe::Target {
-            program: winner.as_deref().unwrap_or(&self.file),
-            names: [&self.name, &self.tool],
-            expected: &self.version,
-            forms: &probe::FORMS,
-        };
-        let probed = probe::probe(&target, environment, settings.probe_limit(), stop)?;
-        // What another copy says of itself is shown, but the verdict is about ours.
-        if target.program == self.file {
-            verdict = verdict.max(probed.verdict);
-            findings.extend(probed.findings);
+        let mut answered_version = None;
+        if let Some(environment) = environment {
+            let probed = self.probe(winner.as_deref().unwrap_or(&self.file), environment, settings, stop)?;
+            // What another copy says of itself is shown, but the verdict is about ours.
+            if winner.as_ref().is_none_or(|winner| *winner == self.file) {
+                verdict = verdict.max(probed.verdict);
+                findings.extend(probed.findings);
+            }
+            answered_version = probed.version;
         }
         findings.extend(self.hides(answers));
-        let (name, answered_version) = (self.name.clone(), probed.version);
+        let name = self.name.clone();
         Ok(CommandCheck { name, verdict, answered_version, winner, caller_results: results, findings })
+    }
+
+    /// Asks a program for its version, in the way that its card says.
+    fn probe(
+        &self,
+        program: &Path,
+        environment: &Environment,
+        settings: &Settings,
+        stop: &Stop,
+    ) -> std::io::Result<probe::Probed> {
+        let set = self.probe.as_ref().and_then(|probe| probe.arguments.as_ref());
+        let arguments: Vec<&str> = set.into_iter().flatten().map(String::as_str).collect();
+        let target = probe::Target {
+            program,
+            names: [&self.name, &self.tool],
+            expected: &self.version,
+            forms: if set.is_some() { &[&arguments] } else { &probe::FORMS },
+            expects: self.probe.as_ref().and_then(|probe| probe.expect.as_deref()),
+        };
+        probe::probe(&target, environment, settings.probe_limit(), stop)
     }
 
     fn result(&self, index: usize, answer: &Answer) -> (CallerResult, Option<(Verdict, Finding)>) {
@@ -386,14 +327,6 @@ fn no_answer(why: &NoAnswer, answer: &Answer) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn verdicts_stand_in_order() {
-        assert!(Verdict::ALL.is_sorted());
-        let texts: std::collections::HashSet<_> = Verdict::ALL.iter().map(|v| v.as_str()).collect();
-        assert_eq!(texts.len(), Verdict::ALL.len());
-        assert_eq!(Verdict::ALL.map(Verdict::passes), [true, true, false, false, false, false]);
-    }
 
     #[test]
     fn the_same_finding_is_told_once_with_all_its_terminals() {

@@ -21,7 +21,7 @@ const LIMIT: Duration = Duration::from_secs(1);
 pub fn versions(programs: &[(String, PathBuf)], environment: &Environment, stop: &Stop) -> Vec<Option<String>> {
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
     process::side_by_side(programs, at_a_time, |(name, program)| {
-        let target = Target { program, names: [name, name], expected: "", forms: HARMLESS };
+        let target = Target { program, names: [name, name], expected: "", forms: HARMLESS, expects: None };
         probe::probe(&target, environment, LIMIT, stop).ok()?.version
     })
 }

@@ -34,6 +34,8 @@ pub(super) struct Target<'a> {
     pub expected: &'a str,
     /// The arguments to try.
     pub forms: &'a [&'a [&'a str]],
+    /// What the answer has to hold, where that is not the version.
+    pub expects: Option<&'a str>,
 }
 
 /// What a probe showed.
@@ -65,7 +67,7 @@ pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration,
         findings.push(Finding::new(Code::NoInterpreterLine, seen));
         through = Some(Path::new("/bin/sh"));
     }
-    let (mut timeouts, mut ran, mut complaint) = (0, false, None);
+    let (mut timeouts, mut ran, mut answered, mut complaint) = (0, false, false, None);
     for form in target.forms {
         let outcome = start(target.program, through, form, environment, scratch.path(), limit, stop);
         let well = match &outcome.ending {
@@ -86,6 +88,14 @@ pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration,
         if let Some(seen) = broken(target.program, &outcome) {
             return Ok(Probed::bad(Code::DoesNotStart, seen, findings));
         }
+        if let Some(expects) = target.expects {
+            let said = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
+            if String::from_utf8_lossy(&said).contains(expects) {
+                return Ok(Probed { verdict: Verdict::Good, version: Some(expects.to_owned()), findings });
+            }
+            answered = true;
+            continue;
+        }
         if let Some(version) = stated(&outcome, target, well) {
             let right = version_text::same(&version, target.expected);
             if !right {
@@ -102,6 +112,11 @@ pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration,
         }
     }
     let name = target.program.display();
+    if let Some(expects) = target.expects.filter(|_| answered) {
+        let seen = format!("{name} answers without \"{expects}\", which it should say");
+        findings.push(Finding::new(Code::WrongVersion, seen));
+        return Ok(Probed { verdict: Verdict::WrongVersion, version: None, findings });
+    }
     if ran {
         findings.push(Finding::new(Code::VersionNotStated, format!("{name} runs, but states no version")));
         return Ok(Probed { verdict: Verdict::Good, version: None, findings });

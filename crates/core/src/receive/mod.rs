@@ -255,7 +255,7 @@ pub fn receive(
     drop(staged);
     drop(lock);
 
-    let CheckReport { mut tools, verdict, .. } = match check(machine, &yard, &settings, &[card], stop) {
+    let CheckReport { mut tools, verdict, .. } = match check(machine, &yard, &settings, &[card], true, stop) {
         Err(CheckError::Interrupted) => return Err(ReceiveError::CheckInterrupted { name, version }),
         other => other?,
     };
@@ -358,6 +358,7 @@ fn card(
         },
         layout: CardLayout { wrapper: layout.wrapper.clone(), command_folders: layout.command_folders.clone() },
         commands: layout.commands.clone(),
+        probe: None,
         registration: Some(registration::registration(request.scope, home_variables)),
     })
 }

@@ -43,7 +43,7 @@ pub fn switch(
     let was = present.registration.is_some().then(|| present.version.to_string());
     let mut report = SwitchReport { registered, was, check: None, verdict: None };
     if !dry_run {
-        let checked = check(machine, &yard, &yard.settings()?, &[yard.find(&wanted)?], stop)?;
+        let checked = check(machine, &yard, &yard.settings()?, &[yard.find(&wanted)?], true, stop)?;
         report.verdict = Some(checked.verdict);
         report.check = checked.tools.into_iter().next();
     }

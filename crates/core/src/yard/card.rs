@@ -28,9 +28,23 @@ pub struct Card {
     pub layout: CardLayout,
     /// The commands it brings.
     pub commands: Vec<Command>,
+    /// How its commands are asked for their version, where that was set.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub probe: Option<CardProbe>,
     /// How it is registered; absent when it is not.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub registration: Option<Registration>,
+}
+
+/// How a tool's commands are asked.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CardProbe {
+    /// The arguments; none means the usual ways of asking.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub arguments: Option<Vec<String>>,
+    /// What the answer has to hold; none means the card's version.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub expect: Option<String>,
 }
 
 /// The file a tool came from.

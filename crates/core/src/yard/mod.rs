@@ -7,7 +7,7 @@ mod settings;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-pub use card::{Card, CardLayout, Registration, Scope, Source};
+pub use card::{Card, CardLayout, CardProbe, Registration, Scope, Source};
 pub use lock::YardLock;
 pub use settings::Settings;
 
