@@ -130,6 +130,9 @@ pub struct ReceiveArgs {
     /// Take programs that can't run on this machine as well
     #[arg(long)]
     pub foreign: bool,
+    /// Leave the version that is in service so, and lay this one beside it
+    #[arg(long)]
+    pub stay: bool,
     /// Replace this version if it is in the yard already
     #[arg(long)]
     pub replace: bool,

@@ -28,6 +28,7 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         scope: args.scope.into(),
         foreign: args.foreign,
         replace: args.replace,
+        stay: args.stay,
         dry_run: args.dry_run,
     };
     let report = receive(&context.machine, &request, &Shown::new(context), &context.stop)?;

@@ -64,6 +64,10 @@ pub fn write(report: &ReceiveReport, page: &Page, out: &mut dyn Write) -> io::Re
     if report.dry_run {
         return writeln!(out, "Nothing was written. Without --dry-run this is what happens.");
     }
+    if report.stays_beside.is_some() {
+        let text = format!("To put it in service: wyard switch {} {}", report.name, report.version);
+        return page.labelled(out, "", 0, &text);
+    }
     if let Some(checked) = &report.check {
         check::tool(checked, page, out)?;
         if checked.verdict.passes() {
@@ -123,6 +127,9 @@ fn unpacked(report: &ReceiveReport) -> String {
 }
 
 fn registered(report: &ReceiveReport) -> String {
+    if let Some(other) = &report.stays_beside {
+        return format!("not registered: {}@{} stays in service", report.name, escape(other));
+    }
     let folders = count(report.command_folders.len(), "command folder", "command folders");
     let variables: Vec<&str> = report.home_variables.iter().map(wagon_yard_core::layout::Variable::as_str).collect();
     let variables = if variables.is_empty() { String::new() } else { format!(", {} set", variables.join(" and ")) };

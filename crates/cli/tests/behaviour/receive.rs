@@ -212,9 +212,11 @@ fn a_trace_tells_builtins_aliases_and_what_is_skipped() {
 #[test]
 fn another_version_is_put_in_service_and_proved() {
     let home = Home::new();
-    for version in ["4.1.0", "4.2.1"] {
-        home.wyard(&["receive", &tidelog(&home, version), "--home-variable", "TIDE_ROOT"]).ends(0);
-    }
+    home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--home-variable", "TIDE_ROOT", "--stay"]).ends(0).says("good");
+    let alone = (home.files(), home.registry(Scope::User));
+    let beside = home.wyard(&["receive", &tidelog(&home, "4.1.0"), "--stay"]).ends(0);
+    beside.says("tidelog@4.2.1 stays in service").says("wyard switch tidelog 4.1.0");
+    assert_eq!((home.files(), home.registry(Scope::User)), alone, "no store is touched");
     let there = (home.files(), home.registry(Scope::User));
     home.wyard(&["switch", "tidelog", "4.1.0", "--dry-run"]).ends(0).says("tidelog@4.2.1 would give way");
     assert_eq!((home.files(), home.registry(Scope::User)), there);
@@ -226,7 +228,7 @@ fn another_version_is_put_in_service_and_proved() {
     home.wyard(&["switch", "tidelog", "4.2.1"]).ends(0).says("tidelog@4.1.0 gives way").says("is in service now");
     assert_eq!((home.files(), home.registry(Scope::User)), there, "and back: every byte is as before");
     for (arguments, words) in [
-        (&["switch", "tidelog", "9"][..], "it holds 4.1.0, 4.2.1"),
+        (&["switch", "tidelog", "9"][..], "it holds 4.2.1, 4.1.0"),
         (&["switch", "nobody", "1"], "no tool called"),
         (&["switch", "tidelog"], "VERSION"),
     ] {

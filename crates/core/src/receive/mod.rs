@@ -32,7 +32,7 @@ use crate::machine::Machine;
 use crate::os;
 use crate::path_list;
 use crate::progress::{Processor, Progress, Stop};
-use crate::store::{RegistryChange, StartupChange};
+use crate::store::{RegistryChange, StartupChange, StorePlan};
 use crate::yard::{Card, CardLayout, Scope, Yard};
 
 /// What the user asks for.
@@ -58,6 +58,8 @@ pub struct ReceiveRequest {
     pub foreign: bool,
     /// Whether a version that is there already is replaced.
     pub replace: bool,
+    /// Whether a version that is in service stays so.
+    pub stay: bool,
     /// Whether only the plan is wanted.
     pub dry_run: bool,
 }
@@ -148,6 +150,8 @@ pub struct ReceiveReport {
     pub home_variables: Vec<Variable>,
     /// Whose PATH.
     pub scope: Scope,
+    /// The version that stays in service, where this one was only laid beside it.
+    pub stays_beside: Option<String>,
     /// What happens to the startup files.
     pub startup_files: Vec<StartupChange>,
     /// What happens to values of the registry.
@@ -201,8 +205,12 @@ pub fn receive(
     let guess = file_guess.or(layout::guess(&file_name(&layout.wrapper)));
     let (name, version) = names(request, &guess)?;
     let present = placement::look(&yard, &name, &version, request.replace)?;
-    let card = card(request, format, &summed, &layout, &name, &version)?;
-    let registration = registrar.plan(Some(&card), None)?;
+    let mut card = card(request, format, &summed, &layout, &name, &version)?;
+    let stays_beside = if request.stay { other_in_service(&yard, &name, &version)? } else { None };
+    if stays_beside.is_some() {
+        card.registration = None;
+    }
+    let registration = card.registration.is_some().then(|| registrar.plan(Some(&card), None)).transpose()?;
 
     let home = yard.home(&name, &version);
     let mut report = ReceiveReport {
@@ -228,13 +236,14 @@ pub fn receive(
         commands: layout.commands,
         home_variables: card.registration.iter().flat_map(|r| r.home_variables.clone()).collect(),
         scope: request.scope,
-        startup_files: registration.startup_files(),
-        registry_values: registration.registry_values(),
+        stays_beside,
+        startup_files: registration.as_ref().map(StorePlan::startup_files).unwrap_or_default(),
+        registry_values: registration.as_ref().map(StorePlan::registry_values).unwrap_or_default(),
         home,
         check: None,
         verdict: None,
         left_out: staged.listing.left_out.clone(),
-        findings: registration.findings(),
+        findings: registration.as_ref().map(StorePlan::findings).unwrap_or_default(),
     };
     report.findings.extend(summed.finding());
     witness.stage(&Stage::LaidOut(&report));
@@ -250,6 +259,10 @@ pub fn receive(
         witness.stage(&Stage::Registered(&report));
         return Ok(report);
     }
+    let Some(registration) = registration else {
+        witness.stage(&Stage::Registered(&report));
+        return Ok(report);
+    };
     registrar.apply(registration, Some(&card))?;
     witness.stage(&Stage::Registered(&report));
     drop(staged);
@@ -265,6 +278,13 @@ pub fn receive(
         witness.stage(&Stage::Checked(checked));
     }
     Ok(report)
+}
+
+/// The version of a tool that is registered, where it is another one.
+fn other_in_service(yard: &Yard, name: &ToolName, version: &Version) -> Result<Option<String>, ReceiveError> {
+    let cards = yard.cards()?.into_iter();
+    let mut others = cards.filter(|c| c.name == *name && c.version != *version && c.registration.is_some());
+    Ok(others.next().map(|card| card.version.to_string()))
 }
 
 /// The archive's content: in a folder of the yard's staging that goes away by itself, or only listed.
