@@ -172,7 +172,8 @@ fn drop(machine: &Machine, yard: &Yard, sight: &Sight, folder: &Path) -> Result<
         return Ok(outcome);
     }
     if is_own {
-        let moved = own.iter().any(|e| is_same(&e.folder, folder) && matches!(e.place, Place::Before(_)));
+        // What was only moved stays in PATH: somebody else has put it there.
+        let moved = own.iter().filter(|e| is_same(&e.folder, folder)).all(|e| matches!(e.place, Place::Before(_)));
         let reason = if moved { "it goes back to where others put it" } else { "you asked for it" };
         outcome.open = moved;
         if !moved {

@@ -12,9 +12,10 @@ use crate::os;
 use crate::path_list::PathList;
 use crate::progress::Stop;
 use crate::resolve::same_file;
+use crate::store::Place;
 use crate::survey;
 use crate::system::System;
-use crate::terminal::{self, Asking, Origin, Question};
+use crate::terminal::{self, Asking, Found, Origin, Question};
 use crate::yard::{Card, Scope, Yard};
 
 /// The entries of one scope.
@@ -95,7 +96,13 @@ pub(super) fn look(machine: &Machine, stop: &Stop) -> Result<Sight, PathError> {
             |card: &&Card| yard.registered(card).is_some_and(|r| r.command_folders.iter().any(|f| f == folder));
         tools.iter().find(is_its).map(|card| card.name.to_string())
     };
+    let own = yard.own_entries()?;
     let line = |raw: String, expanded: PathBuf, origin: Option<Origin>| {
+        // Shells that are not traced name it in quotes of their own.
+        let is_own = own.iter().any(|e| e.folder == expanded && !matches!(e.place, Place::Before(_)));
+        let place = || yard.terminal().display().to_string();
+        let ours = || is_own.then(|| Origin { place: place(), line: None, found: Found::Yard });
+        let origin = origin.or_else(ours);
         let (exists, tool) = (expanded.is_dir(), tool(&expanded));
         PathLine { raw, expanded, exists, tool, origin }
     };

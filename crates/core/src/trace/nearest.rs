@@ -13,8 +13,8 @@ const MOST: usize = 3;
 /// The commands in these PATHs that a slip of the hand or two makes of the name, nearest first.
 pub(super) fn nearest<'a>(name: &str, around: impl Iterator<Item = &'a Surroundings>) -> Vec<String> {
     let most = match name.chars().count() {
-        0 => return Vec::new(),
-        1..=3 => 1,
+        0 | 1 => return Vec::new(),
+        2 | 3 => 1,
         _ => 2,
     };
     let (mut names, mut met) = (BTreeSet::new(), HashSet::<PathBuf>::new());
