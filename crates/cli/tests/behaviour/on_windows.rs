@@ -241,22 +241,17 @@ fn cmd_answers_to_its_own_commands_first() {
     assert_eq!(home.fresh("ebb"), "ebb 1.0\n");
 }
 
-/// Gives a key of the current user an access list, in the security descriptor definition language.
+/// Hands on an access list, made from the security descriptor definition language.
 #[allow(unsafe_code)]
-fn set_rights(key: &str, rights: &str) {
+fn with_rights(rights: &str, give: impl FnOnce(windows_sys::Win32::Security::PSECURITY_DESCRIPTOR)) {
     use windows_sys::Win32::Foundation::LocalFree;
     use windows_sys::Win32::Security::Authorization::{
         ConvertStringSecurityDescriptorToSecurityDescriptorW, SDDL_REVISION_1,
     };
-    use windows_sys::Win32::Security::DACL_SECURITY_INFORMATION;
-    use windows_sys::Win32::System::Registry::{HKEY_CURRENT_USER, RegCloseKey, RegOpenKeyExW, RegSetKeySecurity};
-    const WRITE_DAC: u32 = 0x0004_0000;
-    let wide = |text: &str| text.encode_utf16().chain([0]).collect::<Vec<u16>>();
-    let (key, rights) = (wide(key), wide(rights));
-    let (mut handle, mut descriptor) = (std::ptr::null_mut(), std::ptr::null_mut());
-    // SAFETY: the texts end in a zero and outlive the calls; what is opened and made here is closed and freed.
+    let rights = wide(rights);
+    let mut descriptor = std::ptr::null_mut();
+    // SAFETY: the text ends in a zero and outlives the call; what is made here is freed.
     unsafe {
-        assert_eq!(RegOpenKeyExW(HKEY_CURRENT_USER, key.as_ptr(), 0, WRITE_DAC, &raw mut handle), 0);
         let made = ConvertStringSecurityDescriptorToSecurityDescriptorW(
             rights.as_ptr(),
             SDDL_REVISION_1,
@@ -264,10 +259,31 @@ fn set_rights(key: &str, rights: &str) {
             std::ptr::null_mut(),
         );
         assert_ne!(made, 0);
-        assert_eq!(RegSetKeySecurity(handle, DACL_SECURITY_INFORMATION, descriptor), 0);
+        give(descriptor);
         LocalFree(descriptor);
-        RegCloseKey(handle);
     }
+}
+
+fn wide(text: &str) -> Vec<u16> {
+    text.encode_utf16().chain([0]).collect()
+}
+
+/// Gives a key of the current user an access list.
+#[allow(unsafe_code)]
+fn set_rights(key: &str, rights: &str) {
+    use windows_sys::Win32::Security::DACL_SECURITY_INFORMATION;
+    use windows_sys::Win32::System::Registry::{HKEY_CURRENT_USER, RegCloseKey, RegOpenKeyExW, RegSetKeySecurity};
+    const WRITE_DAC: u32 = 0x0004_0000;
+    let key = wide(key);
+    with_rights(rights, |descriptor| {
+        let mut handle = std::ptr::null_mut();
+        // SAFETY: the text ends in a zero and outlives the call; what is opened here is closed.
+        unsafe {
+            assert_eq!(RegOpenKeyExW(HKEY_CURRENT_USER, key.as_ptr(), 0, WRITE_DAC, &raw mut handle), 0);
+            assert_eq!(RegSetKeySecurity(handle, DACL_SECURITY_INFORMATION, descriptor), 0);
+            RegCloseKey(handle);
+        }
+    });
 }
 
 #[test]
@@ -290,32 +306,17 @@ fn an_unwritable_key_is_seen_before_anything_is_written() {
 #[test]
 #[allow(unsafe_code)]
 fn a_folder_that_everybody_may_write_to_is_told() {
-    use windows_sys::Win32::Foundation::LocalFree;
-    use windows_sys::Win32::Security::Authorization::{
-        ConvertStringSecurityDescriptorToSecurityDescriptorW, SDDL_REVISION_1,
-    };
     use windows_sys::Win32::Security::{DACL_SECURITY_INFORMATION, SetFileSecurityW};
     let home = Home::new();
-    let wide = |text: &str| text.encode_utf16().chain([0]).collect::<Vec<u16>>();
     for (name, rights, told) in
         [("own", "D:(A;;FA;;;OW)(A;;0x1200a9;;;WD)", false), ("all", "D:(A;;FA;;;OW)(A;;FA;;;WD)", true)]
     {
         let file = home.write(&format!("{name}/tide.cmd"), script("1.0"));
         let folder = file.parent().unwrap();
-        let (path, rights) = (wide(folder.to_str().unwrap()), wide(rights));
-        let mut descriptor = std::ptr::null_mut();
-        // SAFETY: the texts end in a zero and outlive the calls; what is made here is freed.
-        unsafe {
-            let made = ConvertStringSecurityDescriptorToSecurityDescriptorW(
-                rights.as_ptr(),
-                SDDL_REVISION_1,
-                &raw mut descriptor,
-                std::ptr::null_mut(),
-            );
-            assert_ne!(made, 0);
-            assert_ne!(SetFileSecurityW(path.as_ptr(), DACL_SECURITY_INFORMATION, descriptor), 0);
-            LocalFree(descriptor);
-        }
+        let path = wide(folder.to_str().unwrap());
+        // SAFETY: the text ends in a zero and outlives the call.
+        let set = |descriptor| unsafe { SetFileSecurityW(path.as_ptr(), DACL_SECURITY_INFORMATION, descriptor) };
+        with_rights(rights, |descriptor| assert_ne!(set(descriptor), 0));
         let mut command = home.command(&["survey", "--terminal", "this", "--json"]);
         let report = Ran::from(command.env("PATH", folder).output().unwrap()).json();
         assert_eq!(report.to_string().contains("writable-by-others"), told, "{name}: {report}");

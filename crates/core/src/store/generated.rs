@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::own::{self, OwnEntry, Place};
+use super::own::{self, OwnEntry, Place, posix_take_out};
 use super::quote;
 use super::startup::Dialect;
 
@@ -90,22 +90,20 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) 
     text
 }
 
-const POSIX_LOOP: &str = r#"; do
-  _wyard_path=":${PATH:+$PATH:}"
-  while :; do
-    case "$_wyard_path" in
-      *:"$_wyard_folder":*) _wyard_path="${_wyard_path%%:"$_wyard_folder":*}:${_wyard_path#*:"$_wyard_folder":}" ;;
-      *) break ;;
-    esac
-  done
-  case "$_wyard_path" in
-    :) PATH="$_wyard_folder" ;;
-    *) _wyard_path="${_wyard_path#:}"; PATH="$_wyard_folder:${_wyard_path%:}" ;;
-  esac
+const POSIX_LOOP: &str = concat!(
+    r#"; do
+_wyard_path=":${PATH:+$PATH:}"
+"#,
+    posix_take_out!(),
+    r#"case "$_wyard_path" in
+  :) PATH="$_wyard_folder" ;;
+  *) _wyard_path="${_wyard_path#:}"; PATH="$_wyard_folder:${_wyard_path%:}" ;;
+esac
 done
 export PATH
 unset _wyard_folder _wyard_path
-"#;
+"#
+);
 
 const FISH_LOOP: &str = "
     while set -l _wyard_index (contains -i -- $_wyard_folder $PATH)

@@ -7,6 +7,20 @@ use serde::{Deserialize, Serialize};
 use super::quote;
 use super::startup::Dialect;
 
+/// Takes `$_wyard_folder` out of `$_wyard_path` wherever it stands; the path has a colon at both ends.
+macro_rules! posix_take_out {
+    () => {
+        r#"while :; do
+  case "$_wyard_path" in
+    *:"$_wyard_folder":*) _wyard_path="${_wyard_path%%:"$_wyard_folder":*}:${_wyard_path#*:"$_wyard_folder":}" ;;
+    *) break ;;
+  esac
+done
+"#
+    };
+}
+pub(super) use posix_take_out;
+
 /// Where such a folder goes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
@@ -84,36 +98,32 @@ pub(super) fn lines(dialect: Dialect, own: &[OwnEntry]) -> Vec<u8> {
     text
 }
 
-const POSIX_LAST: &str = r#"_wyard_path=":${PATH:+$PATH:}"
-while :; do
-  case "$_wyard_path" in
-    *:"$_wyard_folder":*) _wyard_path="${_wyard_path%%:"$_wyard_folder":*}:${_wyard_path#*:"$_wyard_folder":}" ;;
-    *) break ;;
-  esac
-done
-case "$_wyard_path" in
+const POSIX_LAST: &str = concat!(
+    r#"_wyard_path=":${PATH:+$PATH:}"
+"#,
+    posix_take_out!(),
+    r#"case "$_wyard_path" in
   :) PATH="$_wyard_folder" ;;
   *) _wyard_path="${_wyard_path#:}"; PATH="$_wyard_path$_wyard_folder" ;;
 esac
 export PATH
 unset _wyard_folder _wyard_path
-"#;
+"#
+);
 
-const POSIX_BEFORE: &str = r#"_wyard_path=":$PATH:"
+const POSIX_BEFORE: &str = concat!(
+    r#"_wyard_path=":$PATH:"
 case "$_wyard_path" in *:"$_wyard_folder":*) case "$_wyard_path" in *:"$_wyard_other":*)
-  while :; do
-    case "$_wyard_path" in
-      *:"$_wyard_folder":*) _wyard_path="${_wyard_path%%:"$_wyard_folder":*}:${_wyard_path#*:"$_wyard_folder":}" ;;
-      *) break ;;
-    esac
-  done
-  _wyard_path="${_wyard_path%%:"$_wyard_other":*}:$_wyard_folder:$_wyard_other:${_wyard_path#*:"$_wyard_other":}"
+"#,
+    posix_take_out!(),
+    r#"  _wyard_path="${_wyard_path%%:"$_wyard_other":*}:$_wyard_folder:$_wyard_other:${_wyard_path#*:"$_wyard_other":}"
   _wyard_path="${_wyard_path#:}"
   PATH="${_wyard_path%:}" ;;
 esac ;; esac
 export PATH
 unset _wyard_folder _wyard_other _wyard_path
-"#;
+"#
+);
 
 const FISH_LAST: &str = "while set -l _wyard_index (contains -i -- $_wyard_folder $PATH)
     set -e PATH[$_wyard_index]
