@@ -228,7 +228,7 @@ fn another_version_is_put_in_service_and_proved() {
     home.wyard(&["switch", "tidelog", "4.2.1"]).ends(0).says("tidelog@4.1.0 gives way").says("is in service now");
     assert_eq!((home.files(), home.registry(Scope::User)), there, "and back: every byte is as before");
     for (arguments, words) in [
-        (&["switch", "tidelog", "9"][..], "it holds 4.2.1, 4.1.0"),
+        (&["switch", "tidelog", "9"][..], "it holds 4.1.0, 4.2.1"),
         (&["switch", "nobody", "1"], "no tool called"),
         (&["switch", "tidelog"], "VERSION"),
     ] {

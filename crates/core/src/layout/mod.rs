@@ -5,6 +5,7 @@ mod command_folders;
 mod guess;
 mod names;
 mod programs;
+mod version_order;
 mod wrapper;
 
 use std::path::{Path, PathBuf};
@@ -12,6 +13,7 @@ use std::path::{Path, PathBuf};
 pub use guess::{Guess, guess};
 pub use names::{NameError, ToolName, Variable, Version};
 use serde::{Deserialize, Serialize};
+pub use version_order::compare_versions;
 
 use crate::archive::{EntryKind, Listing};
 use crate::error::{Blame, Blamed};

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use serde::Serialize;
 
-use crate::layout::Variable;
+use crate::layout::{Variable, compare_versions};
 use crate::machine::Machine;
 use crate::yard::{Scope, Yard, YardError};
 
@@ -17,7 +17,7 @@ pub struct StockReport {
     pub report: &'static str,
     /// The yard's folder.
     pub yard: PathBuf,
-    /// The tools, by name and then by time of receiving.
+    /// The tools, by name and then by version, older ones first.
     pub tools: Vec<StockTool>,
 }
 
@@ -59,5 +59,7 @@ pub fn stock(machine: &Machine) -> Result<StockReport, YardError> {
         version: card.version.into(),
         received: card.received,
     });
-    Ok(StockReport { format: 1, report: "stock", yard: yard.root().to_owned(), tools: tools.collect() })
+    let mut tools: Vec<StockTool> = tools.collect();
+    tools.sort_by(|a, b| a.name.cmp(&b.name).then_with(|| compare_versions(&a.version, &b.version)));
+    Ok(StockReport { format: 1, report: "stock", yard: yard.root().to_owned(), tools })
 }

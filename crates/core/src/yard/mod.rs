@@ -12,7 +12,7 @@ pub use lock::YardLock;
 pub use settings::Settings;
 
 use crate::error::{Blame, Blamed, FileContext, FileError};
-use crate::layout::{ToolName, Version};
+use crate::layout::{ToolName, Version, compare_versions};
 use crate::store::registry::PathBefore;
 use crate::store::{OwnEntry, Registered};
 use crate::whole_file;
@@ -198,7 +198,9 @@ impl Yard {
         let Some(version) = version else {
             return in_service(held).ok_or_else(|| YardError::NoTool(name.to_owned()));
         };
-        let versions = held.iter().map(|c| c.version.as_str()).collect::<Vec<_>>().join(", ");
+        let mut versions: Vec<&str> = held.iter().map(|c| c.version.as_str()).collect();
+        versions.sort_by(|a, b| compare_versions(a, b));
+        let versions = versions.join(", ");
         let parsed: Option<Version> = version.parse().ok();
         match held.into_iter().find(|c| Some(&c.version) == parsed.as_ref()) {
             Some(card) => Ok(card),
