@@ -322,3 +322,17 @@ fn a_folder_that_everybody_may_write_to_is_told() {
         assert_eq!(report.to_string().contains("writable-by-others"), told, "{name}: {report}");
     }
 }
+
+#[test]
+fn a_trace_names_the_value_that_put_an_entry_there() {
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let report = home.wyard(&["trace", "tidelog", "--as", "cmd", "--terminal", "new", "--json"]).ends(0).json();
+    let candidate = &report["commands"][0]["callers"][0]["candidates"][0];
+    let place = format!("{}, Path", home.keys().words(Scope::User));
+    assert_eq!(
+        (&candidate["origin"]["place"], &candidate["origin"]["found"]),
+        (&place.as_str().into(), &"registry".into())
+    );
+    assert_eq!(candidate["leads_to"], serde_json::Value::Null, "it is no link");
+}

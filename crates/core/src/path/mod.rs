@@ -17,6 +17,7 @@ pub use lines::{PathLine, PathScope};
 pub use meanings::MeaningChange;
 pub use mend::{folders, mend};
 pub use proposal::Proposal;
+pub(crate) use registry::registry_origins;
 use serde::Serialize;
 
 use crate::error::{Blame, Blamed, FileError};

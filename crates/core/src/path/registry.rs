@@ -50,6 +50,17 @@ impl Parts {
     }
 }
 
+/// For each part of a new terminal's PATH the value of the registry that it comes from.
+pub(crate) fn registry_origins(machine: &Machine, path: &str) -> Vec<Option<Origin>> {
+    let mut left = entries(machine).unwrap_or_default();
+    let one = |part: &str| {
+        let folder = PathBuf::from(windows::folder(part));
+        let at = left.iter().position(|(_, _, known, _)| known.as_os_str().eq_ignore_ascii_case(&folder))?;
+        Some(left.remove(at).3)
+    };
+    windows::parts(path).into_iter().map(one).collect()
+}
+
 /// The entries of both scopes, in the order of PATH.
 pub(super) fn entries(machine: &Machine) -> Result<Vec<(Scope, String, PathBuf, Origin)>, PathError> {
     let parts = Parts::read(machine)?;

@@ -196,13 +196,18 @@ impl Origins<'_> {
         if traced.candidates.is_empty() {
             return;
         }
-        let path = &said.around.path;
-        let at = self.known.iter().position(|(shell, known, _)| (*shell, known) == (answer.shell, path));
+        let value = &said.around.path;
+        let at = self.known.iter().position(|(shell, known, _)| (*shell, known) == (answer.shell, value));
         let at = at.unwrap_or_else(|| {
+            if os::HERE == System::Windows {
+                let origins = path::registry_origins(self.asking.machine, &value.to_string_lossy());
+                self.known.push((answer.shell, value.clone(), origins));
+                return self.known.len() - 1;
+            }
             let shell = self.asking.shells.iter().find(|shell| shell.shell == answer.shell);
             let origins =
-                shell.map(|shell| self.asking.origins(shell, (answer.way, &answer.base), path, &self.folders));
-            self.known.push((answer.shell, path.clone(), origins.unwrap_or_default()));
+                shell.map(|shell| self.asking.origins(shell, (answer.way, &answer.base), value, &self.folders));
+            self.known.push((answer.shell, value.clone(), origins.unwrap_or_default()));
             self.known.len() - 1
         });
         let origins = &self.known[at].2;

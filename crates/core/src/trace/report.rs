@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use crate::finding::Finding;
+use crate::os;
 use crate::program::HEAD_BYTES;
 use crate::resolve::{self, Caller, Kind, Reason, Standing};
 use crate::terminal::{Origin, Way};
@@ -116,7 +117,7 @@ impl CandidateTrace {
             origin: None,
             standing: candidate.standing,
             reason: candidate.reason,
-            leads_to: candidate.path.canonicalize().ok().filter(|real| *real != candidate.path).map(lossy),
+            leads_to: leads_to(&candidate.path),
             same_as: None,
             starts: started_by(&candidate.path),
             version: None,
@@ -132,8 +133,15 @@ impl CommandTrace {
     }
 }
 
-fn lossy(path: PathBuf) -> String {
-    path.to_string_lossy().into_owned()
+/// The file that all links lead to, where it is another one.
+fn leads_to(path: &Path) -> Option<String> {
+    let real = path.canonicalize().ok()?;
+    let real = real.to_string_lossy();
+    // Windows writes such a path in its longest form ("Naming Files, Paths, and Namespaces").
+    let real = real.strip_prefix(r"\\?\").unwrap_or(&real);
+    let shown = path.to_string_lossy();
+    let same = if os::FOLDS_CASE { real.eq_ignore_ascii_case(&shown) } else { real == shown };
+    (!same).then(|| real.to_owned())
 }
 
 /// The first full path that begins a command in a short script, or that it hands over to: what a wrapper leads to.
