@@ -15,9 +15,8 @@ pub struct InstalledShell {
     pub program: PathBuf,
 }
 
-/// Folders in which systems and their add-on packages put shells.
-const FOLDERS: [&str; 6] =
-    ["/bin", "/usr/bin", "/usr/local/bin", "/opt/homebrew/bin", "/opt/local/bin", "/run/current-system/sw/bin"];
+/// Folders in which systems put shells; those elsewhere are named in `/etc/shells`.
+const FOLDERS: [&str; 3] = ["/bin", "/usr/bin", "/usr/local/bin"];
 
 /// Finds the installed shells of this system among the wanted ones. On Unix: those named in `/etc/shells` (shells(5))
 /// and those in the usual folders, the first of each kind. On Windows: those in the system's own folders.
