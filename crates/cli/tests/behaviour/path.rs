@@ -113,6 +113,21 @@ fn lines_of_others_are_not_rewritten_but_the_change_is_shown() {
 }
 
 #[test]
+#[cfg_attr(windows, ignore = "Windows has no startup files")]
+fn every_terminal_has_to_have_what_was_added() {
+    let home = Home::with(&["bash"]);
+    let one = folder(&home, "one", &["tide"]);
+    // Login shells, which are most, have it already.
+    home.write("home/.profile", "PATH=\"$HOME/one:$PATH\"\n");
+    path(&home, &["add", one.to_str().unwrap()]).ends(0).says("add ");
+    assert_eq!(home.terminal("bash", "-ic", "tide"), "tide one\n");
+    path(&home, &["add", one.to_str().unwrap()]).ends(0).says("nothing had to be done");
+    let bashrc = fs::read_to_string(home.path("home/.bashrc")).unwrap();
+    home.write("home/.bashrc", format!("{bashrc}PATH=/usr/bin:/bin\n"));
+    path(&home, &["add", one.to_str().unwrap()]).ends(1).says("[change-undone]");
+}
+
+#[test]
 #[cfg_attr(windows, ignore = "the links are those of Unix")]
 fn tidying_takes_out_only_what_changes_no_command() {
     let home = Home::with(&["bash"]);

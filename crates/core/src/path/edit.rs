@@ -41,7 +41,7 @@ pub(super) fn change(
     let yard = Yard::at(&machine.yard);
     let settings = yard.settings()?;
     let absolute = |folder: &Path| std::path::absolute(folder).map_err(|_| PathError::NoFolder(folder.to_owned()));
-    let _lock = if dry_run || matches!(wanted, PathEdit::Tidy) { None } else { Some(yard.lock()?) };
+    let _lock = if dry_run { None } else { Some(yard.lock()?) };
     let sight = lines::look(machine, stop)?;
     let (action, outcome) = match wanted {
         PathEdit::Add { folder, last, scope } => {
@@ -77,15 +77,15 @@ pub(super) fn change(
     report.findings.extend(plan.findings());
     report.changed = true;
     if !dry_run {
-        let _lock = if matches!(wanted, PathEdit::Tidy) { Some(yard.lock()?) } else { None };
         if let Some(own) = outcome.own {
             yard.keep_own_entries(own)?;
         }
         plan.apply()?;
         // What a new terminal really has now counts, not what was predicted.
         let now = lines::look(machine, stop)?;
-        if !outcome.open && now.folders() != folders {
-            let seen = "a new terminal does not have the PATH that this change should give it";
+        let as_predicted = outcome.open || now.folders() == folders;
+        if !as_predicted || !now.others.iter().all(|others| holds(wanted, others)) {
+            let seen = "not every new terminal has the PATH that this change should give it";
             let remedy = "a line of a startup file that comes after Wagon Yard's block sets PATH again: move the block to the \
                           end of the file, or change that line";
             report.findings.push(Finding::new(Code::ChangeUndone, seen).remedy(remedy));
@@ -94,6 +94,16 @@ pub(super) fn change(
         report.scopes = now.scopes();
     }
     Ok(report)
+}
+
+/// Whether a terminal's PATH has what was asked for, as far as that can be said of any.
+fn holds(wanted: &PathEdit, folders: &[PathBuf]) -> bool {
+    let place = |wanted: &Path| folders.iter().position(|folder| is_same(folder, wanted));
+    match wanted {
+        PathEdit::Add { folder, .. } => std::path::absolute(folder).is_ok_and(|folder| place(&folder).is_some()),
+        PathEdit::Move { folder, before } => place(folder).zip(place(before)).is_none_or(|(at, before)| at < before),
+        PathEdit::Drop { .. } | PathEdit::Tidy => true,
+    }
 }
 
 fn step(entry: impl Into<String>, scope: Scope, does: &'static str, reason: impl Into<String>) -> Step {
@@ -117,7 +127,9 @@ fn add(
     check_entry(folder, os::HERE).map_err(|source| PathError::Entry { folder: folder.to_owned(), source })?;
     let raw = folder.to_string_lossy().into_owned();
     let line = PathLine { raw: raw.clone(), expanded: folder.to_owned(), exists: true, tool: None, origin: None };
-    let there = sight.lines.iter().any(|(of, line)| *of == scope && is_same(&line.expanded, folder));
+    let has_it = |others: &Vec<PathBuf>| others.iter().any(|other| is_same(other, folder));
+    let there = sight.lines.iter().any(|(of, line)| *of == scope && is_same(&line.expanded, folder))
+        && sight.others.iter().all(has_it);
     let mut outcome = Outcome { after: sight.lines.clone(), ..Outcome::default() };
     if there {
         return Ok(outcome);
@@ -130,8 +142,9 @@ fn add(
             let mut own = yard.own_entries()?;
             let place = if last { Place::Last } else { Place::First };
             // The folders of tools stay in front.
-            let tools = sight.lines.iter().take_while(|(_, line)| line.tool.is_some()).count();
-            outcome.after.insert(if last { sight.lines.len() } else { tools }, (scope, line));
+            outcome.after.retain(|(_, there)| there.expanded != line.expanded);
+            let tools = outcome.after.iter().take_while(|(_, line)| line.tool.is_some()).count();
+            outcome.after.insert(if last { outcome.after.len() } else { tools }, (scope, line));
             own.insert(if last { own.len() } else { 0 }, OwnEntry { folder: folder.to_owned(), place });
             outcome.own = Some(own);
         }

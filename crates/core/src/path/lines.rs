@@ -46,6 +46,8 @@ pub struct PathLine {
 pub(super) struct Sight {
     pub lines: Vec<(Scope, PathLine)>,
     pub findings: Vec<Finding>,
+    /// The folders of the terminals that have another PATH.
+    pub others: Vec<Vec<PathBuf>>,
 }
 
 impl Sight {
@@ -106,7 +108,7 @@ pub(super) fn look(machine: &Machine, stop: &Stop) -> Result<Sight, PathError> {
         let (exists, tool) = (expanded.is_dir(), tool(&expanded));
         PathLine { raw, expanded, exists, tool, origin }
     };
-    let (lines, findings) = match os::HERE {
+    let (lines, findings, others) = match os::HERE {
         System::Windows => {
             let entries = super::registry::entries(machine)?;
             (
@@ -114,6 +116,7 @@ pub(super) fn look(machine: &Machine, stop: &Stop) -> Result<Sight, PathError> {
                     .into_iter()
                     .map(|(scope, raw, folder, origin)| (scope, line(raw, folder, Some(origin))))
                     .collect(),
+                Vec::new(),
                 Vec::new(),
             )
         }
@@ -136,8 +139,10 @@ pub(super) fn look(machine: &Machine, stop: &Stop) -> Result<Sight, PathError> {
                 let origin = origins.get(entry.index).cloned().flatten();
                 (Scope::User, line(entry.raw.to_string_lossy().into_owned(), entry.folder(), origin))
             });
-            (lines.collect(), survey::tell_other_paths(&answers, said))
+            let others = answers.iter().filter_map(|answer| answer.said.as_ref().ok());
+            let others = others.filter(|other| other.around.path != *path).map(|other| super::folders(&other.around));
+            (lines.collect(), survey::tell_other_paths(&answers, said), others.collect())
         }
     };
-    Ok(Sight { lines, findings })
+    Ok(Sight { lines, findings, others })
 }

@@ -9,6 +9,7 @@ use super::registry::Parts;
 use super::{PathError, Proposal, Step};
 use crate::machine::Machine;
 use crate::os;
+use crate::store::Place;
 use crate::system::System;
 use crate::terminal::Found;
 use crate::yard::{Scope, Yard};
@@ -29,7 +30,8 @@ pub(super) fn tidy(machine: &Machine, yard: &Yard, sight: &Sight) -> Result<Outc
         let Some(reason) = needless(sight, &kept, at).filter(|_| line.tool.is_none() && !of_system) else { continue };
         let without: Vec<usize> = kept.iter().copied().filter(|other| *other != at).collect();
         let changes = commands.changes(&folders(&kept), &folders(&without));
-        let is_ours = os::HERE == System::Windows || own.iter().any(|entry| entry.folder == line.expanded);
+        let is_ours = os::HERE == System::Windows
+            || own.iter().any(|e| e.folder == line.expanded && !matches!(e.place, Place::Before(_)));
         let done = changes.is_empty() && is_ours;
         let command = (!done && is_ours).then(|| format!("wyard path drop \"{}\"", line.raw));
         if !is_ours {
