@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::check::check;
+use wagon_yard_core::check::{check, check_path};
 use wagon_yard_core::yard::{Card, CardProbe, Yard};
 
 use crate::args::CheckArgs;
@@ -11,37 +11,56 @@ use crate::failure::{Failure, exit};
 use crate::view;
 
 /// Checks the named tools, or all in service.
-pub fn run(args: &CheckArgs, context: &Context) -> Result<ExitCode, Failure> {
+pub fn run(args: CheckArgs, context: &Context) -> Result<ExitCode, Failure> {
     let yard = Yard::at(&context.machine.yard);
     let settings = yard.settings()?;
-    if args.probe.is_some() || args.expect.is_some() || args.usual_probe {
+    if args.all_path {
+        let report = check_path(&context.machine, &yard, &settings, !args.no_run, &context.stop)?;
+        context.report(&report, view::check::write_path)?;
+        return Ok(super::exit_code(report.verdict));
+    }
+    let (names, runs) = (args.names.clone(), !args.no_run);
+    if is_to_be_kept(&args) {
         keep(args, &yard)?;
     }
-    let cards: Vec<Card> = if args.names.is_empty() {
+    let cards: Vec<Card> = if names.is_empty() {
         yard.in_service()?
     } else {
-        args.names.iter().map(|name| yard.find(name)).collect::<Result<_, _>>()?
+        names.iter().map(|name| yard.find(name)).collect::<Result<_, _>>()?
     };
-    let report = check(&context.machine, &yard, &settings, &cards, !args.no_run, &context.stop)?;
+    let report = check(&context.machine, &yard, &settings, &cards, runs, &context.stop)?;
     context.report(&report, view::check::write)?;
     Ok(super::exit_code(report.verdict))
 }
 
-/// Keeps on a tool's card how its commands are to be asked.
-fn keep(args: &CheckArgs, yard: &Yard) -> Result<(), Failure> {
+fn is_to_be_kept(args: &CheckArgs) -> bool {
+    args.probe.is_some() || args.expect.is_some() || args.usual_probe || args.requires_nothing || needs(args)
+}
+
+fn needs(args: &CheckArgs) -> bool {
+    !(args.requires.requires_command.is_empty() && args.requires.requires_variable.is_empty())
+}
+
+/// Keeps on a tool's card how its commands are to be asked, and what it needs.
+fn keep(args: CheckArgs, yard: &Yard) -> Result<(), Failure> {
     let [name] = &args.names[..] else {
-        return Err(Failure::new(exit::CALL, "how to ask is kept for one tool at a time", None));
+        return Err(Failure::new(exit::CALL, "what a card is to say is told of one tool at a time", None));
     };
+    let arguments = args.probe.as_deref().map(super::words).transpose()?;
     yard.find(name)?;
     let _lock = yard.lock()?;
     let mut card = yard.find(name)?;
-    let before = card.probe.take();
-    if !args.usual_probe {
-        let arguments = args.probe.as_ref().map(|text| text.split_whitespace().map(str::to_owned).collect());
+    if args.usual_probe {
+        card.probe = None;
+    } else if arguments.is_some() || args.expect.is_some() {
+        let before = card.probe.take();
         card.probe = Some(CardProbe {
             arguments: arguments.or_else(|| before.as_ref()?.arguments.clone()),
             expect: args.expect.clone().or_else(|| before?.expect),
         });
+    }
+    if args.requires_nothing || needs(&args) {
+        card.requires = args.requires.into();
     }
     Ok(yard.write_card(&card)?)
 }

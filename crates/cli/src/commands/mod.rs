@@ -14,6 +14,7 @@ mod stock;
 mod survey;
 mod switch;
 mod trace;
+mod trial;
 mod unpack;
 
 use std::process::ExitCode;
@@ -31,13 +32,14 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Receive(args)) => receive::run(*args, context),
         Some(Command::Inspect(args)) => inspect::run(*args, context),
         Some(Command::Unpack(args)) => unpack::run(*args, context),
-        Some(Command::Check(args)) => check::run(&args, context),
+        Some(Command::Check(args)) => check::run(args, context),
+        Some(Command::Trial(args)) => trial::run(args, context),
         Some(Command::Trace(args)) => trace::run(args, context),
         Some(Command::Survey(args)) => survey::run(&args, context),
         Some(Command::CatchUp(args)) => catch_up::run(&args, context),
         Some(Command::Path(command)) => path::run(command, context),
         Some(Command::Explain(args)) => explain::run(&args, context),
-        Some(Command::Stock) => stock::run(context),
+        Some(Command::Stock { no_run }) => stock::run(no_run, context),
         Some(Command::Register(args)) => register::register(&args, context),
         Some(Command::Unregister(args)) => register::unregister(&args, context),
         Some(Command::Switch(args)) => switch::run(&args, context),
@@ -49,4 +51,10 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
 /// The exit code of a check.
 fn exit_code(verdict: Verdict) -> ExitCode {
     if verdict.passes() { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) }
+}
+
+/// The words of a command line, split as a shell does it.
+fn words(line: &str) -> Result<Vec<String>, Failure> {
+    shell_words::split(line)
+        .map_err(|_| Failure::new(exit::CALL, format!("a quote is left open in: {line}"), Some("close it")))
 }

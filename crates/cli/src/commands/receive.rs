@@ -26,6 +26,7 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         command_folders: args.command_folders,
         home_variables,
         scope: args.scope.into(),
+        requires: args.requires.into(),
         foreign: args.foreign,
         replace: args.replace,
         stay: args.stay,

@@ -9,7 +9,7 @@ use crate::failure::Failure;
 use crate::view;
 
 /// Lists the stock.
-pub fn run(context: &Context) -> Result<ExitCode, Failure> {
-    context.report(&stock(&context.machine)?, view::stock::write)?;
+pub fn run(no_run: bool, context: &Context) -> Result<ExitCode, Failure> {
+    context.report(&stock(&context.machine, !no_run, &context.stop)?, view::stock::write)?;
     Ok(ExitCode::SUCCESS)
 }

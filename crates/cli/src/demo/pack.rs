@@ -55,6 +55,16 @@ pub fn shoal(version: &str) -> Vec<Packed> {
     vec![program("shoal", source!("shoal/shoal"), source!("shoal/shoal.cmd"), version)]
 }
 
+/// driftc: a small compiler.
+pub fn driftc(version: &str) -> Vec<Packed> {
+    vec![program(
+        format!("driftc-{version}/bin/driftc"),
+        source!("driftc/driftc"),
+        source!("driftc/driftc.cmd"),
+        version,
+    )]
+}
+
 /// coastkit: a suite of small commands, one of them called as one of the system's.
 pub fn coastkit(version: &str) -> Vec<Packed> {
     let (script, batch) = (source!("coastkit/command"), source!("coastkit/command.cmd"));

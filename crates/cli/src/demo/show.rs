@@ -70,6 +70,19 @@ impl<'a> Show<'a> {
         }
         self.wyard(&["trace", "sort", "--terminal", "new"])?;
 
+        self.say("driftc is a compiler. A trial shows that it does its work: compile a few lines, run the result.")?;
+        self.wyard(&["receive", &self.world.download("driftc-0.9.zip").to_string_lossy()])?;
+        let source = self.world.download("tide.drift").to_string_lossy().into_owned();
+        let result = if os::HERE == System::Windows { "tide.cmd=42" } else { "tide.run=42" };
+        let compiles = ["--title", "compile four lines", "--file", &source, "--run", "driftc tide.drift"];
+        self.wyard(&[&["trial", "add", "driftc"], &compiles[..], &["--leaves-program", result]].concat())?;
+        let day = self.world.download("day.csv").to_string_lossy().into_owned();
+        let sums = ["--title", "summarise a day", "--file", &day, "--run", "tidelog summary day.csv"];
+        let leaves = ["--prints", "2 readings", "--leaves", "day.summary"];
+        self.wyard(&[&["trial", "add", "tidelog"], &sums[..], &leaves].concat())?;
+        self.wyard(&["trial", "driftc"])?;
+        self.wyard(&["trial", "tidelog"])?;
+
         self.say("Everything in the yard, and whether it works.")?;
         self.wyard(&["stock"])?;
         self.wyard(&["check", "tidelog", "shoal"])?;
@@ -113,7 +126,8 @@ impl<'a> Show<'a> {
 
     /// Shows a call of the program and its output; it has to end with this code.
     fn wyard_ends(&mut self, arguments: &[&str], code: u8) -> Result<(), Failure> {
-        let shown: Vec<String> = arguments.iter().map(|a| self.short(a)).collect();
+        let quoted = |text: String| if text.contains(' ') { format!("\"{text}\"") } else { text };
+        let shown: Vec<String> = arguments.iter().map(|a| quoted(self.short(a))).collect();
         self.line(&format!("\n{} wyard {}", style::DIM.over("$"), shown.join(" ")))?;
         // It writes where this program writes, and so sees for itself what "auto" means there.
         let color = match self.context.global.color {

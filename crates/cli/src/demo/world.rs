@@ -61,6 +61,9 @@ impl World {
         self.published = pack::published(&self.archive)?;
         pack::zip(&self.download("shoal_2.0.3.zip"), &pack::shoal("2.0.3"))?;
         pack::zip(&self.download("coastkit-1.8.0.zip"), &pack::coastkit("1.8.0"))?;
+        pack::zip(&self.download("driftc-0.9.zip"), &pack::driftc("0.9"))?;
+        fs::write(self.download("day.csv"), "time,level\n00:00,1.21\n06:10,4.80\n")?;
+        fs::write(self.download("tide.drift"), "# High water in Brackwater.\nsay high water\nsum 40 2\nsay metres\n")?;
         match os::HERE {
             System::Unix => self.write_startup_files(),
             System::Windows => self.write_registry(),

@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use wagon_yard_core::check::{CallerResult, CheckReport, CommandCheck, ToolCheck, Verdict};
-use wagon_yard_core::finding::Finding;
+use wagon_yard_core::finding::{Finding, Severity};
 
 use super::{Page, count, escape, style};
 
@@ -24,23 +24,53 @@ pub fn write(report: &CheckReport, page: &Page, out: &mut dyn Write) -> io::Resu
     Ok(())
 }
 
+/// The commands in the folders of PATH, folder by folder; of those that are well only the number.
+pub fn write_path(report: &CheckReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    if report.tools.is_empty() {
+        return writeln!(out, "PATH of a new terminal has no commands but the system's own and the yard's.");
+    }
+    for checked in &report.tools {
+        let text = format!("{}: {}", style::STRONG.over(&page.short(&checked.name)), summary(checked));
+        page.labelled(out, "", 0, &text)?;
+        let (bad, noted): (Vec<_>, Vec<_>) = checked.commands.iter().partition(|c| !c.verdict.passes());
+        if !bad.is_empty() {
+            let rows = bad.iter().map(|c| row(c, page));
+            page.table(out, &HEADING, rows.collect())?;
+        }
+        let findings: Vec<&Finding> = bad.iter().chain(&noted).flat_map(|c| &c.findings).collect();
+        let told: Vec<&Finding> = findings.into_iter().filter(|f| f.severity < Severity::Note).collect();
+        page.findings(out, &told)?;
+    }
+    Ok(())
+}
+
+const HEADING: [&str; 5] = ["command", "runs", "version", "in new terminals", "verdict"];
+
 /// The table and the findings of one tool.
 pub(super) fn tool(checked: &ToolCheck, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    let rows = checked.commands.iter().map(|c| {
-        vec![
-            escape(&c.name),
-            word(c.verdict),
-            c.answered_version.as_deref().map_or_else(|| "-".to_owned(), escape),
-            terminals(c),
-        ]
-    });
-    page.table(out, &["command", "verdict", "version", "runs in new"], rows.collect())?;
+    let rows = checked.commands.iter().map(|c| row(c, page)).chain(checked.requirements.iter().map(|r| {
+        let runs = r.is.as_deref().map_or_else(|| "-".to_owned(), |is| page.short(is));
+        vec![format!("needs {}", escape(&r.name)), runs, "-".to_owned(), "-".to_owned(), word(r.verdict)]
+    }));
+    page.table(out, &HEADING, rows.collect())?;
     let findings: Vec<&Finding> = checked.commands.iter().flat_map(|c| &c.findings).chain(&checked.findings).collect();
     if !findings.is_empty() {
         writeln!(out)?;
         page.findings(out, &findings)?;
     }
     Ok(())
+}
+
+/// A command, what runs, its version, its mark for each caller, and the verdict.
+fn row(command: &CommandCheck, page: &Page) -> Vec<String> {
+    let ours = command.caller_results.iter().any(|r| r.ours) && command.caller_results.iter().all(|r| r.ours);
+    let runs = match &command.winner {
+        Some(_) if ours => "this one".to_owned(),
+        Some(winner) => page.short(&winner.to_string_lossy()),
+        None => "-".to_owned(),
+    };
+    let version = command.answered_version.as_deref().map_or_else(|| "-".to_owned(), escape);
+    vec![escape(&command.name), runs, version, terminals(command), word(command.verdict)]
 }
 
 /// The verdict on a tool, in one line.

@@ -10,6 +10,7 @@ pub mod stock;
 pub mod style;
 pub mod survey;
 pub mod trace;
+pub mod trial;
 pub mod unpack;
 
 use std::io::{self, IsTerminal as _, Write};
@@ -134,6 +135,8 @@ impl Page {
         let mut sorted: Vec<&&Finding> = findings.iter().collect();
         let first = |code| findings.iter().position(|f| f.code == code);
         sorted.sort_by_key(|f| (f.severity, first(f.code)));
+        // What holds for several commands is told once.
+        sorted.dedup();
         for (at, finding) in sorted.iter().enumerate() {
             let (word, style) = severity(finding.severity);
             let text = format!("{} [{}]", escape(&finding.seen), finding.code.as_str());

@@ -2,7 +2,9 @@
 
 use std::io::{self, Write};
 
-use wagon_yard_core::receive::StockReport;
+use wagon_yard_core::receive::{NewTerminals, OtherMeaning, StockReport};
+use wagon_yard_core::resolve::Kind;
+use wagon_yard_core::yard::Scope;
 
 use super::receive::shown;
 use super::{Page, escape, style};
@@ -19,9 +21,35 @@ pub fn write(report: &StockReport, page: &Page, out: &mut dyn Write) -> io::Resu
             if tool.in_service { style::STRONG.over(&tool.name) } else { tool.name.clone() },
             tool.version.clone(),
             if tool.in_service { "in service".to_owned() } else { "-".to_owned() },
-            tool.registered.map_or("-", |_| "user").to_owned(),
+            tool.registered.map_or("-", Scope::as_str).to_owned(),
+            tool.new_terminals.as_ref().map_or_else(|| "-".to_owned(), |seen| runs(seen, page)),
             tool.commands.iter().map(|c| escape(c)).collect::<Vec<_>>().join(", "),
         ]
     });
-    page.table(out, &["tool", "version", "state", "registered", "commands"], rows.collect())
+    page.table(out, &["tool", "version", "state", "registered", "new terminals run", "commands"], rows.collect())?;
+    if !report.elsewhere.is_empty() {
+        writeln!(out, "\nIn PATH, and not of the yard:")?;
+        let rows = report.elsewhere.iter().map(|copy| {
+            let version = copy.version.as_deref().map_or_else(|| "-".to_owned(), escape);
+            vec![escape(&copy.name), version, page.short(&copy.path.to_string_lossy())]
+        });
+        page.table(out, &["command", "version", "file"], rows.collect())?;
+    }
+    Ok(())
+}
+
+/// What new terminals run, in a few words.
+fn runs(seen: &NewTerminals, page: &Page) -> String {
+    if seen.this {
+        return style::GOOD.over("this one");
+    }
+    let text = match seen.others.first() {
+        Some(OtherMeaning { command, file: Some(file), .. }) => {
+            format!("{}: {}", escape(command), page.short(&file.to_string_lossy()))
+        }
+        Some(other) if other.kind == Kind::None => format!("{}: nothing", escape(&other.command)),
+        Some(other) => format!("{}: not a file, but the shell's own", escape(&other.command)),
+        None => "not all could be asked".to_owned(),
+    };
+    style::BAD.over(&text)
 }

@@ -13,17 +13,31 @@ use crate::home::{Home, Ran, program};
 fn a_tool_is_told_for_what_it_is() {
     // The header of a program for a processor that is not this one, whichever this is.
     let elf = format!("\x7fELF\x02\x01\x01{}\x02\0\x16\0{}", "\0".repeat(9), "\0".repeat(100));
-    let cases: [(&str, i32, &str, &str); 10] = [
-        ("#!/no/such/interpreter\n", 1, "does-not-start", "its interpreter is missing: /no/such/interpreter"),
-        ("#!/bin/sh\nkill -SEGV $$\n", 1, "does-not-start", "ended by signal 11"),
+    let cases: [(&str, i32, &str, &str); 19] = [
+        ("#!/no/such/interpreter\n", 1, "does-not-start", "its interpreter is missing: #!/no/such/interpreter"),
+        ("#!/no/such/interpreter\n", 1, "does-not-start", "[interpreter-missing]"),
+        ("#!/bin/sh\r\necho tidelog 4.2.1\r\n", 1, "does-not-start", "ends in the line ending of Windows"),
+        ("#!/usr/bin/env no-such-run\n", 1, "does-not-start", "its interpreter is missing: #!/usr/bin/env no-such-run"),
+        ("#!/bin/sh\nkill -SEGV $$\n", 1, "does-not-start", "it crashes: it is ended by signal 11 [crashed]"),
         ("#!/bin/sh\nsleep 100 & sleep 100\n", 1, "does-not-start", "does not end within 1 s"),
-        ("#!/bin/sh\necho t: cannot load libshore.so >&2; exit 127\n", 1, "does-not-start", "cannot load libshore.so"),
+        ("#!/bin/sh\nprintf 'Station name: '; read x; sleep 100\n", 1, "does-not-start", "waits for an answer"),
+        ("#!/bin/sh\nprintf 'Station name: '; read x || exit 1\n", 0, "started-with-error", "[asks-for-input]"),
+        ("#!/bin/sh\nread x < /dev/tty || exit 1\necho tidelog 4.2.1\n", 0, "started-with-error", "/dev/tty"),
+        ("#!/bin/sh\nyes tidelog | head -c 30000000\necho tidelog 4.2.1\n", 0, "good", "states no version"),
+        ("#!/bin/sh\necho t: cannot load it >&2; exit 127\n", 1, "does-not-start", "ends with status 127"),
+        (
+            "#!/bin/sh\necho 't: error while loading shared libraries: libshore.so: no' >&2; exit 127\n",
+            1,
+            "does-not-start",
+            "the library libshore.so is missing [library-missing]",
+        ),
         ("#!/bin/sh\necho tidelog 3.9\n", 1, "wrong-version", "answers 3.9, not 4.2.1"),
         ("#!/bin/sh\necho usage: tidelog FILE >&2; exit 2\n", 0, "started-with-error", "usage: tidelog FILE"),
         ("#!/bin/sh\necho ready\n", 0, "good", "states no version"),
         ("#!/bin/sh\n[ $# = 0 ] && echo 'tidelog 4.2.1'\n", 0, "good", "4.2.1"),
         ("echo tidelog 4.2.1\n", 0, "good", "has no #! line"),
         (&elf, 1, "does-not-start", "can't run here"),
+        (&elf, 1, "does-not-start", "[for-another-machine]"),
     ];
     for (program, code, verdict, says) in cases {
         let home = Home::new();

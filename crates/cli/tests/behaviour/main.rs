@@ -13,6 +13,7 @@ mod judges;
 mod lookup_on_windows;
 mod on_windows;
 mod path;
+mod proof;
 mod receive;
 mod startup;
 mod survey;

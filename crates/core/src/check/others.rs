@@ -10,7 +10,7 @@ use crate::process;
 use crate::progress::Stop;
 
 /// Of the forms only those that no program takes for work to be done.
-const HARMLESS: &[&[&str]] = FORMS.split_at(2).0;
+pub(super) const HARMLESS: &[&[&str]] = FORMS.split_at(2).0;
 
 /// How long one may take to answer: nobody waits for it but somebody who looks.
 const LIMIT: Duration = Duration::from_secs(1);
@@ -21,7 +21,7 @@ const LIMIT: Duration = Duration::from_secs(1);
 pub fn versions(programs: &[(String, PathBuf)], environment: &Environment, stop: &Stop) -> Vec<Option<String>> {
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
     process::side_by_side(programs, at_a_time, |(name, program)| {
-        let target = Target { program, names: [name, name], expected: "", forms: HARMLESS, expects: None };
+        let target = Target { program, names: [name, name], expected: None, forms: HARMLESS, expects: None };
         probe::probe(&target, environment, LIMIT, stop).ok()?.version
     })
 }

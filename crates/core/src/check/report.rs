@@ -87,6 +87,22 @@ pub struct CommandCheck {
     pub caller_results: Vec<CallerResult>,
     /// What is worth telling.
     pub findings: Vec<Finding>,
+    /// The arguments with which it has stated its version.
+    #[serde(skip)]
+    pub form: Option<Vec<String>>,
+}
+
+/// Something that a tool needs besides itself.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Requirement {
+    /// `command` or `variable`.
+    pub kind: &'static str,
+    /// Its name.
+    pub name: String,
+    /// What is to be thought of it.
+    pub verdict: Verdict,
+    /// The file that the command means, or the variable's value; null where there is none.
+    pub is: Option<String>,
 }
 
 /// The check of one tool.
@@ -98,8 +114,10 @@ pub struct ToolCheck {
     pub version: String,
     /// Its commands.
     pub commands: Vec<CommandCheck>,
-    /// The worst verdict of them, and of the home variables.
+    /// The worst verdict of them, of the home variables, and of what it needs.
     pub verdict: Verdict,
+    /// What it needs besides itself.
+    pub requirements: Vec<Requirement>,
     /// What is worth telling of the tool as a whole.
     pub findings: Vec<Finding>,
 }
@@ -115,6 +133,13 @@ pub struct CheckReport {
     pub tools: Vec<ToolCheck>,
     /// The worst verdict of them.
     pub verdict: Verdict,
+}
+
+impl CheckReport {
+    pub(super) fn of(tools: Vec<ToolCheck>) -> Self {
+        let verdict = tools.iter().map(|t| t.verdict).max().unwrap_or(Verdict::Good);
+        Self { format: 1, report: "check", tools, verdict }
+    }
 }
 
 #[cfg(test)]

@@ -1,6 +1,7 @@
 //! Findings: things worth telling, each with a stable code. This is the one list.
 
 mod explain;
+mod texts;
 
 pub use explain::Explanation;
 use serde::{Serialize, Serializer};
@@ -57,6 +58,24 @@ codes! {
     WrongVersion = "wrong-version", Problem;
     /// The command cannot be started, or crashes.
     DoesNotStart = "does-not-start", Problem;
+    /// The command's mode does not let the user run it.
+    NotExecutable = "not-executable", Problem;
+    /// The command is a program for another processor or system.
+    ForAnotherMachine = "for-another-machine", Problem;
+    /// What the `#!` line of a script names is not there.
+    InterpreterMissing = "interpreter-missing", Problem;
+    /// A library that the command needs is not there.
+    LibraryMissing = "library-missing", Problem;
+    /// The system's policy keeps the command from starting.
+    BlockedByPolicy = "blocked-by-policy", Problem;
+    /// The command starts and crashes.
+    Crashed = "crashed", Problem;
+    /// The command asks for input, whatever it is asked.
+    AsksForInput = "asks-for-input", Caution;
+    /// Commands of one tool state different versions.
+    CompanionsDisagree = "companions-disagree", Caution;
+    /// A command or variable that a tool needs is not there, or does not answer.
+    RequirementMissing = "requirement-missing", Problem;
     /// The command starts and does not end.
     NoAnswerInTime = "no-answer-in-time", Problem;
     /// The command starts, and complains.

@@ -50,6 +50,19 @@ pub fn may_execute(path: &Path) -> bool {
     rustix::fs::accessat(CWD, path, Access::EXEC_OK, AtFlags::EACCESS).is_ok()
 }
 
+/// Why the system's policy keeps a program from starting, where the error says so: `EPERM` comes from security modules
+/// (execve(2), "ERRORS").
+#[must_use]
+pub fn refused_by_policy(error: &io::Error) -> Option<&'static str> {
+    (error.raw_os_error() == Some(rustix::io::Errno::PERM.raw_os_error())).then_some("it is not permitted here")
+}
+
+/// Whether the disk that a file lies on is mounted so that no program on it may run (mount(8), `noexec`).
+#[must_use]
+pub fn forbids_programs(file: &Path) -> bool {
+    rustix::fs::statvfs(file).is_ok_and(|seen| seen.f_flag.contains(rustix::fs::StatVfsMountFlags::NOEXEC))
+}
+
 /// Whether the effective user may write to the file or create entries in the folder.
 #[must_use]
 pub fn may_write(path: &Path) -> bool {

@@ -10,7 +10,11 @@ use std::path::Path;
 use std::process::{Command, ExitStatus};
 use std::ptr;
 
-use windows_sys::Win32::Foundation::{CloseHandle, ERROR_SHARING_VIOLATION, HANDLE, INVALID_HANDLE_VALUE, LPARAM};
+use windows_sys::Win32::Foundation::{
+    CloseHandle, ERROR_ACCESS_DISABLED_BY_POLICY, ERROR_ELEVATION_REQUIRED, ERROR_SHARING_VIOLATION,
+    ERROR_SYSTEM_INTEGRITY_POLICY_VIOLATION, ERROR_VIRUS_DELETED, ERROR_VIRUS_INFECTED, HANDLE, INVALID_HANDLE_VALUE,
+    LPARAM,
+};
 use windows_sys::Win32::Security::{GetTokenInformation, TOKEN_ELEVATION, TOKEN_QUERY, TokenElevation};
 use windows_sys::Win32::Storage::FileSystem::{
     FILE_ALLOCATION_INFO, FILE_ATTRIBUTE_REPARSE_POINT, FileAllocationInfo, FindClose, FindFirstFileW,
@@ -233,6 +237,24 @@ pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {
     let mut wrapped = process_wrap::std::CommandWrap::from(command);
     wrapped.wrap(process_wrap::std::JobObject);
     wrapped
+}
+
+/// Why the system's policy keeps a program from starting, where the error says so ("System Error Codes").
+#[must_use]
+pub fn refused_by_policy(error: &io::Error) -> Option<&'static str> {
+    Some(match error.raw_os_error()?.cast_unsigned() {
+        ERROR_ACCESS_DISABLED_BY_POLICY => "a policy of this machine forbids it",
+        ERROR_SYSTEM_INTEGRITY_POLICY_VIOLATION => "the system's application control forbids it",
+        ERROR_VIRUS_INFECTED | ERROR_VIRUS_DELETED => "the system takes it for harmful",
+        ERROR_ELEVATION_REQUIRED => "it asks for an administrator's rights",
+        _ => return None,
+    })
+}
+
+/// Disks are not mounted so here.
+#[must_use]
+pub fn forbids_programs(_file: &Path) -> bool {
+    false
 }
 
 /// Whether a start failed only because somebody still has the program open for writing.

@@ -42,8 +42,16 @@ pub struct Outcome {
     pub took: Duration,
 }
 
+/// Hears what a program writes, as it comes: standard output and standard error in turns.
+pub type Hearer<'a> = &'a dyn Fn(&[u8]);
+
 /// Runs a command to its end or to the time limit. Standard input is empty.
-pub fn run(mut command: Command, limit: Duration, stop: &Stop) -> Outcome {
+pub fn run(command: Command, limit: Duration, stop: &Stop) -> Outcome {
+    run_heard(command, limit, stop, &|_| {})
+}
+
+/// The same, with somebody who hears what it writes while it runs.
+pub fn run_heard(mut command: Command, limit: Duration, stop: &Stop, hear: Hearer<'_>) -> Outcome {
     let start = Instant::now();
     command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped());
     tracing::debug!(?command, "start");
@@ -58,8 +66,15 @@ pub fn run(mut command: Command, limit: Duration, stop: &Stop) -> Outcome {
     };
     let stdout = Collected::from(child.stdout().take());
     let stderr = Collected::from(child.stderr().take());
+    let mut heard = [0; 2];
+    let mut tell = || {
+        for (stream, heard) in [&stdout, &stderr].into_iter().zip(&mut heard) {
+            hear(&stream.since(heard));
+        }
+    };
     let mut pause = Duration::from_millis(1);
     let ending = loop {
+        tell();
         match child.try_wait() {
             Ok(Some(status)) => break Ending::Exited(status),
             Ok(None) if stop.requested() => break Ending::Interrupted,
@@ -77,6 +92,7 @@ pub fn run(mut command: Command, limit: Duration, stop: &Stop) -> Outcome {
             thread::sleep(Duration::from_millis(1));
         }
     }
+    tell();
     tracing::debug!(?ending, ?took, "the started program is done");
     // Ends whatever is left of the group; that nothing is left is the usual case and no fault.
     let _ = child.start_kill();
@@ -124,6 +140,14 @@ impl Collected {
 
     fn lock(&self) -> std::sync::MutexGuard<'_, (Vec<u8>, bool)> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// What has come since it was last asked for.
+    fn since(&self, heard: &mut usize) -> Vec<u8> {
+        let kept = self.lock();
+        let new = kept.0[*heard..].to_vec();
+        *heard = kept.0.len();
+        new
     }
 
     fn ended(&self) -> bool {

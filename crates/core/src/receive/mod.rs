@@ -18,7 +18,7 @@ pub use download::{ChecksumError, Summed, Trust};
 pub use error::ReceiveError;
 pub use inspect::{InspectReport, InspectRequest, InspectedCommand, Suggested, inspect};
 pub use registration::{RegisterReport, Registrar, now, register, unregister};
-pub use stock::{StockReport, StockTool, stock};
+pub use stock::{ForeignCopy, NewTerminals, OtherMeaning, StockReport, StockTool, stock};
 pub use switch::{SwitchReport, switch};
 pub use unpack::{UnpackReport, UnpackRequest, unpack};
 
@@ -33,7 +33,7 @@ use crate::os;
 use crate::path_list;
 use crate::progress::{Processor, Progress, Stop};
 use crate::store::{RegistryChange, StartupChange, StorePlan};
-use crate::yard::{Card, CardLayout, Scope, Yard};
+use crate::yard::{Card, CardLayout, Requires, Scope, Yard};
 
 /// What the user asks for.
 #[derive(Debug, Clone, Default)]
@@ -54,6 +54,8 @@ pub struct ReceiveRequest {
     pub home_variables: HomeVariables,
     /// Whose PATH.
     pub scope: Scope,
+    /// What it needs besides itself.
+    pub requires: Requires,
     /// Whether programs for other machines are taken.
     pub foreign: bool,
     /// Whether a version that is there already is replaced.
@@ -379,6 +381,9 @@ fn card(
         layout: CardLayout { wrapper: layout.wrapper.clone(), command_folders: layout.command_folders.clone() },
         commands: layout.commands.clone(),
         probe: None,
+        answers: std::collections::BTreeMap::new(),
+        requires: request.requires.clone(),
+        trials: Vec::new(),
         registration: Some(registration::registration(request.scope, home_variables)),
     })
 }

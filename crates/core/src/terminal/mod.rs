@@ -4,6 +4,7 @@
 mod base;
 mod catch_up;
 mod elevated;
+mod environment;
 mod origin;
 mod question;
 mod shells;
@@ -161,7 +162,22 @@ impl Asking<'_> {
             let (said, took) = windows::ask(self, shell, &marker, base, question);
             return Answer { shell: shell.shell, way, base: base.clone(), said, took };
         }
-        let text = question::text(shell.shell, &marker, question);
+        let command = self.shell_command(shell, way, base, &question::text(shell.shell, &marker, question));
+        let outcome = process::run(command, self.limit, self.stop);
+        let said =
+            question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home).ok_or_else(|| {
+                match outcome.ending {
+                    Ending::TimedOut => NoAnswer::TimedOut,
+                    Ending::Interrupted => NoAnswer::Interrupted,
+                    Ending::NotStarted(e) => NoAnswer::NotStarted(e.to_string()),
+                    Ending::Exited(_) => NoAnswer::Ended(last_line(&outcome.stderr)),
+                }
+            });
+        Answer { shell: shell.shell, way, base: base.clone(), said, took: outcome.took }
+    }
+
+    /// The command that starts a shell of Unix in one way, to do what the text says.
+    fn shell_command(&self, shell: &InstalledShell, way: Way, base: &Environment, text: &str) -> Command {
         let mut command = Command::new(&shell.program);
         match (shell.shell, way) {
             // A shell told to be a login shell by the dash before its name: older plain shells have no `-l`.
@@ -185,17 +201,7 @@ impl Asking<'_> {
             // An interactive one notes what it is asked (ksh(1), "Command re-entry").
             command.env("HISTFILE", "/dev/null");
         }
-        let outcome = process::run(command, self.limit, self.stop);
-        let said =
-            question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home).ok_or_else(|| {
-                match outcome.ending {
-                    Ending::TimedOut => NoAnswer::TimedOut,
-                    Ending::Interrupted => NoAnswer::Interrupted,
-                    Ending::NotStarted(e) => NoAnswer::NotStarted(e.to_string()),
-                    Ending::Exited(_) => NoAnswer::Ended(last_line(&outcome.stderr)),
-                }
-            });
-        Answer { shell: shell.shell, way, base: base.clone(), said, took: outcome.took }
+        command
     }
 
     /// A terminal opens in the home folder.

@@ -10,7 +10,7 @@ use crate::resolve::{Kind, Shell, Surroundings};
 use crate::store::quote;
 
 /// What prints zero bytes for a shell that cannot.
-const PRINT: &str = "/usr/bin/printf";
+pub(super) const PRINT: &str = "/usr/bin/printf";
 
 /// A line nobody else prints.
 pub(super) fn marker() -> String {
@@ -49,8 +49,10 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
                 format!("which {c}; {PRINT} '\\0'; where {c}; {PRINT} '\\0'; ")
             });
             let asked: String = asked.collect();
-            let wanted =
-                variables.iter().map(|v| format!("if ($?{v}) {PRINT} '=%s\\0' ${v}:q; if (! $?{v}) {PRINT} '\\0'; "));
+            // What is not set may not even stand in a branch that is not taken, save for `eval`.
+            let wanted = variables
+                .iter()
+                .map(|v| format!("if ($?{v}) eval '{PRINT} \"=%s\\0\" ${v}:q'; if (! $?{v}) {PRINT} '\\0'; "));
             let wanted: String = wanted.collect();
             format!(
                 "unset savehist; unalias which; unalias where; {PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q; {asked}{wanted}\

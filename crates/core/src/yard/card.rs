@@ -1,10 +1,11 @@
 //! The card: the record of one received tool.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-use super::YardError;
+use super::{Trial, YardError};
 use crate::layout::{Command, ToolName, Variable, Version};
 use crate::store::registry::Replaced;
 
@@ -31,6 +32,15 @@ pub struct Card {
     /// How its commands are asked for their version, where that was set.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub probe: Option<CardProbe>,
+    /// The arguments with which each command was last seen to state its version.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub answers: BTreeMap<String, Vec<String>>,
+    /// What it needs besides itself.
+    #[serde(default, skip_serializing_if = "Requires::is_empty")]
+    pub requires: Requires,
+    /// The trials that show that it works.
+    #[serde(default, rename = "trial", skip_serializing_if = "Vec::is_empty")]
+    pub trials: Vec<Trial>,
     /// How it is registered; absent when it is not.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub registration: Option<Registration>,
@@ -45,6 +55,26 @@ pub struct CardProbe {
     /// What the answer has to hold; none means the card's version.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub expect: Option<String>,
+}
+
+/// What a tool needs besides itself, in every new terminal.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Requires {
+    /// Commands that have to be there and start.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub commands: Vec<String>,
+    /// Variables that have to be set.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub variables: Vec<Variable>,
+}
+
+impl Requires {
+    /// Whether it needs nothing.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.commands.is_empty() && self.variables.is_empty()
+    }
 }
 
 /// The file a tool came from.
@@ -83,6 +113,15 @@ pub enum Scope {
 impl Scope {
     /// Both.
     pub const ALL: [Self; 2] = [Self::User, Self::System];
+
+    /// The stable text.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Self::User => "user",
+            Self::System => "system",
+        }
+    }
 }
 
 /// How a tool is registered.

@@ -37,9 +37,23 @@ impl Yard {
                 Err(TryLockError::Error(e)) => return Err(e).at("lock", &path).map_err(Into::into),
             }
         }
+        self.clear_staging()?;
+        Ok(YardLock { _file: file })
+    }
+
+    /// The lock of a yard that is there, where nobody holds it and the yard may be written to: for what can wait for
+    /// another time.
+    #[must_use]
+    pub fn lock_at_once(&self) -> Option<YardLock> {
+        let file = File::options().write(true).open(self.root().join("lock")).ok()?;
+        file.try_lock().ok()?;
+        Some(YardLock { _file: file })
+    }
+
+    fn clear_staging(&self) -> Result<(), YardError> {
         for left in list(&self.staging())? {
             fs::remove_dir_all(&left).at("clear", &left)?;
         }
-        Ok(YardLock { _file: file })
+        Ok(())
     }
 }

@@ -3,13 +3,15 @@
 mod card;
 mod lock;
 mod settings;
+mod trial;
 
 use std::fs;
 use std::path::{Path, PathBuf};
 
-pub use card::{Card, CardLayout, CardProbe, Registration, Scope, Source};
+pub use card::{Card, CardLayout, CardProbe, Registration, Requires, Scope, Source};
 pub use lock::YardLock;
 pub use settings::Settings;
+pub use trial::{Left, LeftFile, Trial, TrialStep};
 
 use crate::error::{Blame, Blamed, FileContext, FileError};
 use crate::layout::{ToolName, Version, compare_versions};

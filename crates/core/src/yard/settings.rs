@@ -16,11 +16,13 @@ pub struct Settings {
     pub shell_seconds: u64,
     /// How many seconds a command may take to answer one probe.
     pub probe_seconds: u64,
+    /// How many seconds a command of a trial may take.
+    pub trial_seconds: u64,
 }
 
 impl Default for Settings {
     fn default() -> Self {
-        Self { shells: Shell::ALL.to_vec(), shell_seconds: 10, probe_seconds: 5 }
+        Self { shells: Shell::ALL.to_vec(), shell_seconds: 10, probe_seconds: 5, trial_seconds: 60 }
     }
 }
 
@@ -35,5 +37,11 @@ impl Settings {
     #[must_use]
     pub fn probe_limit(&self) -> Duration {
         Duration::from_secs(self.probe_seconds)
+    }
+
+    /// The limit for a command of a trial.
+    #[must_use]
+    pub fn trial_limit(&self) -> Duration {
+        Duration::from_secs(self.trial_seconds)
     }
 }

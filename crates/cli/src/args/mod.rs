@@ -1,8 +1,11 @@
 //! The command line.
 
+mod proof;
+
 use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+pub use proof::{CheckArgs, RequiresArgs, TrialAction, TrialAddArgs, TrialArgs};
 use wagon_yard_core::archive::{Limits, Options};
 use wagon_yard_core::checksum::{Algorithm, Checksum};
 use wagon_yard_core::finding::Severity;
@@ -70,6 +73,8 @@ pub enum Command {
     Unpack(Box<UnpackArgs>),
     /// Prove that received tools work in every new terminal
     Check(CheckArgs),
+    /// Run a tool's trials: small real work in a scratch folder, in what a new terminal has
+    Trial(TrialArgs),
     /// Show every file that a command name could mean, and which one runs
     Trace(TraceArgs),
     /// Look at the whole PATH and at what is received, and tell what is wrong, worst first
@@ -81,8 +86,12 @@ pub enum Command {
     CatchUp(CatchUpArgs),
     /// Explain a finding: what it means, how it comes about, how to settle it
     Explain(ExplainArgs),
-    /// List the received tools
-    Stock,
+    /// List the received tools, and what new terminals run of them
+    Stock {
+        /// Start nothing: only tell what the records say
+        #[arg(long)]
+        no_run: bool,
+    },
     /// Put a received tool's command folders and home variables into PATH's stores: startup files, or the registry
     Register(RegisterArgs),
     /// Take exactly those out again; the tool stays in the yard
@@ -127,6 +136,9 @@ pub struct ReceiveArgs {
     /// Whose PATH gets the commands
     #[arg(long, value_name = "WHOSE", default_value = "user")]
     pub scope: ScopeWhich,
+    /// What it needs
+    #[command(flatten)]
+    pub requires: RequiresArgs,
     /// Take programs that can't run on this machine as well
     #[arg(long)]
     pub foreign: bool,
@@ -315,25 +327,6 @@ pub struct UnpackArgs {
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,
-}
-
-/// Options of `check`.
-#[derive(Debug, ClapArgs)]
-pub struct CheckArgs {
-    /// Tools as NAME or NAME@VERSION; none means all in service
-    pub names: Vec<String>,
-    /// Start no command: only tell which file each name means
-    #[arg(long)]
-    pub no_run: bool,
-    /// Ask the tool's commands with these arguments from now on, split at blanks; kept on its card
-    #[arg(long, value_name = "ARGUMENTS", requires = "names", allow_hyphen_values = true)]
-    pub probe: Option<String>,
-    /// What the answer has to hold from now on, in place of the version; kept on its card
-    #[arg(long, value_name = "TEXT", requires = "names")]
-    pub expect: Option<String>,
-    /// Ask again in the usual ways
-    #[arg(long, requires = "names", conflicts_with_all = ["probe", "expect"])]
-    pub usual_probe: bool,
 }
 
 /// The name of a tool.

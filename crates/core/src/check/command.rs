@@ -1,0 +1,219 @@
+//! The check of one command: what it means in every new terminal, and whether it starts and answers.
+
+use std::path::{Path, PathBuf};
+
+use super::placed::Placed;
+use super::{CallerResult, CommandCheck, Verdict, others, probe};
+use crate::finding::{Code, Finding};
+use crate::machine::Environment;
+use crate::path;
+use crate::progress::Stop;
+use crate::resolve::{self, Caller, Disk, Kind, same_file};
+use crate::terminal::{Answer, NoAnswer};
+use crate::yard::{Card, CardProbe, Settings, Yard};
+
+/// One command to be checked.
+pub(super) struct Job {
+    /// What a person types.
+    pub name: String,
+    /// The file that should run.
+    pub file: PathBuf,
+    asked: Asked,
+}
+
+/// Whose command it is, and so how it is asked.
+enum Asked {
+    /// A tool of the yard.
+    Tool { tool: String, version: String, probe: Option<CardProbe>, remembered: Option<Vec<String>> },
+    /// Somebody else's: nothing is known of it, so that only harmless things are tried.
+    Stranger,
+}
+
+impl Job {
+    /// The commands of a tool of the yard.
+    pub fn of(yard: &Yard, card: &Card) -> Vec<Self> {
+        let home = yard.home(&card.name, &card.version);
+        let job = |command: &crate::layout::Command| Self {
+            name: command.name.clone(),
+            file: home.join(&command.path),
+            asked: Asked::Tool {
+                tool: card.name.to_string(),
+                version: card.version.to_string(),
+                probe: card.probe.clone(),
+                remembered: card.answers.get(&command.name).cloned(),
+            },
+        };
+        card.commands.iter().map(job).collect()
+    }
+
+    /// A command that is not the yard's.
+    pub fn stranger(name: String, file: PathBuf) -> Self {
+        Self { name, file, asked: Asked::Stranger }
+    }
+
+    /// Looks at what it means in every new terminal and, in the environment of one, starts it.
+    pub fn check(
+        &self,
+        index: usize,
+        answers: &[Answer],
+        environment: Option<&Environment>,
+        settings: &Settings,
+        stop: &Stop,
+    ) -> std::io::Result<CommandCheck> {
+        let mut findings = Vec::new();
+        let mut verdict = Verdict::Good;
+        let mut results = Vec::new();
+        let mut placed = Placed::default();
+        if answers.is_empty() {
+            findings.push(Finding::new(Code::NoShell, "no shell was found to prove the command in"));
+            verdict = Verdict::NotFound;
+        }
+        for answer in answers {
+            let (result, bad) = self.result(index, answer);
+            results.push(result);
+            if let Some((worse, finding)) = bad {
+                verdict = verdict.max(worse);
+                placed.add(finding, answer);
+            }
+        }
+        findings.extend(placed.told());
+        let other = results.iter().find(|r| !r.ours && r.winner.is_some()).and_then(|r| r.winner.clone());
+        let ours = results.iter().any(|r| r.ours).then(|| self.file.clone());
+        let winner = other.or(ours);
+        let (mut answered_version, mut form) = (None, None);
+        if let Some(environment) = environment {
+            let probed = self.probe(winner.as_deref().unwrap_or(&self.file), environment, settings, stop)?;
+            // What another copy says of itself is shown, but the verdict is about ours.
+            if winner.as_ref().is_none_or(|winner| *winner == self.file) {
+                verdict = verdict.max(probed.verdict);
+                findings.extend(probed.findings);
+                form = probed.form;
+            }
+            answered_version = probed.version;
+        }
+        if matches!(self.asked, Asked::Tool { .. }) {
+            findings.extend(self.hides(answers));
+        }
+        let name = self.name.clone();
+        Ok(CommandCheck { name, verdict, answered_version, winner, caller_results: results, findings, form })
+    }
+
+    /// Asks a program for its version: in the way that its card says, else in the one that worked before, else in the
+    /// usual ones.
+    fn probe(
+        &self,
+        program: &Path,
+        environment: &Environment,
+        settings: &Settings,
+        stop: &Stop,
+    ) -> std::io::Result<probe::Probed> {
+        let mut target = probe::Target {
+            program,
+            names: [&self.name, &self.name],
+            expected: None,
+            forms: others::HARMLESS,
+            expects: None,
+        };
+        let Asked::Tool { tool, version, probe, remembered } = &self.asked else {
+            return probe::probe(&target, environment, settings.probe_limit(), stop);
+        };
+        target.names = [&self.name, tool];
+        target.expected = Some(version);
+        target.expects = probe.as_ref().and_then(|probe| probe.expect.as_deref());
+        let set = probe.as_ref().and_then(|probe| probe.arguments.as_ref());
+        let first: Option<Vec<&str>> =
+            set.or(remembered.as_ref()).map(|words| words.iter().map(String::as_str).collect());
+        let mut forms: Vec<&[&str]> = first.as_deref().into_iter().collect();
+        if set.is_none() {
+            forms.extend(probe::FORMS.iter().filter(|form| Some(**form) != first.as_deref()));
+        }
+        target.forms = &forms;
+        probe::probe(&target, environment, settings.probe_limit(), stop)
+    }
+
+    fn result(&self, index: usize, answer: &Answer) -> (CallerResult, Option<(Verdict, Finding)>) {
+        let caller = Caller::from(answer.shell);
+        let mut result = CallerResult {
+            caller,
+            way: answer.way,
+            terminal: "new",
+            proved: answer.said.is_ok(),
+            winner: None,
+            kind: Kind::None,
+            ours: false,
+            milliseconds: u64::try_from(answer.took.as_millis()).unwrap_or(u64::MAX),
+        };
+        let said = match &answer.said {
+            Ok(said) => said,
+            Err(why) => {
+                let seen = format!("a new terminal gave no answer: {}", no_answer(why, answer));
+                let finding = Finding::new(Code::NoTerminalAnswer, seen).remedy(
+                    "look at that shell's startup files: something in them waits, ends the shell, or starts another",
+                );
+                return (result, Some((Verdict::NotFound, finding)));
+            }
+        };
+        let meaning = &said.meanings[index];
+        result.kind = meaning.kind;
+        let name = &self.name;
+        let bad = match (meaning.kind, &meaning.file) {
+            (Kind::File, Some(file)) => {
+                result.winner = Some(file.clone());
+                result.ours = same_file(file, &self.file);
+                (!result.ours).then(|| {
+                    let seen = format!("{name} is {} in a new terminal", file.display());
+                    let look = || format!("run 'wyard trace {name}' to see what puts that folder first");
+                    let remedy = path::mend(name, &self.file, &said.around).unwrap_or_else(look);
+                    (Verdict::Shadowed, Finding::new(Code::Shadowed, seen).remedy(remedy))
+                })
+            }
+            (Kind::Alias | Kind::Function | Kind::Builtin, _) => {
+                let what = match meaning.kind {
+                    Kind::Alias => "an alias",
+                    Kind::Function => "a function",
+                    _ => "built into the shell",
+                };
+                let seen = format!("{name} is {what}, which answers before any file");
+                Some((Verdict::Shadowed, Finding::new(Code::HiddenByShell, seen)))
+            }
+            (Kind::File | Kind::None, _) => {
+                let seen = format!("a new terminal does not find {name}");
+                let remedy = match &self.asked {
+                    Asked::Tool { tool, .. } => format!("run 'wyard register {tool}'"),
+                    Asked::Stranger => format!("run 'wyard trace {name}' to see who finds it"),
+                };
+                Some((Verdict::NotFound, Finding::new(Code::NotFound, seen).remedy(remedy)))
+            }
+        };
+        (result, bad)
+    }
+
+    /// The copies elsewhere in PATH that ours comes before.
+    fn hides(&self, answers: &[Answer]) -> Option<Finding> {
+        let (shell, said) = answers.iter().find_map(|a| Some((a.shell, a.said.as_ref().ok()?)))?;
+        let candidates = resolve::candidates(Caller::from(shell), &self.name, &said.around, &Disk);
+        let first = resolve::winner(&candidates).filter(|w| same_file(w, &self.file))?;
+        let mut others: Vec<&Path> = Vec::new();
+        for candidate in candidates.iter().filter(|c| c.standing == resolve::Standing::Shadowed) {
+            if !same_file(&candidate.path, first) && !others.iter().any(|o| same_file(o, &candidate.path)) {
+                others.push(&candidate.path);
+            }
+        }
+        if others.is_empty() {
+            return None;
+        }
+        let others: Vec<String> = others.iter().map(|path| path.display().to_string()).collect();
+        let seen = format!("{} now comes before {}", self.name, others.join(", "));
+        Some(Finding::new(Code::HidesOther, seen))
+    }
+}
+
+fn no_answer(why: &NoAnswer, answer: &Answer) -> String {
+    match why {
+        NoAnswer::TimedOut => format!("its startup files took longer than {} s", answer.took.as_secs()),
+        NoAnswer::Ended(line) if line.is_empty() => "the shell ended before it could be asked".to_owned(),
+        NoAnswer::Ended(line) => format!("the shell ended before it could be asked, saying \"{line}\""),
+        NoAnswer::NotStarted(error) => format!("the shell could not be started: {error}"),
+        NoAnswer::Interrupted => "interrupted".to_owned(),
+    }
+}

@@ -1,0 +1,256 @@
+//! Starting a program with care, and telling why one does not get going.
+
+use std::fs;
+use std::io;
+use std::path::Path;
+use std::process::Command;
+
+use super::exit_words;
+use crate::finding::{Code, Finding};
+use crate::machine::Environment;
+use crate::os;
+use crate::process::{Ending, Outcome};
+use crate::program::{HEAD_BYTES, Needs, Program, ProgramKind};
+use crate::system::System;
+
+/// A program of this size and more is not read whole to see which libraries it needs.
+const READ_WHOLE: u64 = 256 << 20;
+
+/// A program that this machine can be asked to start.
+#[derive(Debug)]
+pub(super) struct Startable<'a> {
+    file: &'a Path,
+    seen: Program,
+    through: Option<&'static Path>,
+}
+
+impl<'a> Startable<'a> {
+    /// Looks at the file before it is started: the C library hands whatever the system can't run to the plain shell, and
+    /// that must never read a foreign program as a script (execvp(3), ENOEXEC).
+    ///
+    /// # Errors
+    /// With the finding, where it can't run here.
+    pub fn look(file: &'a Path) -> Result<Self, Finding> {
+        let file_name = file.file_name().unwrap_or_default().to_string_lossy();
+        let seen = Program::identify(&file_name, &read_head(file).unwrap_or_default());
+        if !seen.is_native(os::SYSTEM, std::env::consts::ARCH) {
+            let seen = format!("{} {}", file.display(), foreign(&seen));
+            return Err(Finding::new(Code::ForAnotherMachine, seen));
+        }
+        let by_shell = seen.kind == ProgramKind::Other && os::HERE == System::Unix;
+        Ok(Self { file, seen, through: by_shell.then_some(Path::new("/bin/sh")) })
+    }
+
+    /// What is odd about it, though it starts.
+    pub fn oddity(&self) -> Option<Finding> {
+        self.through?;
+        let seen = format!("{} has no #! line: shells run it, other programs can't", self.file.display());
+        Some(Finding::new(Code::NoInterpreterLine, seen))
+    }
+
+    /// The command that starts it with these arguments, in this environment and folder, and nothing else.
+    pub fn command(&self, arguments: &[&str], environment: &Environment, folder: &Path) -> Command {
+        let mut command = Command::new(self.through.unwrap_or(self.file));
+        if self.through.is_some() {
+            command.arg(self.file);
+        }
+        command.args(arguments).env_clear().envs(environment).env("PWD", folder).current_dir(folder);
+        command
+    }
+
+    /// Why it did not get going, or crashed; `None` where it ran, whatever it said.
+    pub fn trouble(&self, outcome: &Outcome, environment: &Environment) -> Option<Finding> {
+        let (code, why) = match &outcome.ending {
+            Ending::NotStarted(error) => self.not_started(error),
+            Ending::Exited(status) => match os::ending_signal(*status) {
+                Some(signal) => self.signalled(signal, outcome),
+                None => self.gave_up(status.code()?, outcome, environment)?,
+            },
+            Ending::TimedOut | Ending::Interrupted => return None,
+        };
+        Some(Finding::new(code, format!("{}: {why}", self.file.display())))
+    }
+
+    /// Why the system did not start it (execve(2), "ERRORS"; "System Error Codes" of Windows).
+    fn not_started(&self, error: &io::Error) -> (Code, String) {
+        if let Some(words) = os::refused_by_policy(error) {
+            return (Code::BlockedByPolicy, format!("the system does not let it start: {words}"));
+        }
+        match (error.kind(), &self.seen.interpreter) {
+            (io::ErrorKind::PermissionDenied, _) if os::HERE == System::Unix && !os::may_execute(self.file) => {
+                (Code::NotExecutable, "it is not executable for you: its mode has no x for you".to_owned())
+            }
+            (io::ErrorKind::PermissionDenied, Some(line)) if os::HERE == System::Unix => {
+                (Code::BlockedByPolicy, format!("the system does not let it start, or its interpreter: #!{line}"))
+            }
+            (io::ErrorKind::PermissionDenied, None) => {
+                let words = match os::forbids_programs(self.file) {
+                    true => "the disk it lies on is mounted so that nothing on it may run",
+                    false => "the system denies it, though its rights allow it",
+                };
+                (Code::BlockedByPolicy, words.to_owned())
+            }
+            (io::ErrorKind::NotFound, Some(line)) => {
+                let ending = if self.has_windows_lines() { ", which ends in the line ending of Windows" } else { "" };
+                (Code::InterpreterMissing, format!("its interpreter is missing: #!{line}{ending}"))
+            }
+            (io::ErrorKind::NotFound, None) if self.file.exists() => {
+                let loader = self.needs().and_then(|needs| needs.loader);
+                let loader = loader.map_or_else(String::new, |loader| format!(": {}", loader.display()));
+                (Code::LibraryMissing, format!("the loader it needs is missing on this system{loader}"))
+            }
+            _ => (Code::DoesNotStart, error.to_string()),
+        }
+    }
+
+    /// A signal that ended it. The loader of macOS gives up with one (dyld(1)), and its system ends programs whose
+    /// signature it does not accept with another.
+    fn signalled(&self, signal: i32, outcome: &Outcome) -> (Code, String) {
+        if let Some(library) = library_said(outcome) {
+            return (Code::LibraryMissing, format!("the library {library} is missing"));
+        }
+        if os::SYSTEM == "macos" && signal == 9 {
+            let why = "it is ended by signal 9 at once, as programs are whose signature the system does not accept";
+            return (Code::BlockedByPolicy, why.to_owned());
+        }
+        (Code::Crashed, format!("it crashes: it is ended by signal {signal}"))
+    }
+
+    /// An exit status that says that it never got going: the loader's, and that of a script's `env`, 126 or 127
+    /// (POSIX.1-2017, 2.8.2; ld.so(8)); on Windows one of the system's.
+    fn gave_up(&self, status: i32, outcome: &Outcome, environment: &Environment) -> Option<(Code, String)> {
+        let line = first_line(outcome);
+        let said = || line.clone().map_or_else(|| "it says nothing".to_owned(), |line| format!("it says: {line}"));
+        if os::HERE == System::Windows {
+            let (code, words) = exit_words::of_windows(status.cast_unsigned())?;
+            let missing = if code == Code::LibraryMissing { self.missing(environment) } else { Vec::new() };
+            let named = if missing.is_empty() { String::new() } else { format!(", {}", missing.join(", ")) };
+            return Some((code, format!("{words}{named}; {}", said())));
+        }
+        if !matches!(status, 126 | 127) {
+            return None;
+        }
+        if let Some(library) = library_said(outcome) {
+            return Some((Code::LibraryMissing, format!("the library {library} is missing")));
+        }
+        let missing = self.missing(environment);
+        if !missing.is_empty() {
+            return Some((Code::LibraryMissing, format!("{} is missing", missing.join(", "))));
+        }
+        let through_env = self.seen.interpreter.as_deref().filter(|line| {
+            let mut words = line.split_whitespace();
+            words.next().is_some_and(|first| first.rsplit('/').next() == Some("env"))
+        });
+        if let (Some(interpreter), Some(said)) = (through_env, line.as_deref())
+            && said.starts_with("env:") | said.contains("/env:")
+        {
+            return Some((Code::InterpreterMissing, format!("its interpreter is missing: #!{interpreter} ({said})")));
+        }
+        Some((Code::DoesNotStart, format!("it ends with status {status}; {}", said())))
+    }
+
+    fn has_windows_lines(&self) -> bool {
+        read_head(self.file).is_ok_and(|head| head.split(|b| *b == b'\n').next().is_some_and(|l| l.ends_with(b"\r")))
+    }
+
+    fn needs(&self) -> Option<Needs> {
+        let is_small = fs::metadata(self.file).is_ok_and(|seen| seen.len() < READ_WHOLE);
+        Needs::of(&fs::read(self.file).ok().filter(|_| is_small)?)
+    }
+
+    /// The libraries it needs that are neither here nor beside it.
+    fn missing(&self, environment: &Environment) -> Vec<String> {
+        let beside = self.file.parent().and_then(|folder| fs::read_dir(folder).ok()).into_iter().flatten().flatten();
+        let beside = beside.map(|entry| entry.file_name().to_string_lossy().to_lowercase()).collect();
+        self.needs().map(|needs| needs.missing(&beside, environment)).unwrap_or_default()
+    }
+}
+
+/// The library that a loader says it did not find: glibc's, musl's, or that of macOS.
+fn library_said(outcome: &Outcome) -> Option<String> {
+    let said = String::from_utf8_lossy(&outcome.stderr);
+    let after = |begin: &str| said.split_once(begin).map(|(_, rest)| rest);
+    let name = after("error while loading shared libraries: ")
+        .or_else(|| after("Error loading shared library "))
+        .or_else(|| after("Library not loaded: "))?;
+    let name = name.split([':', '\n']).next().unwrap_or_default().trim();
+    (!name.is_empty()).then(|| name.to_owned())
+}
+
+/// The first line that says anything, standard error first.
+pub(super) fn first_line(outcome: &Outcome) -> Option<String> {
+    [&outcome.stderr, &outcome.stdout].into_iter().find_map(|stream| {
+        let text = String::from_utf8_lossy(stream);
+        let line = text.lines().map(str::trim).find(|l| !l.is_empty())?;
+        Some(line.chars().take(200).collect())
+    })
+}
+
+/// The question that a program left open: a last line without an end that reads like one.
+pub(super) fn open_question(outcome: &Outcome) -> Option<String> {
+    [&outcome.stdout, &outcome.stderr].into_iter().find_map(|stream| {
+        let text = String::from_utf8_lossy(stream);
+        let last = text.rsplit(['\n', '\r']).next().unwrap_or_default();
+        let is_question = last.trim_end().ends_with(['?', ':', '>', ']']) && last.trim().len() > 1;
+        is_question.then(|| last.trim().chars().take(200).collect())
+    })
+}
+
+fn foreign(program: &Program) -> String {
+    match (program.os, program.arch) {
+        (Some(os), Some(arch)) => format!("is a program for {os} on {arch}, and can't run here"),
+        (Some(os), None) => format!("is a program for {os}, and can't run here"),
+        _ => "is no program that this system can run".to_owned(),
+    }
+}
+
+fn read_head(program: &Path) -> io::Result<Vec<u8>> {
+    use io::Read;
+    let mut head = Vec::new();
+    fs::File::open(program)?.take(HEAD_BYTES as u64).read_to_end(&mut head)?;
+    Ok(head)
+}
+
+/// An empty folder to run something in, that goes away by itself.
+pub(super) fn scratch(what: &str) -> io::Result<tempfile::TempDir> {
+    tempfile::Builder::new().prefix(&format!("wyard-{what}-")).tempdir()
+}
+
+#[cfg(test)]
+mod tests {
+    use std::time::Duration;
+
+    use super::*;
+
+    fn outcome(stdout: &str, stderr: &str) -> Outcome {
+        let ending = Ending::TimedOut;
+        Outcome { ending, stdout: stdout.into(), stderr: stderr.into(), took: Duration::ZERO }
+    }
+
+    #[test]
+    fn loaders_name_the_library() {
+        for (said, expected) in [
+            ("t: error while loading shared libraries: libshore.so.2: cannot open shared object file", "libshore.so.2"),
+            ("Error loading shared library libshore.so.2: No such file (needed by t)", "libshore.so.2"),
+            ("dyld[7]: Library not loaded: @rpath/libshore.dylib\n  Referenced from: t", "@rpath/libshore.dylib"),
+        ] {
+            assert_eq!(library_said(&outcome("", said)).as_deref(), Some(expected));
+        }
+        assert_eq!(library_said(&outcome("", "library not there")), None);
+    }
+
+    #[test]
+    fn a_question_is_a_last_line_left_open() {
+        for (stdout, expected) in [
+            ("Station name: ", Some("Station name:")),
+            ("Welcome\nGo on? [y/n] ", Some("Go on? [y/n]")),
+            ("tide> ", Some("tide>")),
+            ("Usage:\n", None),
+            ("ready", None),
+            (">", None),
+            ("", None),
+        ] {
+            assert_eq!(open_question(&outcome(stdout, "")).as_deref(), expected, "{stdout}");
+        }
+    }
+}

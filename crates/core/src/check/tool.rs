@@ -1,0 +1,140 @@
+//! What is looked at for a tool as a whole: its home variables, that its commands belong together, and what it needs.
+
+use std::path::Path;
+
+use super::placed::Placed;
+use super::{CommandCheck, Requirement, Verdict, others, probe, version_text};
+use crate::finding::{Code, Finding};
+use crate::machine::Environment;
+use crate::progress::Stop;
+use crate::resolve::Kind;
+use crate::terminal::Answer;
+use crate::yard::{Card, Settings};
+
+/// What was asked of every new terminal besides the commands of the tools, and what it answered.
+pub(super) struct Asked<'a> {
+    /// The commands asked about.
+    pub commands: &'a [String],
+    /// The variables asked about.
+    pub variables: &'a [String],
+    /// The answers.
+    pub answers: &'a [Answer],
+}
+
+/// The terminals in which a home variable of a registered tool does not lead to it.
+pub(super) fn home_variables(card: &Card, home: &Path, asked: &Asked<'_>) -> Vec<Finding> {
+    let mut placed = Placed::default();
+    for name in card.registration.iter().flat_map(|r| &r.home_variables).map(ToString::to_string) {
+        let Some(index) = asked.variables.iter().position(|variable| *variable == name) else { continue };
+        for answer in asked.answers {
+            let Ok(said) = &answer.said else { continue };
+            let value = said.variables[index].as_deref();
+            if value.is_some_and(|value| Path::new(value) == home) {
+                // Programs that put "/bin" behind it see the difference.
+                if value.is_some_and(|value| value != home.as_os_str()) {
+                    let seen = format!("{name} is written otherwise than {} in a new terminal", home.display());
+                    let remedy = format!("run 'wyard register {}'", card.name);
+                    placed.add(Finding::new(Code::HomeVariableSeparator, seen).remedy(remedy), answer);
+                }
+                continue;
+            }
+            let is = value.map_or("not set".to_owned(), |value| value.to_string_lossy().into_owned());
+            let seen = format!("{name} is {is} in a new terminal, and should be {}", home.display());
+            let remedy =
+                format!("run 'wyard survey': it names the line that sets it, or 'wyard register {}'", card.name);
+            placed.add(Finding::new(Code::HomeVariableDiffers, seen).remedy(remedy), answer);
+        }
+    }
+    placed.told().collect()
+}
+
+/// Whether the commands of a tool that a new terminal runs belong together: all from one copy, all of one version.
+pub(super) fn companions(commands: &[CommandCheck]) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    let is_ours = |c: &&CommandCheck| c.caller_results.iter().all(|r| r.ours);
+    let (ours, others): (Vec<_>, Vec<_>) = commands.iter().filter(|c| c.winner.is_some()).partition(is_ours);
+    if let (Some(one), Some(other)) = (ours.first(), others.first()) {
+        let winner = other.winner.as_ref().map_or_else(String::new, |winner| winner.display().to_string());
+        let seen = format!("{} is the yard's, and {} is {winner}: they do not belong together", one.name, other.name);
+        findings.push(Finding::new(Code::CompanionsSplit, seen));
+    }
+    let mut stated: Vec<(&str, &str)> = Vec::new();
+    for command in &ours {
+        if let Some(version) = command.form.as_ref().and(command.answered_version.as_deref())
+            && !stated.iter().any(|(_, other)| version_text::same(other, version))
+        {
+            stated.push((&command.name, version));
+        }
+    }
+    if stated.len() > 1 {
+        let words: Vec<String> = stated.iter().map(|(name, version)| format!("{name} states {version}")).collect();
+        findings.push(Finding::new(Code::CompanionsDisagree, words.join(", ")));
+    }
+    findings
+}
+
+/// Whether what a tool needs is there in every new terminal and, where programs may be started, answers.
+pub(super) fn requirements(
+    card: &Card,
+    asked: &Asked<'_>,
+    environment: Option<&Environment>,
+    settings: &Settings,
+    stop: &Stop,
+) -> (Vec<Requirement>, Vec<Finding>) {
+    let mut all = Vec::new();
+    let mut placed = Placed::default();
+    let lacks = |what: String, remedy: String| {
+        let seen = format!("{} needs {what} in a new terminal", card.name);
+        Finding::new(Code::RequirementMissing, seen).remedy(remedy)
+    };
+    let mut findings = Vec::new();
+    for name in &card.requires.commands {
+        let mut requirement = Requirement { kind: "command", name: name.clone(), verdict: Verdict::Good, is: None };
+        let Some(index) = asked.commands.iter().position(|command| command == name) else { continue };
+        let mut program = None;
+        for answer in asked.answers {
+            let Ok(said) = &answer.said else { continue };
+            let meaning = &said.meanings[index];
+            if meaning.kind == Kind::None {
+                let remedy = format!("receive or register the tool that brings {name}");
+                placed.add(lacks(format!("the command {name}, which is not found"), remedy), answer);
+                requirement.verdict = Verdict::NotFound;
+            }
+            program = program.or_else(|| meaning.file.clone());
+        }
+        if let (Some(program), Some(environment)) = (&program, environment) {
+            let target =
+                probe::Target { program, names: [name, name], expected: None, forms: others::HARMLESS, expects: None };
+            let probed = probe::probe(&target, environment, settings.probe_limit(), stop);
+            if let Ok(probed) = probed.as_ref()
+                && probed.verdict == Verdict::DoesNotStart
+            {
+                let why = probed.findings.last().map_or("it does not start", |finding| &finding.seen);
+                let seen = format!("{} needs the command {name}: {why}", card.name);
+                findings.push(Finding::new(Code::RequirementMissing, seen));
+                requirement.verdict = requirement.verdict.max(Verdict::DoesNotStart);
+            }
+        }
+        requirement.is = program.map(|program| program.display().to_string());
+        all.push(requirement);
+    }
+    for variable in &card.requires.variables {
+        let name = variable.to_string();
+        let mut requirement = Requirement { kind: "variable", name: name.clone(), verdict: Verdict::Good, is: None };
+        let Some(index) = asked.variables.iter().position(|variable| *variable == name) else { continue };
+        for answer in asked.answers {
+            let Ok(said) = &answer.said else { continue };
+            match said.variables[index].as_deref().filter(|value| !value.is_empty()) {
+                Some(value) => requirement.is = Some(value.to_string_lossy().into_owned()),
+                None => {
+                    let remedy = format!("set {name} where new terminals read it");
+                    placed.add(lacks(format!("the variable {name}, which is not set"), remedy), answer);
+                    requirement.verdict = Verdict::NotFound;
+                }
+            }
+        }
+        all.push(requirement);
+    }
+    findings.splice(0..0, placed.told());
+    (all, findings)
+}

@@ -1,0 +1,357 @@
+//! Running trials: small real work in a scratch folder, in the environment of a new terminal.
+
+use std::fs;
+use std::io;
+use std::path::{Component, Path, PathBuf};
+use std::time::Duration;
+
+use regex::Regex;
+use serde::Serialize;
+
+use super::starting::{self, Startable};
+use super::version_text::text_of;
+use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::machine::{Environment, Machine};
+use crate::os;
+use crate::process::{self, Ending, Outcome};
+use crate::progress::Stop;
+use crate::resolve::{self, Caller, Disk, Surroundings};
+use crate::terminal::{self, Asking};
+use crate::yard::{Card, Settings, Trial, TrialStep};
+
+/// How much of an output is told where it is not as expected, in lines and characters.
+const TOLD: (usize, usize) = (6, 600);
+
+/// The report of `trial`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct TrialReport {
+    /// The format number.
+    pub format: u32,
+    /// `trial`.
+    pub report: &'static str,
+    /// Trial by trial.
+    pub trials: Vec<TrialResult>,
+    /// Whether all came out as they should.
+    pub passed: bool,
+}
+
+/// What came of one trial.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct TrialResult {
+    /// The tool.
+    pub tool: String,
+    /// Its version.
+    pub version: String,
+    /// What the trial is called.
+    pub name: String,
+    /// Whether it came out as it should.
+    pub passed: bool,
+    /// The steps that were made; none follows one that failed.
+    pub steps: Vec<StepResult>,
+    /// The folder it ran in, where that was kept.
+    pub folder: Option<PathBuf>,
+}
+
+/// What came of one step.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct StepResult {
+    /// The command, as typed.
+    pub run: Vec<String>,
+    /// The file that ran; null where none was found.
+    pub program: Option<PathBuf>,
+    /// Its exit status; null where it did not end by itself.
+    pub status: Option<i32>,
+    /// How long it took, in milliseconds.
+    pub milliseconds: u64,
+    /// What was expected and did not come; empty where all is well.
+    pub unmet: Vec<Unmet>,
+}
+
+/// An expectation that was not met.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Unmet {
+    /// What was expected, in words.
+    pub expected: String,
+    /// What came instead, in words.
+    pub came: String,
+}
+
+/// Why a trial could not be run.
+#[derive(Debug, thiserror::Error)]
+pub enum TrialError {
+    /// The tool has none.
+    #[error("{0} has no trial on its card")]
+    None(String),
+    /// A file of a trial would lie outside its folder.
+    #[error("the trial \"{trial}\" names the file \"{file}\", which would not lie in its folder")]
+    Place {
+        /// The trial.
+        trial: String,
+        /// The file.
+        file: String,
+    },
+    /// An expression cannot be understood.
+    #[error("the trial \"{trial}\" has an expression that can't be understood: {source}")]
+    Expression {
+        /// The trial.
+        trial: String,
+        /// Why not.
+        source: regex::Error,
+    },
+    /// No shell could be asked.
+    #[error("no shell could be asked what a new terminal has")]
+    NoAnswer,
+    /// The scratch folder.
+    #[error(transparent)]
+    Scratch(#[from] FileError),
+    /// The user asked to stop.
+    #[error("interrupted; the trial's folder is gone")]
+    Interrupted,
+}
+
+impl Blamed for TrialError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::None(_) | Self::Place { .. } | Self::Expression { .. } => Blame::Call,
+            Self::NoAnswer => Blame::Machine,
+            Self::Scratch(e) => e.blame(),
+            Self::Interrupted => Blame::Interrupted,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::None(tool) => Some(format!("write one: wyard trial add {tool} --title TEXT --run \"COMMAND …\"")),
+            Self::Place { .. } => Some("name it relative to the folder, without ..".to_owned()),
+            Self::NoAnswer => Some("look at the shells' startup files, or at shells in settings.toml".to_owned()),
+            Self::Scratch(e) => e.hint(),
+            Self::Expression { .. } | Self::Interrupted => None,
+        }
+    }
+}
+
+/// Hears of trials while they run.
+pub trait TrialHearer {
+    /// A step begins.
+    fn begins(&self, _trial: &str, _step: &TrialStep) {}
+    /// A program wrote something.
+    fn output(&self, _bytes: &[u8]) {}
+}
+
+impl TrialHearer for crate::progress::Silent {}
+
+/// Runs the trials of a tool, each in a folder of its own; with `keep` those stay.
+///
+/// # Errors
+/// When there is none, or it cannot be run at all. A trial that fails is no error.
+pub fn trial(
+    machine: &Machine,
+    settings: &Settings,
+    card: &Card,
+    keep: bool,
+    hearer: &dyn TrialHearer,
+    stop: &Stop,
+) -> Result<TrialReport, TrialError> {
+    if card.trials.is_empty() {
+        return Err(TrialError::None(card.name.to_string()));
+    }
+    card.trials.iter().try_for_each(check)?;
+    let shells = terminal::installed(&settings.shells);
+    let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
+    let environment =
+        asking.environment().ok_or(if stop.requested() { TrialError::Interrupted } else { TrialError::NoAnswer })?;
+    let limit = settings.trial_limit();
+    let mut trials = Vec::new();
+    for trial in &card.trials {
+        let scratch = starting::scratch("trial").at("make a folder in", &std::env::temp_dir())?;
+        let run = Run { trial, environment: &environment, folder: scratch.path(), limit, hearer, stop };
+        let steps = run.all()?;
+        let passed = steps.iter().all(|step| step.unmet.is_empty());
+        trials.push(TrialResult {
+            tool: card.name.to_string(),
+            version: card.version.to_string(),
+            name: trial.name.clone(),
+            passed,
+            steps,
+            folder: keep.then(|| scratch.keep()),
+        });
+    }
+    let passed = trials.iter().all(|trial| trial.passed);
+    Ok(TrialReport { format: 1, report: "trial", trials, passed })
+}
+
+/// Whether a trial can be run: its files lie in its folder, and its expressions can be understood.
+///
+/// # Errors
+/// With what is wrong.
+pub fn check(trial: &Trial) -> Result<(), TrialError> {
+    let left = trial.steps().flat_map(|step| step.leaves.iter().map(|left| left.wanted().file));
+    for file in trial.files.keys().cloned().chain(left) {
+        let inside = Path::new(&file).components().all(|part| matches!(part, Component::Normal(_) | Component::CurDir));
+        if !inside || file.is_empty() {
+            return Err(TrialError::Place { trial: trial.name.clone(), file });
+        }
+    }
+    for expression in trial.steps().filter_map(|step| step.matches.as_ref()) {
+        Regex::new(expression).map_err(|source| TrialError::Expression { trial: trial.name.clone(), source })?;
+    }
+    Ok(())
+}
+
+struct Run<'a> {
+    trial: &'a Trial,
+    environment: &'a Environment,
+    folder: &'a Path,
+    limit: Duration,
+    hearer: &'a dyn TrialHearer,
+    stop: &'a Stop,
+}
+
+impl Run<'_> {
+    fn all(&self) -> Result<Vec<StepResult>, TrialError> {
+        for (name, text) in &self.trial.files {
+            let file = self.folder.join(name);
+            let folder = file.parent().unwrap_or(self.folder);
+            fs::create_dir_all(folder).at("make the folder", folder)?;
+            fs::write(&file, text).at("write", &file)?;
+        }
+        let mut results = Vec::new();
+        for step in self.trial.steps() {
+            self.hearer.begins(&self.trial.name, step);
+            results.push(self.step(step)?);
+            if results.last().is_some_and(|result| !result.unmet.is_empty()) {
+                break;
+            }
+        }
+        Ok(results)
+    }
+
+    fn step(&self, step: &TrialStep) -> Result<StepResult, TrialError> {
+        let mut result =
+            StepResult { run: step.run.clone(), program: None, status: None, milliseconds: 0, unmet: Vec::new() };
+        let limit = step.seconds.map_or(self.limit, Duration::from_secs);
+        let ran = match step.run.split_first() {
+            Some((name, arguments)) => self.start(name, arguments, limit),
+            None => Err(unmet("a command to run", "the step names none")),
+        };
+        let (program, outcome) = match ran {
+            Ok(ran) => ran,
+            Err(unmet) => {
+                result.unmet.push(unmet);
+                return Ok(result);
+            }
+        };
+        result.program = Some(program);
+        result.milliseconds = u64::try_from(outcome.took.as_millis()).unwrap_or(u64::MAX);
+        match &outcome.ending {
+            Ending::Exited(status) => {
+                result.status = status.code();
+                if status.code() != Some(step.status) {
+                    let came = status.code().map_or_else(|| "a signal ended it".to_owned(), |c| format!("status {c}"));
+                    let came = format!("{came}, and it says: {}", said(&outcome));
+                    result.unmet.push(unmet(format!("exit status {}", step.status), came));
+                }
+            }
+            Ending::TimedOut => {
+                let came = match starting::open_question(&outcome) {
+                    Some(question) => format!("it waits for an answer to \"{question}\""),
+                    None => format!("it was still running; until then it says: {}", said(&outcome)),
+                };
+                result.unmet.push(unmet(format!("an end within {} s", limit.as_secs()), came));
+                return Ok(result);
+            }
+            Ending::Interrupted => return Err(TrialError::Interrupted),
+            Ending::NotStarted(_) => {}
+        }
+        let output = output_of(&outcome);
+        if let Some(text) = step.prints.as_ref().filter(|text| !output.contains(*text)) {
+            result.unmet.push(unmet(format!("output with \"{text}\""), said(&outcome)));
+        }
+        if let Some(expression) = &step.matches
+            && !Regex::new(expression).is_ok_and(|expression| expression.is_match(&output))
+        {
+            result.unmet.push(unmet(format!("output that matches {expression}"), said(&outcome)));
+        }
+        result.unmet.extend(step.leaves.iter().filter_map(|left| self.left(&left.wanted(), limit)));
+        Ok(result)
+    }
+
+    /// Starts what a new terminal finds under this name, or the file in the trial's folder.
+    fn start(&self, name: &str, arguments: &[String], limit: Duration) -> Result<(PathBuf, Outcome), Unmet> {
+        let program = if name.contains(std::path::is_separator) {
+            let file = self.folder.join(name);
+            if !file.exists() {
+                return Err(unmet(format!("the program {name}"), "it is not there"));
+            }
+            file
+        } else {
+            let around = Surroundings::of(self.environment, self.folder);
+            let candidates = resolve::candidates(Caller::program(os::HERE), name, &around, &Disk);
+            let found = resolve::winner(&candidates).map(Path::to_owned);
+            found.ok_or_else(|| unmet(format!("the command {name}"), "a new terminal does not find it"))?
+        };
+        let startable = Startable::look(&program).map_err(|finding| unmet("a program that runs here", finding.seen))?;
+        let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
+        let command = startable.command(&arguments, self.environment, self.folder);
+        let outcome = process::run_heard(command, limit, self.stop, &|bytes| self.hearer.output(bytes));
+        match startable.trouble(&outcome, self.environment) {
+            Some(finding) => Err(unmet("a program that starts", finding.seen)),
+            None => Ok((program, outcome)),
+        }
+    }
+
+    fn left(&self, wanted: &crate::yard::LeftFile, limit: Duration) -> Option<Unmet> {
+        let name = &wanted.file;
+        let content = match fs::read(self.folder.join(name)) {
+            Ok(content) => content,
+            Err(e) if e.kind() == io::ErrorKind::NotFound => {
+                return Some(unmet(format!("the file {name}"), format!("it is not there; there is {}", self.there())));
+            }
+            // A folder is there, too.
+            Err(_) if self.folder.join(name).is_dir() => Vec::new(),
+            Err(e) => return Some(unmet(format!("the file {name}"), e.to_string())),
+        };
+        if wanted.not_empty && content.is_empty() {
+            return Some(unmet(format!("something in the file {name}"), "it is empty"));
+        }
+        if let Some(text) = wanted.holds.as_ref()
+            && !text_of(&content).contains(text.as_str())
+        {
+            return Some(unmet(format!("the file {name} with \"{text}\""), told(&text_of(&content))));
+        }
+        let text = wanted.prints.as_ref()?;
+        match self.start(&format!("./{name}"), &[], limit) {
+            Ok((_, outcome)) if output_of(&outcome).contains(text.as_str()) => None,
+            Ok((_, outcome)) => Some(unmet(format!("the file {name} to run and print \"{text}\""), said(&outcome))),
+            Err(unmet) => Some(unmet),
+        }
+    }
+
+    fn there(&self) -> String {
+        let entries = fs::read_dir(self.folder).into_iter().flatten().flatten();
+        let mut names: Vec<String> = entries.map(|e| e.file_name().to_string_lossy().into_owned()).take(8).collect();
+        names.sort();
+        if names.is_empty() { "nothing".to_owned() } else { names.join(", ") }
+    }
+}
+
+fn unmet(expected: impl Into<String>, came: impl Into<String>) -> Unmet {
+    Unmet { expected: expected.into(), came: came.into() }
+}
+
+/// Both streams, with the line ends of Unix.
+fn output_of(outcome: &Outcome) -> String {
+    format!("{}\n{}", text_of(&outcome.stdout), text_of(&outcome.stderr)).replace("\r\n", "\n")
+}
+
+fn said(outcome: &Outcome) -> String {
+    let stderr = text_of(&outcome.stderr);
+    told(if stderr.trim().is_empty() { text_of(&outcome.stdout) } else { stderr }.trim())
+}
+
+/// The beginning of a text, in one line.
+fn told(text: &str) -> String {
+    let lines: Vec<&str> = text.lines().map(str::trim).filter(|line| !line.is_empty()).take(TOLD.0).collect();
+    let text: String = lines.join(" / ").chars().take(TOLD.1).collect();
+    if text.is_empty() { "nothing".to_owned() } else { format!("\"{text}\"") }
+}
