@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::own::{self, OwnEntry, Place, posix_take_out};
+use super::own::{self, OwnEntry, Place};
 use super::quote;
 use super::startup::Dialect;
 
@@ -66,9 +66,12 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) 
     }
     let first = own.iter().filter(|entry| entry.place == Place::First).map(|entry| &entry.folder);
     let folders = tools.iter().flat_map(|t| &t.command_folders).chain(first);
-    // The one put in last ends up first.
-    let reversed: Vec<&PathBuf> = folders.collect::<Vec<_>>().into_iter().rev().collect();
-    let words: Vec<Vec<u8>> = reversed
+    let mut folders: Vec<&PathBuf> = folders.collect();
+    if dialect != Dialect::Posix {
+        // The one put in last ends up first.
+        folders.reverse();
+    }
+    let words: Vec<Vec<u8>> = folders
         .into_iter()
         .map(|f| f.as_os_str().as_encoded_bytes())
         .map(|f| match dialect {
@@ -77,33 +80,35 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) 
             Dialect::Csh => quote::csh(f),
         })
         .collect();
-    let words = words.join(&b' ');
-    let (head, body) = match dialect {
-        Dialect::Posix => ("for _wyard_folder in ", POSIX_LOOP),
-        Dialect::Fish => ("for _wyard_folder in ", FISH_LOOP),
-        Dialect::Csh => (CSH_HEAD, CSH_LOOP),
+    let (head, body, between) = match dialect {
+        Dialect::Posix => ("_wyard_first=", POSIX_LOOP, ":"),
+        Dialect::Fish => ("for _wyard_folder in ", FISH_LOOP, " "),
+        Dialect::Csh => (CSH_HEAD, CSH_LOOP, " "),
     };
     if !words.is_empty() {
-        text.extend([head.as_bytes(), &words, body.as_bytes()].concat());
+        text.extend([head.as_bytes(), &words.join(between.as_bytes()), body.as_bytes()].concat());
     }
     text.extend(own::lines(dialect, own));
     text
 }
 
-const POSIX_LOOP: &str = concat!(
-    r#"; do
-_wyard_path=":${PATH:+$PATH:}"
-"#,
-    posix_take_out!(),
-    r#"case "$_wyard_path" in
-  :) PATH="$_wyard_folder" ;;
-  *) _wyard_path="${_wyard_path#:}"; PATH="$_wyard_folder:${_wyard_path%:}" ;;
-esac
+/// PATH is gone through once, entry by entry (matching all of it against each of many folders takes seconds in zsh), and
+/// set once, so that what changed it can be told.
+const POSIX_LOOP: &str = r#"
+_wyard_rest="${PATH:+$PATH:}"
+_wyard_path="$_wyard_first"
+while case "$_wyard_rest" in ?*) :;; *) false;; esac; do
+  _wyard_entry="${_wyard_rest%%:*}"
+  _wyard_rest="${_wyard_rest#*:}"
+  case ":$_wyard_first:" in
+    *":$_wyard_entry:"*) ;;
+    *) _wyard_path="$_wyard_path:$_wyard_entry" ;;
+  esac
 done
+PATH="$_wyard_path"
 export PATH
-unset _wyard_folder _wyard_path
-"#
-);
+unset _wyard_first _wyard_rest _wyard_entry _wyard_path
+"#;
 
 const FISH_LOOP: &str = "
     while set -l _wyard_index (contains -i -- $_wyard_folder $PATH)

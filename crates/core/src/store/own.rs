@@ -19,7 +19,6 @@ done
 "#
     };
 }
-pub(super) use posix_take_out;
 
 /// Where such a folder goes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

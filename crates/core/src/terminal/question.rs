@@ -46,7 +46,8 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
             // Loops do not work in a command line, and a quoted word is never a builtin: `unalias` keeps aliases away.
             let asked = question.commands.iter().map(|c| {
                 let c = quoted(shell, c);
-                format!("which {c}; {PRINT} '\\0'; where {c}; {PRINT} '\\0'; ")
+                let next = separator(marker);
+                format!("which {c}; echo {next}; where {c}; echo {next}; ")
             });
             let asked: String = asked.collect();
             // What is not set may not even stand in a branch that is not taken, save for `eval`.
@@ -55,21 +56,21 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
                 .map(|v| format!("if ($?{v}) eval '{PRINT} \"=%s\\0\" ${v}:q'; if (! $?{v}) {PRINT} '\\0'; "));
             let wanted: String = wanted.collect();
             format!(
-                "unset savehist; unalias which; unalias where; {PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q; {asked}{wanted}\
-                 {PRINT} '%s\\0' {marker}"
+                "unset savehist; unalias which; unalias where; unalias echo; {PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q; {asked}{wanted}\
+                 {PRINT} '=\\0%s\\0' {marker}"
             )
         }
         Shell::Bash | Shell::Zsh | Shell::Ksh | Shell::Sh => {
             let (print, each) = match shell {
                 Shell::Bash => (
                     "\\builtin printf",
-                    "\\builtin printf '%s\\0' \"$(\\builtin type -t -- \"$c\" 2>/dev/null)\" \
-                     \"$(\\builtin type -P -- \"$c\" 2>/dev/null)\"",
+                    "\\builtin type -t -- \"$c\" 2>/dev/null; \\builtin printf '\\0'; \
+                     \\builtin type -P -- \"$c\" 2>/dev/null; \\builtin printf '\\0'",
                 ),
                 Shell::Zsh => (
                     "\\builtin printf",
-                    "\\builtin printf '%s\\0' \"$(\\builtin whence -w -- \"$c\" 2>/dev/null)\" \
-                     \"$(\\builtin whence -p -- \"$c\" 2>/dev/null)\"",
+                    "\\builtin whence -w -- \"$c\" 2>/dev/null; \\builtin printf '\\0'; \
+                     \\builtin whence -p -- \"$c\" 2>/dev/null; \\builtin printf '\\0'",
                 ),
                 // It quotes what it finds as a word of its own language.
                 Shell::Ksh => (
@@ -77,15 +78,17 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
                     "\\command eval \"_wyard_file=$(\\command whence -p -- \"$c\" 2>/dev/null)\"; \
                      \\command printf '%s\\0' \"$(\\command whence -v -- \"$c\" 2>/dev/null)\" \"$_wyard_file\"",
                 ),
-                // A subshell without aliases and functions of this name is asked for the file.
-                _ => (
-                    "\\command printf",
-                    "\\command printf '%s\\0' \"$(\\command -v -- \"$c\" 2>/dev/null || :)\" \
-                     \"$(\\unalias \"$c\" 2>/dev/null; \\unset -f \"$c\" 2>/dev/null; \\command -v -- \"$c\" 2>/dev/null)\"",
-                ),
+                _ => ("\\command printf", "\\command -v -- \"$c\" 2>/dev/null || :; \\command printf '\\0'"),
             };
-            let loop_ =
-                if commands.is_empty() { String::new() } else { format!("for c in {commands}; do {each}; done\n") };
+            let mut loop_ = format!("for c in {commands}; do {each}; done\n");
+            if shell == Shell::Sh {
+                // A subshell without aliases and functions of these names is asked for the files.
+                let files = "\\unalias \"$c\" 2>/dev/null; \\unset -f \"$c\" 2>/dev/null";
+                loop_.push_str(&format!("( for c in {commands}; do {files}; {each}; done )\n"));
+            }
+            if commands.is_empty() {
+                loop_.clear();
+            }
             let asked: String =
                 variables.iter().map(|v| format!("{print} '%s\\0' \"${{{v}+=}}${{{v}-}}\"\n")).collect();
             format!("{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\"\n{loop_}{asked}{print} '%s\\0' {marker}")
@@ -106,17 +109,35 @@ fn quoted(shell: Shell, word: &str) -> String {
     String::from_utf8_lossy(&quoted).into_owned()
 }
 
+/// The line that stands for a zero byte where a shell can print none by itself.
+fn separator(marker: &str) -> String {
+    format!("{marker}-next")
+}
+
 /// Finds the answer in the output; `None` where there is no whole one.
 pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
     let begin = [b"\n", marker.as_bytes(), b"\0"].concat();
     let at = output.windows(begin.len()).rposition(|w| w == begin)? + begin.len();
-    let mut fields = output[at..].split(|b| *b == 0);
+    let answer = match shell {
+        Shell::Tcsh => with_zeros(&output[at..], separator(marker).as_bytes()),
+        _ => output[at..].to_vec(),
+    };
+    let mut fields = answer.split(|b| *b == 0);
     let path = os::name_from_bytes(fields.next()?.to_vec());
     let around = Surroundings { path, current_folder: home.to_owned(), ..Surroundings::default() };
     let mut meanings = Vec::new();
-    for name in question.commands {
-        let kind = String::from_utf8_lossy(fields.next()?).trim().to_owned();
-        let file = fields.next()?.to_vec();
+    let mut said: Vec<&[u8]> = fields.by_ref().take(2 * question.commands.len()).collect();
+    if said.len() < 2 * question.commands.len() {
+        return None;
+    }
+    if shell == Shell::Sh {
+        // It tells all kinds, then all files.
+        let files = said.split_off(question.commands.len());
+        said = said.into_iter().zip(files).flat_map(|(kind, file)| [kind, file]).collect();
+    }
+    for (name, said) in question.commands.iter().zip(said.chunks_exact(2)) {
+        let kind = String::from_utf8_lossy(said[0]).trim().to_owned();
+        let file = said[1].to_vec();
         let file = match shell {
             // tcsh lists all that answer, a line each.
             Shell::Tcsh => {
@@ -137,6 +158,10 @@ pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Questio
         let field = fields.next()?;
         variables.push(field.strip_prefix(b"=").map(|v| os::name_from_bytes(v.to_vec())));
     }
+    // Something stands before its last marker, which would else look like the first one.
+    if shell == Shell::Tcsh && fields.next()? != b"=" {
+        return None;
+    }
     (fields.next()? == marker.as_bytes()).then_some(Said { around, meanings, variables })
 }
 
@@ -156,6 +181,20 @@ fn kind_of(name: &str, said: &str, has_file: bool) -> Kind {
         _ if said == name && has_file => Kind::Function,
         _ => Kind::Builtin,
     }
+}
+
+/// The text with a zero byte in place of each line that is the separator.
+fn with_zeros(text: &[u8], separator: &[u8]) -> Vec<u8> {
+    let line = [separator, b"\n"].concat();
+    let mut bytes = Vec::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(at) = rest.windows(line.len()).position(|window| window == line) {
+        bytes.extend_from_slice(&rest[..at]);
+        bytes.push(0);
+        rest = &rest[at + line.len()..];
+    }
+    bytes.extend_from_slice(rest);
+    bytes
 }
 
 /// What tcsh prints where no language is set, with each byte beyond ASCII as a backslash and three octal digits.
