@@ -22,7 +22,8 @@ const ANNOUNCING: [&str; 8] = ["version", "ver", "v", "release", "rel", "build",
 
 /// The text of a stream: UTF-16, which some programs of Windows print, is told by the zeros in it; colours are left out.
 pub(super) fn text_of(stream: &[u8]) -> String {
-    let wide = stream.len() > 3 && stream.len().is_multiple_of(2) && stream.iter().skip(1).step_by(2).take(8).all(|b| *b == 0);
+    let wide =
+        stream.len() > 3 && stream.len().is_multiple_of(2) && stream.iter().skip(1).step_by(2).take(8).all(|b| *b == 0);
     let text = if wide {
         let units: Vec<u16> = stream.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
         String::from_utf16_lossy(&units)
