@@ -5,10 +5,11 @@ use std::io::{self, Write};
 use serde::Serialize;
 use wagon_yard_core::machine::Machine;
 use wagon_yard_core::progress::Stop;
+use wagon_yard_core::yard::{Settled, Yard};
 
 use crate::args::{ColorWhen, Global};
 use crate::failure::{Failure, OutputError, exit};
-use crate::view::Page;
+use crate::view::{Page, escape};
 
 /// What every command needs.
 #[derive(Debug)]
@@ -45,8 +46,24 @@ impl Context {
         let from_handler = stop.clone();
         ctrlc::set_handler(move || from_handler.request())
             .map_err(|e| Failure::new(exit::MACHINE, format!("could not take charge of Ctrl-C: {e}"), None))?;
-        let machine = Machine::new(std::env::vars_os().collect(), global.sandbox.as_deref(), global.yard.as_deref())?;
+        let mut machine =
+            Machine::new(std::env::vars_os().collect(), global.sandbox.as_deref(), global.yard.as_deref())?;
+        machine.command_line = command_line();
         Ok(Self { machine, stop, global: global.clone() })
+    }
+
+    /// Settles what an earlier call has left half done, and tells it on standard error. Where that can't be done, commands
+    /// that only look are none the worse, and those that write will say so.
+    pub fn settle(&self) {
+        let told: Vec<String> = match Yard::of(&self.machine).settle() {
+            Ok(settled) => settled.iter().map(Settled::words).collect(),
+            Err(error) => vec![format!("what an earlier call left half done can't be settled: {error}")],
+        };
+        let (page, mut out) = (Page::of_error_terminal(), anstream::stderr());
+        for text in told {
+            // Somebody who closed standard error does not want to be told.
+            let _ = page.labelled(&mut out, "wyard:", 7, &escape(&text));
+        }
     }
 
     /// Writes a report: as JSON where that was asked for, else through its text view.
@@ -64,4 +81,10 @@ impl Context {
         };
         written.map_err(|e| OutputError(e).into())
     }
+}
+
+/// This call as it could be typed again.
+fn command_line() -> String {
+    let words = std::env::args_os().skip(1).map(|word| word.to_string_lossy().into_owned());
+    shell_words::join(["wyard".to_owned()].into_iter().chain(words))
 }

@@ -13,7 +13,7 @@ use wagon_yard_core::os;
 use wagon_yard_core::program::ProgramKind;
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::receive::register;
-use wagon_yard_core::yard::{Card, CardLayout, Requires, Settings, Source, Yard};
+use wagon_yard_core::yard::{Acts, Card, CardLayout, Change, Requires, Settings, Source, Yard};
 
 const TOOLS: usize = 60;
 const COMMANDS: usize = 6;
@@ -52,7 +52,9 @@ fn tool(yard: &Yard, number: usize) -> Card {
         fs::write(&path, text).unwrap();
         os::set_mode(&fs::File::open(&path).unwrap(), 0o755).unwrap();
     }
-    yard.write_card(&card).unwrap();
+    let mut acts = Acts::default();
+    yard.put_card(&mut acts, &card).unwrap();
+    yard.lock().unwrap().carry_out(Change { does: "make a tool".to_owned(), undoes: None, acts }).unwrap();
     card
 }
 
@@ -60,7 +62,7 @@ fn benchmark(criterion: &mut Criterion) {
     let folder = tempfile::tempdir().unwrap();
     let machine = Machine::new(std::env::vars_os().collect(), Some(folder.path()), None).unwrap();
     fs::create_dir_all(&machine.home).unwrap();
-    let yard = Yard::at(&machine.yard);
+    let yard = Yard::of(&machine);
     let stop = Stop::default();
     for number in 0..TOOLS {
         let card = tool(&yard, number);

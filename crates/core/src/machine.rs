@@ -59,6 +59,8 @@ pub struct Machine {
     pub sandbox: Option<PathBuf>,
     /// The yard.
     pub yard: PathBuf,
+    /// The command line of this call, for the records.
+    pub command_line: String,
 }
 
 impl Machine {
@@ -103,7 +105,7 @@ impl Machine {
                 .unwrap_or_else(|| home.join(".local").join("share"))
                 .join("wagon-yard"),
         };
-        Ok(Self { environment, home, sandbox, yard })
+        Ok(Self { environment, home, sandbox, yard, command_line: String::new() })
     }
 
     /// A variable of this terminal that holds an absolute path.

@@ -1,7 +1,7 @@
 //! Writing a file whole or not at all: a temporary file beside the target, flushed, then renamed.
 
 use std::fs::{self, File};
-use std::io::Write;
+use std::io::{self, Write as _};
 use std::path::{Path, PathBuf};
 
 use crate::error::{FileContext, FileError};
@@ -24,12 +24,26 @@ pub fn real_target(path: &Path) -> Result<PathBuf, FileError> {
 /// # Errors
 /// When the system refuses; the file is then as it was.
 pub fn replace(path: &Path, content: &[u8]) -> Result<(), FileError> {
+    replace_by(path, content, ".wyard-", || Ok(true)).map(|_| ())
+}
+
+/// The same by way of a temporary file whose name begins so. When that is on the disk, `ready` has the last word: with
+/// `false` nothing is replaced.
+///
+/// # Errors
+/// As [`replace`], and those of `ready`.
+pub fn replace_by(
+    path: &Path,
+    content: &[u8],
+    prefix: &str,
+    ready: impl FnOnce() -> io::Result<bool>,
+) -> Result<bool, FileError> {
     let target = real_target(path)?;
     tracing::info!(file = %target.display(), bytes = content.len(), "write");
     let folder = target.parent().unwrap_or(Path::new("."));
     fs::create_dir_all(folder).at("make the folder", folder)?;
     let mut temporary =
-        tempfile::Builder::new().prefix(".wyard-").tempfile_in(folder).at("make a temporary file in", folder)?;
+        tempfile::Builder::new().prefix(prefix).tempfile_in(folder).at("make a temporary file in", folder)?;
     temporary.write_all(content).at("write a temporary file in", folder)?;
     if target.exists() {
         os::copy_rights(&target, temporary.as_file()).at("keep the rights of", &target)?;
@@ -37,8 +51,12 @@ pub fn replace(path: &Path, content: &[u8]) -> Result<(), FileError> {
         os::set_mode(temporary.as_file(), 0o644).at("set the rights of", &target)?;
     }
     temporary.as_file().sync_all().at("flush", &target)?;
+    if !ready().at("write", &target)? {
+        return Ok(false);
+    }
     temporary.persist(&target).map_err(|e| e.error).at("replace", &target)?;
-    os::flush_folder(folder).at("flush the folder", folder)
+    os::flush_folder(folder).at("flush the folder", folder)?;
+    Ok(true)
 }
 
 /// Says whether [`replace`] could write there, without touching anything.
@@ -48,12 +66,12 @@ pub fn replace(path: &Path, content: &[u8]) -> Result<(), FileError> {
 pub fn would_replace(path: &Path) -> Result<(), FileError> {
     let target = real_target(path)?;
     if target.is_dir() {
-        return Err(std::io::Error::from(std::io::ErrorKind::IsADirectory)).at("write", &target);
+        return Err(io::Error::from(io::ErrorKind::IsADirectory)).at("write", &target);
     }
     if target.exists() {
         File::open(&target).at("read", &target)?;
         if !os::may_write(&target) {
-            return Err(std::io::Error::from(std::io::ErrorKind::PermissionDenied)).at("write", &target);
+            return Err(io::Error::from(io::ErrorKind::PermissionDenied)).at("write", &target);
         }
     }
     let mut folder = target.parent().unwrap_or(Path::new("."));
@@ -64,5 +82,5 @@ pub fn would_replace(path: &Path) -> Result<(), FileError> {
     if folder.is_dir() && os::may_write(folder) {
         return Ok(());
     }
-    Err(std::io::Error::from(std::io::ErrorKind::PermissionDenied)).at("write in the folder", folder)
+    Err(io::Error::from(io::ErrorKind::PermissionDenied)).at("write in the folder", folder)
 }

@@ -12,7 +12,7 @@ use crate::view;
 
 /// Checks the named tools, or all in service.
 pub fn run(args: CheckArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let yard = Yard::at(&context.machine.yard);
+    let yard = Yard::of(&context.machine);
     let settings = yard.settings()?;
     if args.all_path {
         let report = check_path(&context.machine, &yard, &settings, !args.no_run, &context.stop)?;
@@ -47,20 +47,20 @@ fn keep(args: CheckArgs, yard: &Yard) -> Result<(), Failure> {
         return Err(Failure::new(exit::CALL, "what a card is to say is told of one tool at a time", None));
     };
     let arguments = args.probe.as_deref().map(super::words).transpose()?;
-    yard.find(name)?;
-    let _lock = yard.lock()?;
-    let mut card = yard.find(name)?;
-    if args.usual_probe {
-        card.probe = None;
-    } else if arguments.is_some() || args.expect.is_some() {
-        let before = card.probe.take();
-        card.probe = Some(CardProbe {
-            arguments: arguments.or_else(|| before.as_ref()?.arguments.clone()),
-            expect: args.expect.clone().or_else(|| before?.expect),
-        });
-    }
-    if args.requires_nothing || needs(&args) {
-        card.requires = args.requires.into();
-    }
-    Ok(yard.write_card(&card)?)
+    let name = name.clone();
+    yard.change_card(&name, "change what is asked of", |card| {
+        if args.usual_probe {
+            card.probe = None;
+        } else if arguments.is_some() || args.expect.is_some() {
+            let before = card.probe.take();
+            card.probe = Some(CardProbe {
+                arguments: arguments.or_else(|| before.as_ref()?.arguments.clone()),
+                expect: args.expect.clone().or_else(|| before?.expect),
+            });
+        }
+        if args.requires_nothing || needs(&args) {
+            card.requires = args.requires.into();
+        }
+    })?;
+    Ok(())
 }

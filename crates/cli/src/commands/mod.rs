@@ -27,6 +27,7 @@ use crate::failure::{Failure, exit};
 
 /// Runs the command.
 pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Failure> {
+    context.settle();
     match command {
         None => overview::run(context),
         Some(Command::Receive(args)) => receive::run(*args, context),

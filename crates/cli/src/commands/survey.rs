@@ -14,7 +14,7 @@ use crate::view;
 
 /// Surveys PATH; a finding as bad as asked for is a bad verdict.
 pub fn run(args: &SurveyArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let settings = Yard::at(&context.machine.yard).settings()?;
+    let settings = Yard::of(&context.machine).settings()?;
     let terminal = args.terminal.map_or(TerminalKind::New, TerminalKind::from);
     let report = survey(&context.machine, &settings, terminal, &context.stop)?;
     context.report(&report, view::survey::write)?;

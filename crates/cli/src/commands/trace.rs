@@ -12,7 +12,7 @@ use crate::view;
 
 /// Traces the names; a name that nothing answers to is a bad verdict.
 pub fn run(args: TraceArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let settings = Yard::at(&context.machine.yard).settings()?;
+    let settings = Yard::of(&context.machine).settings()?;
     let terminal = args.terminal.map(TerminalKind::from);
     let request = TraceRequest { names: args.commands, caller: args.caller, terminal, versions: args.versions };
     let report = trace(&context.machine, &settings, &request, &context.stop);

@@ -23,7 +23,7 @@ pub fn run(args: TrialArgs, context: &Context) -> Result<ExitCode, Failure> {
         (Some(TrialAction::Add(add)), _) => keep(new(*add)?, context),
         (Some(TrialAction::Drop { name, title }), _) => drop_one(&name, &title, context),
         (None, Some(name)) => {
-            let yard = Yard::at(&context.machine.yard);
+            let yard = Yard::of(&context.machine);
             let (card, settings) = (yard.find(&name)?, yard.settings()?);
             let hearer: &dyn TrialHearer = if args.show_output { &Streamed } else { &Silent };
             let report = trial(&context.machine, &settings, &card, args.keep, hearer, &context.stop)?;
@@ -87,19 +87,17 @@ fn new(args: TrialAddArgs) -> Result<(String, Trial), Failure> {
 }
 
 fn keep((name, trial): (String, Trial), context: &Context) -> Result<ExitCode, Failure> {
-    let yard = Yard::at(&context.machine.yard);
-    yard.find(&name)?;
-    let _lock = yard.lock()?;
-    let mut card = yard.find(&name)?;
-    card.trials.retain(|other| other.name != trial.name);
-    card.trials.push(trial);
-    yard.write_card(&card)?;
+    let yard = Yard::of(&context.machine);
+    let card = yard.change_card(&name, "add a trial to", |card| {
+        card.trials.retain(|other| other.name != trial.name);
+        card.trials.push(trial);
+    })?;
     context.report(&view::trial::Kept::of(&card), view::trial::write_kept)?;
     Ok(ExitCode::SUCCESS)
 }
 
 fn drop_one(name: &str, title: &str, context: &Context) -> Result<ExitCode, Failure> {
-    let yard = Yard::at(&context.machine.yard);
+    let yard = Yard::of(&context.machine);
     let missing = || {
         let message = format!("{name} has no trial called \"{title}\"");
         Failure::new(exit::CALL, message, Some("its card in the yard's folder 'cards' names them"))
@@ -107,10 +105,7 @@ fn drop_one(name: &str, title: &str, context: &Context) -> Result<ExitCode, Fail
     if !yard.find(name)?.trials.iter().any(|trial| trial.name == title) {
         return Err(missing());
     }
-    let _lock = yard.lock()?;
-    let mut card = yard.find(name)?;
-    card.trials.retain(|trial| trial.name != title);
-    yard.write_card(&card)?;
+    let card = yard.change_card(name, "drop a trial of", |card| card.trials.retain(|trial| trial.name != title))?;
     context.report(&view::trial::Kept::of(&card), view::trial::write_kept)?;
     Ok(ExitCode::SUCCESS)
 }

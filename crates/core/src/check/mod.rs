@@ -157,13 +157,13 @@ fn remember(yard: &Yard, cards: &[Card], tools: &[ToolCheck]) {
     if !cards.iter().zip(tools).any(learned) {
         return;
     }
-    let Some(_lock) = yard.lock_at_once() else { return };
+    let Some(lock) = yard.lock_at_once() else { return };
     for (card, tool) in cards.iter().zip(tools).filter(|pair| learned(*pair)) {
         // Read again: somebody may have written since.
         let Ok(mut card) = yard.find(&format!("{}@{}", card.name, card.version)) else { continue };
         let forms = tool.commands.iter().filter_map(|c| Some((c.name.clone(), c.form.clone()?)));
         card.answers.extend(forms);
-        if let Err(error) = yard.write_card(&card) {
+        if let Err(error) = lock.remember_answers(&card) {
             tracing::info!(%error, "how the commands answered is not kept");
         }
     }

@@ -15,7 +15,7 @@ use crate::receive::{ReceiveError, Registrar};
 use crate::store::registry::{PathBefore, RegistryPlan};
 use crate::store::{OwnEntry, Place, StorePlan};
 use crate::system::System;
-use crate::yard::{Scope, Yard};
+use crate::yard::{Acts, Change, Scope, Yard, YardError};
 
 /// How the stores come to a change.
 #[derive(Default)]
@@ -38,10 +38,10 @@ pub(super) fn change(
     dry_run: bool,
     stop: &Stop,
 ) -> Result<PathReport, PathError> {
-    let yard = Yard::at(&machine.yard);
+    let yard = Yard::of(machine);
     let settings = yard.settings()?;
     let absolute = |folder: &Path| std::path::absolute(folder).map_err(|_| PathError::NoFolder(folder.to_owned()));
-    let _lock = if dry_run { None } else { Some(yard.lock()?) };
+    let lock = if dry_run { None } else { Some(yard.lock()?) };
     let sight = lines::look(machine, stop)?;
     let (action, outcome) = match wanted {
         PathEdit::Add { folder, last, scope } => {
@@ -59,6 +59,7 @@ pub(super) fn change(
     report.scopes = lines::by_scope(outcome.after.into_iter());
     (report.steps, report.proposals) = (outcome.steps, outcome.proposals);
     let registrar = Registrar::new(machine, &yard, &settings, stop);
+    let mut acts = Acts::default();
     let plan = match (outcome.own.clone(), outcome.parts.is_empty()) {
         (Some(own), _) => registrar.plan_own(&own)?,
         (None, false) => {
@@ -66,8 +67,10 @@ pub(super) fn change(
             let plan = |(scope, new): &(Scope, Vec<String>)| parts.plan(&yard, *scope, new);
             let plans: Vec<RegistryPlan> = outcome.parts.iter().map(plan).collect::<Result<_, _>>()?;
             // What was not there before goes again with the last entry.
-            for plan in plans.iter().filter(|plan| !dry_run && plan.path_is == PathBefore::Missing) {
-                yard.keep_path_before(plan.scope, plan.path_is)?;
+            let missing = plans.iter().filter(|plan| plan.path_is == PathBefore::Missing);
+            let now_is: Vec<(Scope, PathBefore)> = missing.map(|plan| (plan.scope, plan.path_is)).collect();
+            if !now_is.is_empty() {
+                yard.put_path_before(&mut acts, &now_is, &yard.cards()?)?;
             }
             StorePlan::Registry(plans)
         }
@@ -76,11 +79,12 @@ pub(super) fn change(
     (report.startup_files, report.registry_values) = (plan.startup_files(), plan.registry_values());
     report.findings.extend(plan.findings());
     report.changed = true;
-    if !dry_run {
+    if let Some(lock) = lock {
         if let Some(own) = outcome.own {
-            yard.keep_own_entries(own)?;
+            yard.put_own_entries(&mut acts, own)?;
         }
-        plan.apply()?;
+        acts.extend(plan.acts(&yard.startup_before())?);
+        lock.carry_out(Change { does: wanted.words(), undoes: None, acts }).map_err(YardError::from)?;
         // What a new terminal really has now counts, not what was predicted.
         let now = lines::look(machine, stop)?;
         let as_predicted = outcome.open || now.folders() == folders;

@@ -91,7 +91,7 @@ pub(super) fn is_same(one: &Path, other: &Path) -> bool {
 
 /// Looks at PATH as a new terminal has it.
 pub(super) fn look(machine: &Machine, stop: &Stop) -> Result<Sight, PathError> {
-    let yard = Yard::at(&machine.yard);
+    let yard = Yard::of(machine);
     let tools = yard.in_service()?;
     let tool = |folder: &Path| {
         let is_its =

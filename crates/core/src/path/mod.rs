@@ -58,6 +58,18 @@ pub enum PathEdit {
     Tidy,
 }
 
+impl PathEdit {
+    /// What it does, in words.
+    fn words(&self) -> String {
+        match self {
+            Self::Add { folder, .. } => format!("put {} into PATH", folder.display()),
+            Self::Drop { folder } => format!("take {} out of PATH", folder.display()),
+            Self::Move { folder, before } => format!("move {} before {} in PATH", folder.display(), before.display()),
+            Self::Tidy => "tidy PATH".to_owned(),
+        }
+    }
+}
+
 /// The report of all `path` commands.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct PathReport {

@@ -10,7 +10,7 @@ use crate::error::{Blame, Blamed, FileError};
 use crate::layout::{LayoutError, NameError, ToolName, Version};
 use crate::path_list::EntryError;
 use crate::store::StorePlanError;
-use crate::yard::YardError;
+use crate::yard::{LedgerError, YardError};
 
 /// Why a tool could not be received or registered.
 #[derive(Debug, thiserror::Error)]
@@ -66,6 +66,9 @@ pub enum ReceiveError {
     /// The yard.
     #[error(transparent)]
     Yard(#[from] YardError),
+    /// The ledger.
+    #[error(transparent)]
+    Ledger(#[from] LedgerError),
     /// The stores.
     #[error(transparent)]
     Store(#[from] StorePlanError),
@@ -106,6 +109,7 @@ impl Blamed for ReceiveError {
             | Self::FolderThere(_) => Blame::Call,
             Self::Published(e) => e.blame(),
             Self::Yard(e) => e.blame(),
+            Self::Ledger(e) => e.blame(),
             Self::Store(e) => e.blame(),
             Self::Check(e) => e.blame(),
             Self::CheckInterrupted { .. } => Blame::Interrupted,
@@ -134,6 +138,7 @@ impl Blamed for ReceiveError {
             Self::FolderThere(_) => Some("name a folder that does not exist yet".to_owned()),
             Self::Published(e) => e.hint(),
             Self::Yard(e) => e.hint(),
+            Self::Ledger(e) => e.hint(),
             Self::Store(e) => e.hint(),
             Self::Check(_) => None,
             Self::CheckInterrupted { name, .. } => Some(format!("'wyard check {name}' does it")),

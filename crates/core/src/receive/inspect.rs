@@ -161,7 +161,7 @@ pub fn inspect(machine: &Machine, request: &InspectRequest, stop: &Stop) -> Resu
     let name: Option<ToolName> = guess.name.as_deref().and_then(|name| name.parse().ok());
     let home_variable = name.as_ref().and_then(|n| n.home_variable().ok()).map(|v| v.to_string());
     let held = match &name {
-        Some(name) => Yard::at(&machine.yard).cards()?.into_iter().filter(|c| c.name == *name).collect(),
+        Some(name) => Yard::of(machine).cards()?.into_iter().filter(|c| c.name == *name).collect(),
         None => Vec::new(),
     };
     let only_files = listing.entries.iter().filter(|e| e.kind == EntryKind::File);

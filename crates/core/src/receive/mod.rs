@@ -33,7 +33,7 @@ use crate::os;
 use crate::path_list;
 use crate::progress::{Processor, Progress, Stop};
 use crate::store::{RegistryChange, StartupChange, StorePlan};
-use crate::yard::{Card, CardLayout, Requires, Scope, Yard};
+use crate::yard::{Acts, Card, CardLayout, Change, Requires, Scope, Yard};
 
 /// What the user asks for.
 #[derive(Debug, Clone, Default)]
@@ -179,7 +179,7 @@ pub fn receive(
     stop: &Stop,
 ) -> Result<ReceiveReport, ReceiveError> {
     registration::check_scope(machine, request.scope)?;
-    let yard = Yard::at(&machine.yard);
+    let yard = Yard::of(machine);
     path_list::check_entry(yard.root(), os::HERE)
         .map_err(|source| ReceiveError::YardPlace { yard: yard.root().to_owned(), source })?;
     let settings = yard.settings()?;
@@ -253,20 +253,26 @@ pub fn receive(
         let finished = finish.apply(root.path(), request.options)?;
         report.findings.extend(unpack::links_copied(finished.copied));
         report.left_out.extend(finished.left_out);
-        yard.write_card(&card)?;
-        placement::place(&yard, &root.path().join(&layout.wrapper), &report.home)?;
+    }
+    if let (Some(root), Some(lock)) = (&staged.root, &lock) {
+        let mut acts = Acts::default();
+        if present {
+            let id = yard.ledger().read()?.next_id();
+            acts.shift(&report.home, &yard.retired_home(&name, &version, id));
+        }
+        match &registration {
+            Some(plan) => acts.extend(registrar.acts(plan, Some(&card), None)?),
+            None => yard.put_card(&mut acts, &card)?,
+        }
+        // Last: a card without its folder does not count, whatever else has been done.
+        acts.shift(&root.path().join(&layout.wrapper), &report.home);
+        lock.carry_out(Change { does: format!("receive {name} {version}"), undoes: None, acts })?;
     }
     witness.stage(&Stage::Unpacked(&report));
-    if request.dry_run {
-        witness.stage(&Stage::Registered(&report));
+    witness.stage(&Stage::Registered(&report));
+    if request.dry_run || registration.is_none() {
         return Ok(report);
     }
-    let Some(registration) = registration else {
-        witness.stage(&Stage::Registered(&report));
-        return Ok(report);
-    };
-    registrar.apply(registration, Some(&card))?;
-    witness.stage(&Stage::Registered(&report));
     drop(staged);
     drop(lock);
 

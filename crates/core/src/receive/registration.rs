@@ -14,7 +14,7 @@ use crate::store::{
 };
 use crate::system::System;
 use crate::terminal::{self, Asking, InstalledShell};
-use crate::yard::{Card, Registration, Scope, Settings, Yard};
+use crate::yard::{Acts, Card, Change, Registration, Scope, Settings, Yard};
 
 /// The report of `register` and `unregister`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -150,16 +150,20 @@ impl<'a> Registrar<'a> {
         Ok(plans)
     }
 
-    /// Makes the change. The cards come first: what they say can be put into the stores again at any time.
+    /// The change as acts, the cards first: what they say can be put into the stores again at any time. `put` is the card
+    /// of the tool that is put first, `taken` that of one that is taken out.
     ///
     /// # Errors
-    /// When a card or a store cannot be written.
-    pub fn apply(&self, plan: StorePlan, put: Option<&Card>) -> Result<(), ReceiveError> {
+    /// When a record or a file cannot be read.
+    pub fn acts(&self, plan: &StorePlan, put: Option<&Card>, taken: Option<&Card>) -> Result<Acts, ReceiveError> {
+        let mut acts = Acts::default();
+        let mut cards = self.yard.cards()?;
+        let mut written: Vec<Card> = Vec::new();
+        let mut now_is = Vec::new();
         if let Some(put) = put {
-            let others = self.yard.cards()?;
-            for mut other in others.into_iter().filter(|c| c.name == put.name && c.version != put.version) {
-                if other.registration.take().is_some() {
-                    self.yard.write_card(&other)?;
+            for other in cards.iter().filter(|c| c.name == put.name && c.version != put.version) {
+                if other.registration.is_some() {
+                    written.push(Card { registration: None, ..other.clone() });
                 }
             }
             let mut put = put.clone();
@@ -167,11 +171,19 @@ impl<'a> Registrar<'a> {
                 && let Some((replaced, path_is)) = plan.to_be_kept(registration.scope)
             {
                 registration.replaced = replaced;
-                self.yard.keep_path_before(registration.scope, path_is)?;
+                now_is.push((registration.scope, path_is));
             }
-            self.yard.write_card(&put)?;
+            written.push(put);
         }
-        Ok(plan.apply()?)
+        written.extend(taken.map(|taken| Card { registration: None, ..taken.clone() }));
+        for card in &written {
+            self.yard.put_card(&mut acts, card)?;
+        }
+        cards.retain(|card| !written.iter().any(|w| (&w.name, &w.version) == (&card.name, &card.version)));
+        cards.extend(written);
+        self.yard.put_path_before(&mut acts, &now_is, &cards)?;
+        acts.extend(plan.acts(&self.yard.startup_before())?);
+        Ok(acts)
     }
 }
 
@@ -208,7 +220,7 @@ pub(super) fn put(
 ) -> Result<RegisterReport, ReceiveError> {
     check_scope(machine, scope.unwrap_or(Scope::User))?;
     change(machine, wanted, dry_run, stop, report, |card| {
-        let in_service = || Yard::at(&machine.yard).find(&card.name.to_string()).ok()?.registration;
+        let in_service = || Yard::of(machine).find(&card.name.to_string()).ok()?.registration;
         let (was_in, variables) = match card.registration.take().or_else(in_service) {
             Some(registration) => (registration.scope, registration.home_variables),
             None => (Scope::User, vec![card.name.home_variable().map_err(ReceiveError::HomeVariable)?]),
@@ -237,11 +249,11 @@ fn change(
     report: &'static str,
     edit: impl Fn(&mut Card) -> Result<(), ReceiveError>,
 ) -> Result<RegisterReport, ReceiveError> {
-    let yard = Yard::at(&machine.yard);
+    let yard = Yard::of(machine);
     let settings = yard.settings()?;
     // Looked for before the lock, so that a wrong name makes no yard.
     yard.find(wanted)?;
-    let _lock = if dry_run { None } else { Some(yard.lock()?) };
+    let lock = if dry_run { None } else { Some(yard.lock()?) };
     let mut card = yard.find(wanted)?;
     let was_registered = card.registration.is_some();
     let was_in = card.registration.as_ref().map(|r| r.scope);
@@ -255,12 +267,13 @@ fn change(
         if nothing_to_do { (Vec::new(), Vec::new()) } else { (plan.startup_files(), plan.registry_values()) };
     let touched = startup_files.iter().any(|c| c.action != Action::Keep) || !registry_values.is_empty();
     let findings = plan.findings();
-    if !dry_run && !nothing_to_do {
-        registrar.apply(plan, adding.then_some(&card))?;
-        if !adding {
-            yard.write_card(&card)?;
-        }
-        yard.forget_path_before()?;
+    if let Some(lock) = lock.filter(|_| !nothing_to_do) {
+        let acts = match adding {
+            true => registrar.acts(&plan, Some(&card), None)?,
+            false => registrar.acts(&plan, None, Some(&card))?,
+        };
+        let does = format!("{report} {} {}", card.name, card.version);
+        lock.carry_out(Change { does, undoes: None, acts })?;
     }
     Ok(RegisterReport {
         format: 1,

@@ -88,7 +88,7 @@ pub struct ForeignCopy {
 /// # Errors
 /// When the cards or settings cannot be read.
 pub fn stock(machine: &Machine, asks: bool, stop: &Stop) -> Result<StockReport, YardError> {
-    let yard = Yard::at(&machine.yard);
+    let yard = Yard::of(machine);
     let in_service = yard.in_service()?;
     let registered: Vec<&Card> = in_service.iter().filter(|card| asks && card.registration.is_some()).collect();
     let looked = if registered.is_empty() { Looked::default() } else { look(machine, &yard, &registered, stop)? };

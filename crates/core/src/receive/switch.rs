@@ -35,7 +35,7 @@ pub fn switch(
     dry_run: bool,
     stop: &Stop,
 ) -> Result<SwitchReport, ReceiveError> {
-    let yard = Yard::at(&machine.yard);
+    let yard = Yard::of(machine);
     let wanted = format!("{name}@{version}");
     yard.find(&wanted)?;
     let present = yard.find(name)?;

@@ -68,6 +68,22 @@ pub(super) fn without(content: &[u8], line: &[u8]) -> Without {
     if notes == MADE && kept.is_empty() { Without::Nothing } else { Without::Content(kept) }
 }
 
+/// A file's content with the block in it, whether or not it was; `None` stands for no file.
+pub(crate) fn block_put(content: Option<&[u8]>, line: &[u8]) -> Vec<u8> {
+    let before = if content.is_some() { Before::There } else { Before::Missing };
+    let content = content.unwrap_or_default();
+    with(content, line, before).unwrap_or_else(|| content.to_vec())
+}
+
+/// A file's content without the block, whether or not it had it; `None` stands for no file.
+pub(crate) fn block_taken(content: Option<&[u8]>, line: &[u8]) -> Option<Vec<u8>> {
+    match without(content?, line) {
+        Without::Unchanged => content.map(<[u8]>::to_vec),
+        Without::Content(content) => Some(content),
+        Without::Nothing => None,
+    }
+}
+
 /// Finds the block with this line: where it starts and stops, and its notes.
 fn find<'a>(content: &'a [u8], line: &[u8]) -> Option<(usize, usize, &'a [u8])> {
     let tail = [b"\n", line, b"\n", END].concat();

@@ -12,6 +12,7 @@ mod store_plan;
 mod system_files;
 
 pub use block::BLOCK_BEGINS;
+pub(crate) use block::{block_put, block_taken};
 pub use generated::Registered;
 pub use own::{OwnEntry, Place};
 pub use plan::{Action, RegistrationPlan, StartupChange, StoreError};

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use super::block::{self, Before, Without};
+use super::block;
 use super::generated::{self, Registered};
 use super::own::OwnEntry;
 use super::startup::{Dialect, StartupFile, StartupFolders, possible_files};
@@ -13,6 +13,7 @@ use super::startup_files;
 use crate::error::{Blame, Blamed, FileContext, FileError};
 use crate::resolve::Shell;
 use crate::whole_file;
+use crate::yard::{Act, Acts, Content, Role};
 
 /// Why the stores could not be changed.
 #[derive(Debug, thiserror::Error)]
@@ -20,15 +21,6 @@ pub enum StoreError {
     /// A file cannot be read or written.
     #[error("the startup files can't be changed; nothing was")]
     Refused(#[source] FileError),
-    /// A file could not be written half way.
-    #[error("the change of the startup files broke off; done so far: {}", done.join(", "))]
-    BrokeOff {
-        /// The files that were written.
-        done: Vec<String>,
-        /// What stood in the way.
-        #[source]
-        source: FileError,
-    },
 }
 
 impl Blamed for StoreError {
@@ -39,9 +31,6 @@ impl Blamed for StoreError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::Refused(source) => source.hint(),
-            Self::BrokeOff { .. } => {
-                Some("settle that, then run the same command again: nothing is done twice".to_owned())
-            }
         }
     }
 }
@@ -70,12 +59,16 @@ pub struct StartupChange {
     /// What happens to it.
     pub action: Action,
     #[serde(skip)]
-    content: Vec<u8>,
+    line: Vec<u8>,
+    #[serde(skip)]
+    before: Option<Vec<u8>>,
+    #[serde(skip)]
+    pub(crate) after: Option<Vec<u8>>,
 }
 
-/// A planned change of the stores; [`RegistrationPlan::apply`] makes it.
+/// A planned change of the stores; [`RegistrationPlan::acts`] says how it is made.
 #[derive(Debug)]
-#[must_use = "a plan changes nothing until it is applied"]
+#[must_use = "a plan changes nothing until it is carried out"]
 pub struct RegistrationPlan {
     generated: Vec<(PathBuf, Option<Vec<u8>>)>,
     /// The startup files, in the order in which they are written.
@@ -117,40 +110,36 @@ impl RegistrationPlan {
         Ok(plan)
     }
 
-    /// Makes the change: generated files first, so that no block ever reads a file that is not there yet, and in the
-    /// opposite order when all goes.
+    /// The change as acts: generated files first, so that no block ever reads a file that is not there yet, and in the
+    /// opposite order when all goes. A startup file is kept beside the records before its first change, in `kept`.
     ///
     /// # Errors
-    /// When a file cannot be written; the message says which ones were.
-    pub fn apply(self) -> Result<(), StoreError> {
-        let mut done: Vec<String> = Vec::new();
-        let adding = self.generated.iter().any(|(_, content)| content.is_some());
-        let generated = || {
-            self.generated.iter().try_for_each(|(file, content)| match content {
-                Some(content) => whole_file::replace(file, content),
-                None if file.exists() => fs::remove_file(file).at("remove", file),
-                None => Ok(()),
-            })
-        };
-        let broke = |done: &[String], source| StoreError::BrokeOff { done: done.to_vec(), source };
-        if adding {
-            generated().map_err(|e| broke(&done, e))?;
+    /// When a file that is there cannot be read.
+    pub fn acts(&self, kept: &Path) -> Result<Acts, StoreError> {
+        let mut generated = Acts::default();
+        for (file, content) in &self.generated {
+            generated.file(file, Role::Generated, content.clone()).map_err(StoreError::Refused)?;
         }
-        for change in &self.changes {
-            match change.action {
-                Action::Keep => continue,
-                Action::Remove => fs::remove_file(&change.path).at("remove", &change.path),
-                Action::Make | Action::AddBlock | Action::RemoveBlock => {
-                    whole_file::replace(&change.path, &change.content)
+        let mut startup = Acts::default();
+        for change in self.changes.iter().filter(|change| change.action != Action::Keep) {
+            let content = |bytes: &Option<Vec<u8>>| bytes.clone().map(Content::from);
+            let (path, line) = (change.path.clone(), Content::from(change.line.clone()));
+            let (before, after) = (content(&change.before), content(&change.after));
+            if let Some(as_it_was) = &change.before {
+                let backup = kept.join(change.path.to_string_lossy().replace(std::path::is_separator, "!"));
+                if !backup.exists() {
+                    startup.file(&backup, Role::Backup, Some(as_it_was.clone())).map_err(StoreError::Refused)?;
                 }
             }
-            .map_err(|e| broke(&done, e))?;
-            done.push(change.path.display().to_string());
+            if after.is_some() {
+                startup.folders_for(&path);
+            }
+            startup.push(Act::Startup { path, line, before, after });
         }
-        if !adding {
-            generated().map_err(|e| broke(&done, e))?;
-        }
-        Ok(())
+        let adding = self.generated.iter().any(|(_, content)| content.is_some());
+        let (mut first, then) = if adding { (generated, startup) } else { (startup, generated) };
+        first.extend(then);
+        Ok(first)
     }
 }
 
@@ -161,28 +150,31 @@ fn reading_line(terminal: &Path, dialect: Dialect) -> Vec<u8> {
 fn putting_in(terminal: &Path, file: StartupFile) -> Result<StartupChange, FileError> {
     let line = reading_line(terminal, file.dialect);
     let target = whole_file::real_target(&file.path)?;
-    let (before, content) = match fs::read(&target) {
-        Ok(content) => (Before::There, content),
-        Err(e) if e.kind() == std::io::ErrorKind::NotFound => (Before::Missing, Vec::new()),
+    let before = match fs::read(&target) {
+        Ok(content) => Some(content),
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => None,
         Err(e) => return Err(e).at("read", &file.path),
     };
-    let (action, content) = match block::with(&content, &line, before) {
-        Some(new) if before == Before::Missing => (Action::Make, new),
-        Some(new) => (Action::AddBlock, new),
-        None => (Action::Keep, Vec::new()),
+    let after = block::block_put(before.as_deref(), &line);
+    let action = match &before {
+        None => Action::Make,
+        Some(before) if *before == after => Action::Keep,
+        Some(_) => Action::AddBlock,
     };
-    Ok(StartupChange { path: file.path, action, content })
+    Ok(StartupChange { path: file.path, action, line, before, after: Some(after) })
 }
 
 fn taking_out(terminal: &Path, file: StartupFile) -> Result<Option<StartupChange>, FileError> {
     if !file.path.is_file() {
         return Ok(None);
     }
-    let content = fs::read(&file.path).at("read", &file.path)?;
-    let (action, content) = match block::without(&content, &reading_line(terminal, file.dialect)) {
-        Without::Unchanged => return Ok(None),
-        Without::Content(content) => (Action::RemoveBlock, content),
-        Without::Nothing => (Action::Remove, Vec::new()),
+    let line = reading_line(terminal, file.dialect);
+    let before = fs::read(&file.path).at("read", &file.path)?;
+    let after = block::block_taken(Some(&before), &line);
+    let action = match &after {
+        Some(after) if *after == before => return Ok(None),
+        Some(_) => Action::RemoveBlock,
+        None => Action::Remove,
     };
-    Ok(Some(StartupChange { path: file.path, action, content }))
+    Ok(Some(StartupChange { path: file.path, action, line, before: Some(before), after }))
 }

@@ -1,16 +1,18 @@
 //! A change of this system's stores, whichever kind they are.
 
+use std::path::Path;
+
 use serde::Serialize;
 
 use super::plan::{RegistrationPlan, StartupChange, StoreError};
 use super::registry::{PathBefore, RegistryError, RegistryPlan, Replaced, ValueChange};
 use crate::error::{Blame, Blamed};
 use crate::finding::Finding;
-use crate::yard::Scope;
+use crate::yard::{Acts, Scope};
 
-/// A planned change; [`StorePlan::apply`] makes it.
+/// A planned change; [`StorePlan::acts`] says how it is made.
 #[derive(Debug)]
-#[must_use = "a plan changes nothing until it is applied"]
+#[must_use = "a plan changes nothing until it is carried out"]
 pub enum StorePlan {
     /// Of startup files.
     Startup(RegistrationPlan),
@@ -100,14 +102,20 @@ impl StorePlan {
         }
     }
 
-    /// Makes the change.
+    /// The change as acts; startup files are kept in `kept` before their first one.
     ///
     /// # Errors
-    /// When it breaks off; the message says what was done.
-    pub fn apply(self) -> Result<(), StorePlanError> {
+    /// When a file that is there cannot be read.
+    pub fn acts(&self, kept: &Path) -> Result<Acts, StorePlanError> {
         match self {
-            Self::Startup(plan) => Ok(plan.apply()?),
-            Self::Registry(plans) => Ok(plans.into_iter().try_for_each(RegistryPlan::apply)?),
+            Self::Startup(plan) => Ok(plan.acts(kept)?),
+            Self::Registry(plans) => {
+                let mut acts = Acts::default();
+                for plan in plans {
+                    acts.extend(plan.acts());
+                }
+                Ok(acts)
+            }
         }
     }
 }

@@ -134,7 +134,7 @@ pub fn survey(
     terminal: TerminalKind,
     stop: &Stop,
 ) -> Result<SurveyReport, SurveyError> {
-    let yard = Yard::at(&machine.yard);
+    let yard = Yard::of(machine);
     let cards = yard.in_service()?;
     let names = variable_names(machine, &cards);
     let sight = match terminal {

@@ -85,7 +85,7 @@ impl Blamed for CatchUpError {
 /// # Errors
 /// When that cannot be found out, or not be said in lines.
 pub fn catch_up(machine: &Machine, shell: Shell, stop: &Stop) -> Result<CatchUpReport, CatchUpError> {
-    let yard = Yard::at(&machine.yard);
+    let yard = Yard::of(machine);
     let settings = yard.settings()?;
     let cards = yard.in_service()?;
     let mut names: Vec<String> = vec!["PATH".to_owned()];

@@ -95,7 +95,7 @@ impl Asking<'_> {
     /// Marks what the yard's own files have put there.
     fn or_ours(&self, origin: Option<Origin>) -> Option<Origin> {
         let mut origin = origin?;
-        if Path::new(&origin.place).starts_with(Yard::at(&self.machine.yard).terminal()) {
+        if Path::new(&origin.place).starts_with(Yard::of(self.machine).terminal()) {
             origin.found = Found::Yard;
         }
         Some(origin)
@@ -160,7 +160,7 @@ impl Asking<'_> {
     fn own_startup_files(&self, shell: Shell, folders: &StartupFolders) -> Vec<PathBuf> {
         let mut files: Vec<PathBuf> =
             startup_files(&[shell], folders, &|file| file.is_file()).into_iter().map(|file| file.path).collect();
-        files.extend(files_in(&Yard::at(&self.machine.yard).terminal()));
+        files.extend(files_in(&Yard::of(self.machine).terminal()));
         if shell == Shell::Fish {
             for folder in &folders.fish {
                 // Where fish keeps what is set once for all terminals.

@@ -230,7 +230,7 @@ fn tell_losing(ours: &[PathBuf], one: &mut CallerTrace, name: &str, around: &Sur
 
 /// The files in the yard that a name means when its tools are in service and registered.
 fn own_files(machine: &Machine, name: &str) -> Vec<PathBuf> {
-    let yard = Yard::at(&machine.yard);
+    let yard = Yard::of(machine);
     let mut cards = yard.in_service().unwrap_or_default();
     cards.retain(|card| card.registration.is_some());
     let files = cards.iter().flat_map(|card| {

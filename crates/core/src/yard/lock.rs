@@ -1,59 +1,108 @@
 //! The lock that keeps two `wyard` processes from writing at once. The system lets go of it when its holder dies.
 
 use std::fs::{self, File, TryLockError};
+use std::path::PathBuf;
 use std::thread;
 use std::time::{Duration, Instant};
 
-use super::{Yard, YardError, list};
-use crate::error::FileContext;
+use super::{Card, Yard, YardError, list};
+use crate::error::{FileContext as _, FileError};
+use crate::whole_file;
 
 /// How long to wait for another process.
 const LIMIT: Duration = Duration::from_secs(20);
+
+/// After so long somebody who waits is told.
+const WORD_AFTER: Duration = Duration::from_secs(1);
 
 /// Held while the yard is written to.
 #[derive(Debug)]
 #[must_use = "the yard is unlocked when this is dropped"]
 pub struct YardLock {
     _file: File,
+    yard: Yard,
 }
 
 impl Yard {
-    /// Makes the yard where there is none, waits for the lock, and clears what a broken-off process left in staging.
+    /// Makes the yard where there is none, waits for the lock, and clears up behind a call that was broken off.
     ///
     /// # Errors
-    /// When the yard cannot be made, or another process holds it for too long.
+    /// When the yard cannot be made or put in order, or another process holds it for too long.
     pub fn lock(&self) -> Result<YardLock, YardError> {
         fs::create_dir_all(self.root()).at("make the yard", self.root())?;
-        let path = self.root().join("lock");
+        let path = self.lock_file();
         let file = File::options().create(true).truncate(false).write(true).open(&path).at("open", &path)?;
         let start = Instant::now();
+        let mut told = false;
         loop {
             match file.try_lock() {
                 Ok(()) => break,
-                Err(TryLockError::WouldBlock) if start.elapsed() < LIMIT => thread::sleep(Duration::from_millis(50)),
+                Err(TryLockError::WouldBlock) if start.elapsed() < LIMIT => {
+                    if !told && start.elapsed() > WORD_AFTER {
+                        told = true;
+                        tracing::warn!("{} is changing the yard; waiting for it to end", self.holder());
+                    }
+                    thread::sleep(Duration::from_millis(50));
+                }
                 Err(TryLockError::WouldBlock) => {
-                    return Err(YardError::Locked { yard: self.root().to_owned(), seconds: LIMIT.as_secs() });
+                    let (yard, holder) = (self.root().to_owned(), self.holder());
+                    return Err(YardError::Locked { yard, holder, seconds: LIMIT.as_secs() });
                 }
                 Err(TryLockError::Error(e)) => return Err(e).at("lock", &path).map_err(Into::into),
             }
         }
+        // Who reads it only wants to know whom to wait for.
+        let _ = fs::write(self.holder_file(), format!("process {}: {}", std::process::id(), self.command()));
+        let lock = YardLock { _file: file, yard: self.clone() };
+        for settled in lock.settle()? {
+            tracing::warn!("{}", settled.words());
+        }
         self.clear_staging()?;
-        Ok(YardLock { _file: file })
+        Ok(lock)
     }
 
-    /// The lock of a yard that is there, where nobody holds it and the yard may be written to: for what can wait for
-    /// another time.
+    /// The lock of a yard that is there, where nobody holds it and the yard may be written to.
     #[must_use]
     pub fn lock_at_once(&self) -> Option<YardLock> {
-        let file = File::options().write(true).open(self.root().join("lock")).ok()?;
+        let file = File::options().write(true).open(self.lock_file()).ok()?;
         file.try_lock().ok()?;
-        Some(YardLock { _file: file })
+        Some(YardLock { _file: file, yard: self.clone() })
     }
 
-    fn clear_staging(&self) -> Result<(), YardError> {
+    fn lock_file(&self) -> PathBuf {
+        self.root().join("lock")
+    }
+
+    fn holder_file(&self) -> PathBuf {
+        self.root().join("lock.holder")
+    }
+
+    fn holder(&self) -> String {
+        let text = fs::read_to_string(self.holder_file()).unwrap_or_default();
+        if text.is_empty() { "another wyard".to_owned() } else { format!("another wyard ({text})") }
+    }
+
+    fn clear_staging(&self) -> Result<(), FileError> {
         for left in list(&self.staging())? {
             fs::remove_dir_all(&left).at("clear", &left)?;
         }
         Ok(())
+    }
+}
+
+impl YardLock {
+    /// The yard that is locked.
+    pub(super) fn yard(&self) -> &Yard {
+        &self.yard
+    }
+
+    /// Writes down on a card how its commands answered. That is learned and no change: the ledger has nothing to tell of
+    /// it, and nothing to take back.
+    ///
+    /// # Errors
+    /// When the card cannot be written.
+    pub fn remember_answers(&self, card: &Card) -> Result<(), YardError> {
+        let text = toml::to_string_pretty(card).map_err(YardError::Write)?;
+        Ok(whole_file::replace(&self.yard.card_file(&card.name, &card.version), text.as_bytes())?)
     }
 }

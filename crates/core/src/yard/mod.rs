@@ -1,6 +1,8 @@
 //! The yard: stock, cards, settings, and the lock that keeps two writers apart.
 
 mod card;
+mod kept;
+mod ledger;
 mod lock;
 mod settings;
 mod trial;
@@ -9,15 +11,16 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 pub use card::{Card, CardLayout, CardProbe, Registration, Requires, Scope, Source};
+pub use ledger::{Act, Acts, Change, Content, Ledger, LedgerError, Record, Role, Settled, State, StoredValue, Told};
 pub use lock::YardLock;
 pub use settings::Settings;
 pub use trial::{Left, LeftFile, Trial, TrialStep};
 
 use crate::error::{Blame, Blamed, FileContext, FileError};
 use crate::layout::{ToolName, Version, compare_versions};
-use crate::store::registry::PathBefore;
-use crate::store::{OwnEntry, Registered};
-use crate::whole_file;
+use crate::machine::Machine;
+use crate::store::Registered;
+use crate::store::registry::Keys;
 
 /// Why the yard could not be read or written.
 #[derive(Debug, thiserror::Error)]
@@ -25,6 +28,9 @@ pub enum YardError {
     /// A file or folder of it.
     #[error(transparent)]
     File(#[from] FileError),
+    /// The ledger.
+    #[error(transparent)]
+    Ledger(#[from] LedgerError),
     /// A record cannot be understood.
     #[error("the record {} can't be read", file.display())]
     Record {
@@ -46,10 +52,12 @@ pub enum YardError {
     #[error("a record can't be written")]
     Write(#[source] toml::ser::Error),
     /// Somebody else is writing.
-    #[error("another wyard is changing the yard {} and did not end within {seconds} s", yard.display())]
+    #[error("{holder} is changing the yard {} and did not end within {seconds} s", yard.display())]
     Locked {
         /// The yard.
         yard: PathBuf,
+        /// Who holds it.
+        holder: String,
         /// How long we waited.
         seconds: u64,
     },
@@ -72,6 +80,7 @@ impl Blamed for YardError {
     fn blame(&self) -> Blame {
         match self {
             Self::File(e) => e.blame(),
+            Self::Ledger(e) => e.blame(),
             Self::NoTool(_) | Self::NoVersion { .. } => Blame::Call,
             Self::Record { .. } | Self::Format { .. } | Self::Write(_) | Self::Locked { .. } => Blame::Machine,
         }
@@ -80,6 +89,7 @@ impl Blamed for YardError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::File(e) => e.hint(),
+            Self::Ledger(e) => e.hint(),
             Self::NoTool(_) => Some("'wyard stock' lists what it holds".to_owned()),
             Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
             Self::Record { .. } => Some("mend that file, or remove it and receive the tool again".to_owned()),
@@ -89,42 +99,30 @@ impl Blamed for YardError {
     }
 }
 
-/// The record of [`Yard::path_before`], by scope.
-#[derive(Debug, Default, serde::Serialize, serde::Deserialize)]
-struct KeptPaths {
-    #[serde(skip_serializing_if = "Option::is_none")]
-    user: Option<PathBefore>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    system: Option<PathBefore>,
-}
-
-impl KeptPaths {
-    fn of(&mut self, scope: Scope) -> &mut Option<PathBefore> {
-        match scope {
-            Scope::User => &mut self.user,
-            Scope::System => &mut self.system,
-        }
-    }
-}
-
-/// The record of [`Yard::own_entries`].
-#[derive(Debug, serde::Serialize, serde::Deserialize)]
-struct OwnEntries {
-    format: u32,
-    entry: Vec<OwnEntry>,
-}
-
 /// The yard's folder.
 #[derive(Debug, Clone)]
 pub struct Yard {
     root: PathBuf,
+    sandbox: Option<PathBuf>,
+    command: String,
 }
 
 impl Yard {
-    /// The yard at this place; it need not exist.
+    /// The yard of a machine; it need not exist.
     #[must_use]
-    pub fn at(root: &Path) -> Self {
-        Self { root: root.to_owned() }
+    pub fn of(machine: &Machine) -> Self {
+        Self { root: machine.yard.clone(), sandbox: machine.sandbox.clone(), command: machine.command_line.clone() }
+    }
+
+    /// The registry keys that belong to it.
+    #[must_use]
+    pub fn keys(&self) -> Keys {
+        Keys::of(self.sandbox.as_deref())
+    }
+
+    /// The command line that is at work.
+    pub(crate) fn command(&self) -> &str {
+        &self.command
     }
 
     /// Its folder.
@@ -220,108 +218,56 @@ impl Yard {
         Ok(cards.chunk_by(|a, b| a.name == b.name).filter_map(|versions| in_service(versions.to_vec())).collect())
     }
 
-    /// What `Path` of a scope in the registry was before our first entry, where that was kept.
+    /// Adds the writing of a card to a change.
     ///
     /// # Errors
-    /// When the record is there and cannot be read.
-    pub fn path_before(&self, scope: Scope) -> Result<Option<PathBefore>, YardError> {
-        Ok(*self.kept_paths()?.of(scope))
-    }
-
-    fn kept_paths(&self) -> Result<KeptPaths, YardError> {
-        let file = self.path_before_file();
-        match fs::read_to_string(&file) {
-            Ok(text) => toml::from_str(&text).map_err(|source| YardError::Record { file, source }),
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(KeptPaths::default()),
-            Err(e) => Err(e).at("read", &file).map_err(Into::into),
-        }
-    }
-
-    /// Keeps what `Path` of a scope is before our first entry; later calls change nothing.
-    ///
-    /// # Errors
-    /// When the record cannot be read or written.
-    pub fn keep_path_before(&self, scope: Scope, path_before: PathBefore) -> Result<(), YardError> {
-        let mut kept = self.kept_paths()?;
-        if kept.of(scope).is_some() {
-            return Ok(());
-        }
-        *kept.of(scope) = Some(path_before);
-        self.write_kept_paths(&kept)
-    }
-
-    /// Forgets it for every scope in which nothing of ours is registered any more.
-    ///
-    /// # Errors
-    /// When the cards or the record cannot be read or written.
-    pub fn forget_path_before(&self) -> Result<(), YardError> {
-        let file = self.path_before_file();
-        if !file.exists() {
-            return Ok(());
-        }
-        let mut kept = self.kept_paths()?;
-        let used: Vec<Scope> = self.cards()?.iter().filter_map(|c| Some(c.registration.as_ref()?.scope)).collect();
-        for scope in Scope::ALL.into_iter().filter(|scope| !used.contains(scope)) {
-            *kept.of(scope) = None;
-        }
-        if kept.user.is_none() && kept.system.is_none() {
-            return Ok(fs::remove_file(&file).at("remove", &file)?);
-        }
-        self.write_kept_paths(&kept)
-    }
-
-    fn write_kept_paths(&self, kept: &KeptPaths) -> Result<(), YardError> {
-        let text = toml::to_string_pretty(kept).map_err(YardError::Write)?;
-        Ok(whole_file::replace(&self.path_before_file(), text.as_bytes())?)
-    }
-
-    fn path_before_file(&self) -> PathBuf {
-        self.terminal().join("registry.toml")
-    }
-
-    /// The folders that the user has put into PATH or moved in it, in the order in which that was done.
-    ///
-    /// # Errors
-    /// When the record is there and cannot be read.
-    pub fn own_entries(&self) -> Result<Vec<OwnEntry>, YardError> {
-        let file = self.own_entries_file();
-        let text = match fs::read_to_string(&file) {
-            Ok(text) => text,
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
-            Err(e) => return Err(e).at("read", &file).map_err(Into::into),
-        };
-        let kept: OwnEntries =
-            toml::from_str(&text).map_err(|source| YardError::Record { file: file.clone(), source })?;
-        if kept.format != card::FORMAT {
-            return Err(YardError::Format { file, found: kept.format });
-        }
-        Ok(kept.entry)
-    }
-
-    /// Records them.
-    ///
-    /// # Errors
-    /// When the record cannot be written.
-    pub fn keep_own_entries(&self, entry: Vec<OwnEntry>) -> Result<(), YardError> {
-        let file = self.own_entries_file();
-        if entry.is_empty() {
-            return if file.exists() { Ok(fs::remove_file(&file).at("remove", &file)?) } else { Ok(()) };
-        }
-        let text = toml::to_string_pretty(&OwnEntries { format: card::FORMAT, entry }).map_err(YardError::Write)?;
-        Ok(whole_file::replace(&file, text.as_bytes())?)
-    }
-
-    fn own_entries_file(&self) -> PathBuf {
-        self.root.join("path.toml")
-    }
-
-    /// Writes a card.
-    ///
-    /// # Errors
-    /// When it holds something that text cannot, or the disk refuses.
-    pub fn write_card(&self, card: &Card) -> Result<(), YardError> {
+    /// When it holds something that text cannot, or what is there cannot be read.
+    pub fn put_card(&self, acts: &mut Acts, card: &Card) -> Result<(), YardError> {
         let text = toml::to_string_pretty(card).map_err(YardError::Write)?;
-        Ok(whole_file::replace(&self.card_file(&card.name, &card.version), text.as_bytes())?)
+        Ok(acts.file(&self.card_file(&card.name, &card.version), Role::Card, Some(text.into_bytes()))?)
+    }
+
+    /// Adds the removal of a card to a change.
+    ///
+    /// # Errors
+    /// When what is there cannot be read.
+    pub fn remove_card(&self, acts: &mut Acts, card: &Card) -> Result<(), YardError> {
+        Ok(acts.file(&self.card_file(&card.name, &card.version), Role::Card, None)?)
+    }
+
+    /// The folder for tools that were taken out of the stock.
+    #[must_use]
+    pub fn retired(&self) -> PathBuf {
+        self.root.join("retired")
+    }
+
+    /// Where a tool goes that the change of this number takes out of the stock.
+    #[must_use]
+    pub fn retired_home(&self, name: &ToolName, version: &Version, change: u64) -> PathBuf {
+        self.retired().join(format!("{name}@{version}.{change}"))
+    }
+
+    /// The folder for startup files as they were before their first change.
+    #[must_use]
+    pub fn startup_before(&self) -> PathBuf {
+        self.root.join("startup-before")
+    }
+
+    /// Changes what a card says, and nothing else.
+    ///
+    /// # Errors
+    /// When there is no such card, or it cannot be written.
+    pub fn change_card(&self, wanted: &str, does: &str, edit: impl FnOnce(&mut Card)) -> Result<Card, YardError> {
+        // Looked for before the lock, so that a wrong name makes no yard.
+        self.find(wanted)?;
+        let lock = self.lock()?;
+        let mut card = self.find(wanted)?;
+        edit(&mut card);
+        let mut acts = Acts::default();
+        self.put_card(&mut acts, &card)?;
+        let does = format!("{does} {} {}", card.name, card.version);
+        lock.carry_out(Change { does, undoes: None, acts })?;
+        Ok(card)
     }
 
     /// A tool as the stores need it.

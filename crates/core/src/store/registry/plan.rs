@@ -9,11 +9,10 @@ use super::environment::Background;
 use super::findings;
 use super::keys::Keys;
 use super::value::{RegistryValue, ValueKind, same_name};
-use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::error::{Blame, Blamed, FileError};
 use crate::finding::Finding;
-use crate::os;
 use crate::store::Registered;
-use crate::yard::Scope;
+use crate::yard::{Act, Acts, Scope, StoredValue};
 
 /// The most characters a variable can hold ("Environment Variables", limits).
 pub(super) const MOST: usize = 32_767;
@@ -51,17 +50,6 @@ pub enum RegistryError {
         /// The key.
         key: String,
     },
-    /// A value could not be written half way.
-    #[error("the change of {key} broke off; done so far: {done}")]
-    BrokeOff {
-        /// The key.
-        key: String,
-        /// The values that were written.
-        done: String,
-        /// What stood in the way.
-        #[source]
-        source: FileError,
-    },
 }
 
 impl Blamed for RegistryError {
@@ -77,7 +65,6 @@ impl Blamed for RegistryError {
             Self::TooLong { .. } => Some("take entries out of Path that nobody needs any more".to_owned()),
             Self::Folder { .. } => Some("choose another folder with --yard DIR".to_owned()),
             Self::NotElevated { .. } => Some(format!("open an elevated terminal and repeat there: {}", repeated())),
-            Self::BrokeOff { .. } => Some("run the same command again: nothing is done twice".to_owned()),
             Self::Key(_) | Self::NotText { .. } => None,
         }
     }
@@ -146,7 +133,6 @@ pub struct ValueChange {
 #[derive(Debug)]
 #[must_use = "a plan changes nothing until it is applied"]
 pub struct RegistryPlan {
-    keys: Keys,
     /// Whose key.
     pub scope: Scope,
     /// The changes, home variables before `Path`.
@@ -204,7 +190,7 @@ impl RegistryPlan {
         if !changes.is_empty() {
             keys.check_rights(scope)?;
         }
-        Ok(Self { keys: keys.clone(), scope, changes, findings, replaced, path_is })
+        Ok(Self { scope, changes, findings, replaced, path_is })
     }
 
     /// Plans another text for `Path`, of the kind that it has; a new value is an expandable one. Where it was not there
@@ -232,30 +218,21 @@ impl RegistryPlan {
         if !changes.is_empty() {
             keys.check_rights(scope)?;
         }
-        Ok(Self { keys: keys.clone(), scope, changes, findings, replaced: Vec::new(), path_is })
+        Ok(Self { scope, changes, findings, replaced: Vec::new(), path_is })
     }
 
-    /// Writes the values and tells running programs.
-    ///
-    /// # Errors
-    /// When a value cannot be written; the message says which ones were.
-    pub fn apply(self) -> Result<(), RegistryError> {
-        let (machine_wide, place) = self.keys.place(self.scope);
-        let key = self.keys.words(self.scope);
-        let mut done: Vec<String> = Vec::new();
+    /// The change as acts.
+    #[must_use]
+    pub fn acts(&self) -> Acts {
+        let mut acts = Acts::default();
         for change in &self.changes {
-            let bytes = change.after.as_ref().map(|value| (value.kind.number(), value.bytes()));
-            let value = bytes.as_ref().map(|(kind, bytes)| (*kind, bytes.as_slice()));
-            tracing::info!(key, name = change.name, "write");
-            os::write_registry_value(machine_wide, &place, &change.name, value)
-                .at("write the registry key", Path::new(&key))
-                .map_err(|source| RegistryError::BrokeOff { key: key.clone(), done: done.join(", "), source })?;
-            done.push(change.name.clone());
+            let stored = |value: &Option<RegistryValue>| {
+                value.as_ref().map(|value| StoredValue::new(value.kind.number(), &value.bytes()))
+            };
+            let (before, after) = (stored(&change.before), stored(&change.after));
+            acts.push(Act::Value { scope: self.scope, name: change.name.clone(), before, after });
         }
-        if !self.changes.is_empty() {
-            os::announce_environment();
-        }
-        Ok(())
+        acts
     }
 }
 

@@ -1,0 +1,112 @@
+//! Records of the yard beside the cards: what PATH was before our first entry, and the user's own entries.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use super::{Acts, Card, Role, Scope, Yard, YardError, card};
+use crate::error::FileContext as _;
+use crate::store::OwnEntry;
+use crate::store::registry::PathBefore;
+
+/// The record of [`Yard::path_before`], by scope.
+#[derive(Debug, Default, serde::Serialize, serde::Deserialize)]
+struct KeptPaths {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    user: Option<PathBefore>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    system: Option<PathBefore>,
+}
+
+impl KeptPaths {
+    fn of(&mut self, scope: Scope) -> &mut Option<PathBefore> {
+        match scope {
+            Scope::User => &mut self.user,
+            Scope::System => &mut self.system,
+        }
+    }
+}
+
+/// The record of [`Yard::own_entries`].
+#[derive(Debug, serde::Serialize, serde::Deserialize)]
+struct OwnEntries {
+    format: u32,
+    entry: Vec<OwnEntry>,
+}
+
+impl Yard {
+    /// What `Path` of a scope in the registry was before our first entry, where that was kept.
+    ///
+    /// # Errors
+    /// When the record is there and cannot be read.
+    pub fn path_before(&self, scope: Scope) -> Result<Option<PathBefore>, YardError> {
+        Ok(*self.kept_paths()?.of(scope))
+    }
+
+    fn kept_paths(&self) -> Result<KeptPaths, YardError> {
+        Ok(read(&self.path_before_file())?.unwrap_or_default())
+    }
+
+    /// Adds to a change that it is kept what `Path` of these scopes is, unless that is known, and forgotten for every scope
+    /// in which none of `cards`, which are those after the change, is registered and nothing is being kept.
+    ///
+    /// # Errors
+    /// When the record cannot be read.
+    pub fn put_path_before(
+        &self,
+        acts: &mut Acts,
+        is: &[(Scope, PathBefore)],
+        cards: &[Card],
+    ) -> Result<(), YardError> {
+        let mut kept = self.kept_paths()?;
+        for scope in Scope::ALL {
+            let now = is.iter().find(|(of, _)| *of == scope).map(|(_, path)| *path);
+            let used = cards.iter().any(|card| card.registration.as_ref().is_some_and(|r| r.scope == scope));
+            let before = kept.of(scope);
+            *before = if used || now.is_some() { before.or(now) } else { None };
+        }
+        let none = kept.user.is_none() && kept.system.is_none();
+        let text = toml::to_string_pretty(&kept).map_err(YardError::Write)?;
+        Ok(acts.file(&self.path_before_file(), Role::PathBefore, (!none).then(|| text.into_bytes()))?)
+    }
+
+    fn path_before_file(&self) -> PathBuf {
+        self.terminal().join("registry.toml")
+    }
+
+    /// The folders that the user has put into PATH or moved in it, in the order in which that was done.
+    ///
+    /// # Errors
+    /// When the record is there and cannot be read.
+    pub fn own_entries(&self) -> Result<Vec<OwnEntry>, YardError> {
+        let file = self.own_entries_file();
+        let Some(kept) = read::<OwnEntries>(&file)? else { return Ok(Vec::new()) };
+        if kept.format != card::FORMAT {
+            return Err(YardError::Format { file, found: kept.format });
+        }
+        Ok(kept.entry)
+    }
+
+    /// Adds the record of them to a change.
+    ///
+    /// # Errors
+    /// When the record that is there cannot be read.
+    pub fn put_own_entries(&self, acts: &mut Acts, entry: Vec<OwnEntry>) -> Result<(), YardError> {
+        let none = entry.is_empty();
+        let text = toml::to_string_pretty(&OwnEntries { format: card::FORMAT, entry }).map_err(YardError::Write)?;
+        Ok(acts.file(&self.own_entries_file(), Role::OwnEntries, (!none).then(|| text.into_bytes()))?)
+    }
+
+    fn own_entries_file(&self) -> PathBuf {
+        self.root().join("path.toml")
+    }
+}
+
+fn read<T: serde::de::DeserializeOwned>(file: &Path) -> Result<Option<T>, YardError> {
+    match fs::read_to_string(file) {
+        Ok(text) => {
+            toml::from_str(&text).map(Some).map_err(|source| YardError::Record { file: file.to_owned(), source })
+        }
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        Err(e) => Err(e).at("read", file).map_err(Into::into),
+    }
+}
