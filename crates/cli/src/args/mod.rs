@@ -91,6 +91,9 @@ pub enum Command {
         /// Start nothing: only tell what the records say
         #[arg(long)]
         no_run: bool,
+        /// Settle cards without a folder and folders without a card
+        #[arg(long)]
+        mend: bool,
     },
     /// Put a received tool's command folders and home variables into PATH's stores: startup files, or the registry
     Register(RegisterArgs),
@@ -98,6 +101,21 @@ pub enum Command {
     Unregister(NameArgs),
     /// Put another received version of a tool in service, and prove it in every new terminal
     Switch(SwitchArgs),
+    /// Take a tool out of the stock and out of PATH; its folder is kept for 30 days
+    Retire(RetireArgs),
+    /// List what was changed, newest first, or show one change in full
+    History {
+        /// The change
+        id: Option<u64>,
+    },
+    /// Take a change back: the last one that stands, or the one named
+    Undo {
+        /// The change, as 'wyard history' lists it
+        id: Option<u64>,
+        /// Show what would be done, and write nothing
+        #[arg(long)]
+        dry_run: bool,
+    },
     /// Run the full example on made-up data in a sandbox
     Demo(DemoArgs),
     /// Print a completion script for a shell
@@ -145,6 +163,9 @@ pub struct ReceiveArgs {
     /// Leave the version that is in service so, and lay this one beside it
     #[arg(long)]
     pub stay: bool,
+    /// Take everything back when the check at the end is not good
+    #[arg(long, conflicts_with_all = ["stay", "dry_run"])]
+    pub or_undo: bool,
     /// Replace this version if it is in the yard already
     #[arg(long)]
     pub replace: bool,
@@ -334,6 +355,20 @@ pub struct UnpackArgs {
 pub struct NameArgs {
     /// The tool, as NAME or NAME@VERSION
     pub name: String,
+    /// Show what would be done, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// Options of `retire`.
+#[derive(Debug, ClapArgs)]
+pub struct RetireArgs {
+    /// The tool, as NAME or NAME@VERSION
+    #[arg(required_unless_present = "empty")]
+    pub name: Option<String>,
+    /// Remove the folders of all retired tools for good
+    #[arg(long, conflicts_with = "name")]
+    pub empty: bool,
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,

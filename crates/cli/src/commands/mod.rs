@@ -5,16 +5,19 @@ mod check;
 mod completions;
 mod demo;
 mod explain;
+mod history;
 mod inspect;
 mod overview;
 mod path;
 mod receive;
 mod register;
+mod retire;
 mod stock;
 mod survey;
 mod switch;
 mod trace;
 mod trial;
+mod undo;
 mod unpack;
 
 use std::process::ExitCode;
@@ -40,7 +43,10 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::CatchUp(args)) => catch_up::run(&args, context),
         Some(Command::Path(command)) => path::run(command, context),
         Some(Command::Explain(args)) => explain::run(&args, context),
-        Some(Command::Stock { no_run }) => stock::run(no_run, context),
+        Some(Command::Stock { no_run, mend }) => stock::run(no_run, mend, context),
+        Some(Command::Retire(args)) => retire::run(&args, context),
+        Some(Command::History { id }) => history::run(id, context),
+        Some(Command::Undo { id, dry_run }) => undo::run(id, dry_run, context),
         Some(Command::Register(args)) => register::register(&args, context),
         Some(Command::Unregister(args)) => register::unregister(&args, context),
         Some(Command::Switch(args)) => switch::run(&args, context),

@@ -30,6 +30,7 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         foreign: args.foreign,
         replace: args.replace,
         stay: args.stay,
+        or_undo: args.or_undo,
         dry_run: args.dry_run,
     };
     let report = receive(&context.machine, &request, &Shown::new(context), &context.stop)?;

@@ -2,6 +2,7 @@
 
 pub mod check;
 pub mod explain;
+pub mod history;
 pub mod inspect;
 pub mod path;
 pub mod receive;
@@ -58,6 +59,17 @@ impl Page {
         match Path::new(file).strip_prefix(&self.home) {
             Ok(below) if !self.home.as_os_str().is_empty() => escape(&Path::new("~").join(below).to_string_lossy()),
             _ => escape(file),
+        }
+    }
+
+    /// A sentence with the home folder written as `~` wherever it stands.
+    #[must_use]
+    pub fn short_in(&self, text: &str) -> String {
+        let home = self.home.join("").to_string_lossy().into_owned();
+        if home.len() < 2 {
+            escape(text)
+        } else {
+            escape(&text.replace(&home, &format!("~{}", std::path::MAIN_SEPARATOR)))
         }
     }
 

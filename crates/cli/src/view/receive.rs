@@ -76,13 +76,16 @@ pub fn write(report: &ReceiveReport, page: &Page, out: &mut dyn Write) -> io::Re
             writeln!(out)?;
             page.labelled(out, "", 0, &text)?;
         } else {
+            let text = match report.taken_back {
+                true => "Everything was taken back: the machine is as it was before.".to_owned(),
+                false => {
+                    let undo =
+                        report.change.map_or_else(String::new, |id| format!(" To take it all back: wyard undo {id}"));
+                    format!("The tool is in the yard, but new terminals do not run it as they should: see above.{undo}")
+                }
+            };
             writeln!(out)?;
-            page.labelled(
-                out,
-                "",
-                0,
-                "The tool is in the yard, but new terminals do not run it as they should: see above.",
-            )?;
+            page.labelled(out, "", 0, &text)?;
         }
     }
     Ok(())

@@ -2,7 +2,7 @@
 
 use std::io::{self, Write};
 
-use wagon_yard_core::receive::{NewTerminals, OtherMeaning, StockReport};
+use wagon_yard_core::receive::{MendReport, NewTerminals, OtherMeaning, StockReport};
 use wagon_yard_core::resolve::Kind;
 use wagon_yard_core::yard::Scope;
 
@@ -52,4 +52,18 @@ fn runs(seen: &NewTerminals, page: &Page) -> String {
         None => "not all could be asked".to_owned(),
     };
     style::BAD.over(&text)
+}
+
+/// What was settled.
+pub fn write_mend(report: &MendReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    if report.id.is_none() {
+        return writeln!(out, "The stock is in order: every card has its folder, and every folder its card.");
+    }
+    for card in &report.cards {
+        page.labelled(out, "card", 8, &format!("{} removed: its folder is not there", shown(card)))?;
+    }
+    for folder in &report.folders {
+        page.labelled(out, "folder", 8, &format!("{} set aside for 30 days: it has no card", shown(folder)))?;
+    }
+    Ok(())
 }

@@ -15,6 +15,7 @@ mod on_windows;
 mod path;
 mod proof;
 mod receive;
+mod reliability;
 mod startup;
 mod survey;
 mod trace;

@@ -68,6 +68,7 @@ pub(super) fn why(code: Code) -> &'static str {
             "that it runs is certain, which version it is is not"
         }
         Code::NoInterpreterLine => "it works from a shell, and fails where a program starts it",
+        Code::CardWithoutFolder | Code::FolderWithoutCard => "the yard's records and the disk do not tell the same",
         Code::RequirementMissing => "the tool starts, and fails at the work that needs it",
         Code::HidesOther | Code::CompanionsSplit | Code::CompanionsDisagree => {
             "versions that do not belong together can come to be used together"

@@ -148,6 +148,10 @@ codes! {
     PlaceSilent = "place-silent", Caution;
     /// PATH has both a tool's root and the folder in it that holds its programs.
     RootAndBin = "root-and-bin", Note;
+    /// A card of the yard has no folder.
+    CardWithoutFolder = "card-without-folder", Caution;
+    /// A folder of the stock has no card.
+    FolderWithoutCard = "folder-without-card", Caution;
     /// Of two installations of a tool some commands come from one, some from the other.
     CompanionsSplit = "companions-split", Caution;
     /// A line of a startup file that undoes what was registered.

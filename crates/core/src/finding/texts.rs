@@ -46,6 +46,18 @@ pub(super) fn texts(code: Code) -> [&'static str; 4] {
             "What is missing is named. Install that, or download the package for this machine.",
             "a script begins with #!/usr/bin/env driftrun, and there is no driftrun",
         ],
+        Code::CardWithoutFolder => [
+            "The yard has a card of a tool whose folder is not in the stock.",
+            "The folder was removed by hand, or a receiving was broken off by an older wyard.",
+            "wyard stock --mend removes the card; then receive the tool again.",
+            "cards/tidelog/4.2.1.toml is there, and stock/tidelog/4.2.1 is not",
+        ],
+        Code::FolderWithoutCard => [
+            "The stock has a folder that no card tells anything of.",
+            "It was put there by hand, or its card was removed.",
+            "wyard stock --mend sets it aside for 30 days; receive the tool to have it again.",
+            "stock/shoal/2.0.3 is there, and cards/shoal/2.0.3.toml is not",
+        ],
         Code::NotExecutable => [
             "The file is there, and its mode does not let you run it.",
             "It was copied or unpacked by something that drops modes, or belongs to somebody else.",

@@ -58,9 +58,17 @@ pub fn refused_by_policy(error: &io::Error) -> Option<&'static str> {
 }
 
 /// Whether the disk that a file lies on is mounted so that no program on it may run (mount(8), `noexec`).
+#[cfg(not(target_vendor = "apple"))]
 #[must_use]
 pub fn forbids_programs(file: &Path) -> bool {
     rustix::fs::statvfs(file).is_ok_and(|seen| seen.f_flag.contains(rustix::fs::StatVfsMountFlags::NOEXEC))
+}
+
+/// Whether the disk is mounted so; here statvfs(3) does not tell.
+#[cfg(target_vendor = "apple")]
+#[must_use]
+pub fn forbids_programs(_file: &Path) -> bool {
+    false
 }
 
 /// Whether the effective user may write to the file or create entries in the folder.

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use super::download::ChecksumError;
+use super::undo::UndoError;
 use crate::archive::ArchiveError;
 use crate::check::CheckError;
 use crate::checksum::PublishedError;
@@ -72,6 +73,12 @@ pub enum ReceiveError {
     /// The stores.
     #[error(transparent)]
     Store(#[from] StorePlanError),
+    /// The check was not good, and what was done could not be taken back.
+    #[error("the check is not good, and what was done could not be taken back")]
+    NotUndone {
+        /// Why not.
+        source: Box<UndoError>,
+    },
     /// The check.
     #[error(transparent)]
     Check(#[from] CheckError),
@@ -110,6 +117,7 @@ impl Blamed for ReceiveError {
             Self::Published(e) => e.blame(),
             Self::Yard(e) => e.blame(),
             Self::Ledger(e) => e.blame(),
+            Self::NotUndone { source } => source.blame(),
             Self::Store(e) => e.blame(),
             Self::Check(e) => e.blame(),
             Self::CheckInterrupted { .. } => Blame::Interrupted,
@@ -139,6 +147,7 @@ impl Blamed for ReceiveError {
             Self::Published(e) => e.hint(),
             Self::Yard(e) => e.hint(),
             Self::Ledger(e) => e.hint(),
+            Self::NotUndone { source } => source.hint(),
             Self::Store(e) => e.hint(),
             Self::Check(_) => None,
             Self::CheckInterrupted { name, .. } => Some(format!("'wyard check {name}' does it")),

@@ -2,11 +2,15 @@
 
 mod download;
 mod error;
+mod history;
 mod inspect;
+mod mend;
 mod placement;
 mod registration;
+mod retire;
 mod stock;
 mod switch;
+mod undo;
 mod unpack;
 
 use std::fs;
@@ -16,10 +20,14 @@ use serde::Serialize;
 
 pub use download::{ChecksumError, Summed, Trust};
 pub use error::ReceiveError;
+pub use history::{ChangeTold, Difference as ChangeDifference, HistoryReport, history};
 pub use inspect::{InspectReport, InspectRequest, InspectedCommand, Suggested, inspect};
+pub use mend::{MendReport, mend};
 pub use registration::{RegisterReport, Registrar, now, register, unregister};
+pub use retire::{RetireReport, empty_retired, retire};
 pub use stock::{ForeignCopy, NewTerminals, OtherMeaning, StockReport, StockTool, stock};
 pub use switch::{SwitchReport, switch};
+pub use undo::{UndoError, UndoReport, undo};
 pub use unpack::{UnpackReport, UnpackRequest, unpack};
 
 use crate::archive::{self, Compression, Container, Finish, Format, LeftOut, Listing, Options, Source};
@@ -62,6 +70,8 @@ pub struct ReceiveRequest {
     pub replace: bool,
     /// Whether a version that is in service stays so.
     pub stay: bool,
+    /// Whether everything is taken back when the check is not good.
+    pub or_undo: bool,
     /// Whether only the plan is wanted.
     pub dry_run: bool,
 }
@@ -164,6 +174,10 @@ pub struct ReceiveReport {
     pub check: Option<ToolCheck>,
     /// Its verdict; null for a dry run.
     pub verdict: Option<Verdict>,
+    /// The number of the change in the ledger; null for a dry run.
+    pub change: Option<u64>,
+    /// Whether everything was taken back, since the check was not good.
+    pub taken_back: bool,
     /// What else is worth telling.
     pub findings: Vec<Finding>,
 }
@@ -244,6 +258,8 @@ pub fn receive(
         home,
         check: None,
         verdict: None,
+        change: None,
+        taken_back: false,
         left_out: staged.listing.left_out.clone(),
         findings: registration.as_ref().map(StorePlan::findings).unwrap_or_default(),
     };
@@ -266,7 +282,7 @@ pub fn receive(
         }
         // Last: a card without its folder does not count, whatever else has been done.
         acts.shift(&root.path().join(&layout.wrapper), &report.home);
-        lock.carry_out(Change { does: format!("receive {name} {version}"), undoes: None, acts })?;
+        report.change = lock.carry_out(Change { does: format!("receive {name} {version}"), undoes: None, acts })?;
     }
     witness.stage(&Stage::Unpacked(&report));
     witness.stage(&Stage::Registered(&report));
@@ -284,6 +300,10 @@ pub fn receive(
     report.verdict = Some(verdict);
     if let Some(checked) = &report.check {
         witness.stage(&Stage::Checked(checked));
+    }
+    if request.or_undo && !verdict.passes() {
+        undo(machine, report.change, false, stop).map_err(|e| ReceiveError::NotUndone { source: Box::new(e) })?;
+        report.taken_back = true;
     }
     Ok(report)
 }

@@ -105,8 +105,13 @@ impl<'a> Registrar<'a> {
     pub fn plan_own(&self, own: &[OwnEntry]) -> Result<StorePlan, ReceiveError> {
         let mut cards = self.yard.cards()?;
         cards.retain(|card| card.registration.is_some());
+        Ok(StorePlan::Startup(self.plan_cards(cards, own)?))
+    }
+
+    /// Plans the startup files for these registered tools.
+    pub(super) fn plan_cards(&self, mut cards: Vec<Card>, own: &[OwnEntry]) -> Result<RegistrationPlan, ReceiveError> {
         cards.sort_by(|a, b| since(b).cmp(since(a)));
-        Ok(StorePlan::Startup(self.plan_startup(None, &cards, own)?))
+        self.plan_startup(None, &cards, own)
     }
 
     fn plan_startup(

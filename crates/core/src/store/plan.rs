@@ -66,6 +66,13 @@ pub struct StartupChange {
     pub(crate) after: Option<Vec<u8>>,
 }
 
+impl StartupChange {
+    /// Whether the file holds just this now.
+    pub(crate) fn is(&self, content: &[u8]) -> bool {
+        self.before.as_deref() == Some(content)
+    }
+}
+
 /// A planned change of the stores; [`RegistrationPlan::acts`] says how it is made.
 #[derive(Debug)]
 #[must_use = "a plan changes nothing until it is carried out"]

@@ -2,6 +2,7 @@
 
 mod commands;
 mod entries;
+mod records;
 mod startup;
 mod variables;
 
@@ -152,6 +153,7 @@ pub fn survey(
     tell_root_and_bin(&folders, &mut seen);
     tell_writable(&folders, &mut seen, &commands::system_folders(sight.around.system_root.as_deref()));
     let mut findings = sight.findings;
+    findings.extend(records::strays(&yard)?);
     if sight.entries.is_empty() {
         findings.push(Finding::new(Code::NotFound, "PATH is empty: no command is found"));
     }

@@ -1,13 +1,14 @@
 //! The lock that keeps two `wyard` processes from writing at once. The system lets go of it when its holder dies.
 
 use std::fs::{self, File, TryLockError};
+use std::io::Write as _;
 use std::path::PathBuf;
 use std::thread;
 use std::time::{Duration, Instant};
 
 use super::{Card, Yard, YardError, list};
 use crate::error::{FileContext as _, FileError};
-use crate::whole_file;
+use crate::os;
 
 /// How long to wait for another process.
 const LIMIT: Duration = Duration::from_secs(20);
@@ -84,7 +85,8 @@ impl Yard {
 
     fn clear_staging(&self) -> Result<(), FileError> {
         for left in list(&self.staging())? {
-            fs::remove_dir_all(&left).at("clear", &left)?;
+            let cleared = if left.is_dir() { fs::remove_dir_all(&left) } else { fs::remove_file(&left) };
+            cleared.at("clear", &left)?;
         }
         Ok(())
     }
@@ -103,6 +105,14 @@ impl YardLock {
     /// When the card cannot be written.
     pub fn remember_answers(&self, card: &Card) -> Result<(), YardError> {
         let text = toml::to_string_pretty(card).map_err(YardError::Write)?;
-        Ok(whole_file::replace(&self.yard.card_file(&card.name, &card.version), text.as_bytes())?)
+        let (staging, target) = (self.yard.staging(), self.yard.card_file(&card.name, &card.version));
+        fs::create_dir_all(&staging).at("make the folder", &staging)?;
+        // Whoever is killed in between leaves it where the next one clears up.
+        let mut temporary = tempfile::NamedTempFile::new_in(&staging).at("make a file in", &staging)?;
+        temporary.write_all(text.as_bytes()).at("write a file in", &staging)?;
+        os::set_mode(temporary.as_file(), 0o644).at("set the rights of", &target)?;
+        temporary.as_file().sync_all().at("flush", &target)?;
+        temporary.persist(&target).map_err(|e| e.error).at("replace", &target)?;
+        Ok(())
     }
 }

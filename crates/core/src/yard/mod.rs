@@ -99,6 +99,15 @@ impl Blamed for YardError {
     }
 }
 
+/// What of a yard does not belong together.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Strays {
+    /// The files of cards whose folder is not there.
+    pub cards: Vec<PathBuf>,
+    /// The folders of the stock that have no card.
+    pub folders: Vec<PathBuf>,
+}
+
 /// The yard's folder.
 #[derive(Debug, Clone)]
 pub struct Yard {
@@ -185,6 +194,32 @@ impl Yard {
         }
         cards.sort_by(|a, b| (&a.name, &a.received).cmp(&(&b.name, &b.received)));
         Ok(cards)
+    }
+
+    /// What does not belong together: cards whose folder is not there, and folders of the stock that have no card.
+    ///
+    /// # Errors
+    /// When a folder or a card cannot be read.
+    pub fn strays(&self) -> Result<Strays, YardError> {
+        let mut strays = Strays::default();
+        for folder in list(&self.root.join("cards"))? {
+            for file in list(&folder)?.into_iter().filter(|f| f.extension().is_some_and(|e| e == "toml")) {
+                let card = card::read(&fs::read_to_string(&file).at("read", &file)?, &file)?;
+                if !self.home(&card.name, &card.version).is_dir() {
+                    strays.cards.push(file);
+                }
+            }
+        }
+        for name in list(&self.root.join("stock"))?.into_iter().filter(|path| path.is_dir()) {
+            for home in list(&name)?.into_iter().filter(|path| path.is_dir()) {
+                let part = |path: &Path| path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+                let card = self.root.join("cards").join(part(&name)).join(format!("{}.toml", part(&home)));
+                if !card.exists() {
+                    strays.folders.push(home);
+                }
+            }
+        }
+        Ok(strays)
     }
 
     /// Finds the card of `NAME` (the version in service) or `NAME@VERSION`.

@@ -158,6 +158,43 @@ pub enum Act {
     },
 }
 
+impl Act {
+    /// The file that is changed.
+    #[must_use]
+    pub fn place(&self) -> Option<&Path> {
+        match self {
+            Self::File { path, .. } | Self::Startup { path, .. } => Some(path),
+            Self::Folder { .. } | Self::Value { .. } | Self::Move { .. } => None,
+        }
+    }
+
+    /// It in words; none for what only prepares for others.
+    #[must_use]
+    pub fn words(&self) -> Option<String> {
+        let verb = |before: bool, after: bool| match (before, after) {
+            (false, _) => "made",
+            (true, false) => "removed",
+            (true, true) => "changed",
+        };
+        Some(match self {
+            Self::File { role: Role::Generated | Role::Backup | Role::PathBefore, .. } | Self::Folder { .. } => {
+                return None;
+            }
+            Self::File { path, before, after, .. } | Self::Startup { path, before, after, .. } => {
+                format!("{} {}", path.display(), verb(before.is_some(), after.is_some()))
+            }
+            Self::Value { scope, name, before, after } => {
+                let verb = verb(before.is_some(), after.is_some());
+                format!("registry value {name} of the {} environment {verb}", scope.as_str())
+            }
+            Self::Move { from, to } if from.components().any(|part| part.as_os_str() == "staging") => {
+                format!("{} filled", to.display())
+            }
+            Self::Move { from, to } => format!("{} moved to {}", from.display(), to.display()),
+        })
+    }
+}
+
 /// Changes in the order in which they are to be made.
 #[derive(Debug, Clone, Default)]
 pub struct Acts {
@@ -209,6 +246,11 @@ impl Acts {
         self.all.push(Act::Move { from: from.to_owned(), to: to.to_owned() });
     }
 
+    /// Leaves out what was to be written on cards.
+    pub fn drop_cards(&mut self) {
+        self.all.retain(|act| !matches!(act, Act::File { role: Role::Card, .. }));
+    }
+
     /// Adds others behind these.
     pub fn extend(&mut self, others: Self) {
         let known = std::mem::take(&mut self.folders);
@@ -221,6 +263,18 @@ impl Acts {
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.all.is_empty()
+    }
+
+    /// Whether a file is among what is changed.
+    #[must_use]
+    pub fn touches(&self, file: &Path) -> bool {
+        self.all.iter().any(|act| act.place() == Some(file))
+    }
+
+    /// What is changed, in words.
+    #[must_use]
+    pub fn touched(&self) -> Vec<String> {
+        self.all.iter().filter_map(Act::words).collect()
     }
 
     pub(super) fn into_list(self) -> Vec<Act> {

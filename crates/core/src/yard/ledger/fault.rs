@@ -4,13 +4,15 @@ use std::io;
 use std::sync::OnceLock;
 use std::sync::atomic::{AtomicU32, Ordering};
 
-/// `fail:N` or `die:N`; read only by builds that are made for tests.
+/// `fail:N`, `die:N`, or `edit:N:FILE`, which has another program write to a file just then; read only by builds that are
+/// made for tests.
 const VARIABLE: &str = "WYARD_FAULT";
 
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 enum Fault {
     Fail(u32),
     Die(u32),
+    Edit(u32, String),
 }
 
 /// One step of all writing. It is an error, or the end of the process, where a test has planned one here.
@@ -28,6 +30,11 @@ pub(super) fn step() -> io::Result<()> {
     match plan {
         Fault::Fail(at) if *at == step => Err(io::Error::other("a fault planned by a test")),
         Fault::Die(at) if *at == step => std::process::abort(),
+        Fault::Edit(at, file) if *at == step => {
+            let mut text = std::fs::read(file)?;
+            text.splice(0..0, b"# edited meanwhile\n".iter().copied());
+            std::fs::write(file, text)
+        }
         _ => Ok(()),
     }
 }
@@ -35,6 +42,10 @@ pub(super) fn step() -> io::Result<()> {
 fn planned() -> Option<Fault> {
     let text = std::env::var(VARIABLE).ok()?;
     let (kind, at) = text.split_once(':')?;
+    if kind == "edit" {
+        let (at, file) = at.split_once(':')?;
+        return Some(Fault::Edit(at.parse().ok()?, file.to_owned()));
+    }
     let at = at.parse().ok()?;
     match kind {
         "fail" => Some(Fault::Fail(at)),

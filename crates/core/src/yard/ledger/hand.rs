@@ -5,16 +5,16 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use super::act::{Act, Content, StoredValue, read};
+use super::act::{Act, Acts, Content, StoredValue, read};
 use super::record::{FORMAT, Ledger, Line};
 use super::{LedgerError, fault};
 use crate::error::{FileContext as _, FileError};
 use crate::os;
 use crate::path_list::windows;
-use crate::store::registry::Keys;
+use crate::store::registry::{Keys, PathBefore, ValueKind};
 use crate::store::{block_put, block_taken};
 use crate::whole_file;
-use crate::yard::{Scope, Yard};
+use crate::yard::{Card, Scope, Yard, YardError};
 
 /// How often a file that others keep changing is looked at again.
 const TRIES: u32 = 5;
@@ -187,9 +187,7 @@ impl<'a> Hand<'a> {
     }
 
     fn get(&self, scope: Scope, name: &str) -> Result<Option<StoredValue>, FileError> {
-        let (machine_wide, key) = self.keys.place(scope);
-        let values = os::registry_values(machine_wide, &key).at("read the registry key", Path::new(&key))?;
-        Ok(values.iter().find(|value| value.name.to_uppercase() == name.to_uppercase()).map(StoredValue::from))
+        stored(&self.keys, scope, name)
     }
 
     fn set(&mut self, scope: Scope, name: &str, value: Option<&StoredValue>) -> Result<(), FileError> {
@@ -236,6 +234,51 @@ fn shift(from: &Path, to: &Path) -> Result<(), FileError> {
 
 fn has_block(content: Option<&[u8]>, line: &[u8]) -> bool {
     content.is_some_and(|content| block_taken(Some(content), line).as_deref() != Some(content))
+}
+
+impl Yard {
+    /// What takes back the values of the registry that these acts have changed. `cards` are those there will be: with the
+    /// last one of a scope `Path` is again of the kind that it was, or goes.
+    ///
+    /// # Errors
+    /// When values or records cannot be read.
+    pub fn values_back(&self, acts: &[Act], cards: &[Card]) -> Result<Acts, YardError> {
+        let mut back = Acts::default();
+        for act in acts.iter().rev() {
+            let Act::Value { scope, name, before, after } = act else { continue };
+            let now = stored(&self.keys(), *scope, name)?;
+            let is_path = name.eq_ignore_ascii_case("Path");
+            let mut wanted = if now == *after {
+                before.clone()
+            } else if is_path {
+                merged(now.as_ref(), after.as_ref(), before.as_ref()).or_else(|| now.clone())
+            } else {
+                // Somebody else has set it since, and it is theirs.
+                now.clone()
+            };
+            let used = cards.iter().any(|card| card.registration.as_ref().is_some_and(|r| r.scope == *scope));
+            if is_path && !used && now != *after {
+                let text = wanted.as_ref().and_then(|value| value.text.clone()).unwrap_or_default();
+                match self.path_before(*scope)? {
+                    Some(PathBefore::Missing) if text.is_empty() => wanted = None,
+                    Some(PathBefore::Plain) if !text.contains('%') => {
+                        wanted = wanted.map(|value| StoredValue { kind: ValueKind::Plain.number(), ..value });
+                    }
+                    _ => {}
+                }
+            }
+            if wanted != now {
+                back.push(Act::Value { scope: *scope, name: name.clone(), before: now, after: wanted });
+            }
+        }
+        Ok(back)
+    }
+}
+
+fn stored(keys: &Keys, scope: Scope, name: &str) -> Result<Option<StoredValue>, FileError> {
+    let (machine_wide, key) = keys.place(scope);
+    let values = os::registry_values(machine_wide, &key).at("read the registry key", Path::new(&key))?;
+    Ok(values.iter().find(|value| value.name.to_uppercase() == name.to_uppercase()).map(StoredValue::from))
 }
 
 /// The value that is there now, with our part of a list of folders taken back: what we added goes, what we took away comes

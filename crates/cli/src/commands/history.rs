@@ -1,0 +1,15 @@
+//! `wyard history [ID]`
+
+use std::process::ExitCode;
+
+use wagon_yard_core::receive::history;
+
+use crate::context::Context;
+use crate::failure::Failure;
+use crate::view;
+
+/// Lists the changes, or shows one in full.
+pub fn run(id: Option<u64>, context: &Context) -> Result<ExitCode, Failure> {
+    context.report(&history(&context.machine, id)?, view::history::write)?;
+    Ok(ExitCode::SUCCESS)
+}

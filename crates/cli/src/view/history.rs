@@ -1,0 +1,109 @@
+//! What was changed, and what was taken back.
+
+use std::io::{self, Write};
+
+use wagon_yard_core::receive::{ChangeTold, HistoryReport, RetireReport, UndoReport};
+use wagon_yard_core::yard::State;
+
+use super::receive::{shown, stores};
+use super::{Page, count, escape, style};
+
+/// The column that texts stand in.
+const COLUMNS: usize = 9;
+
+/// All changes, or one in full.
+pub fn write(report: &HistoryReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    if report.changes.is_empty() {
+        writeln!(out, "Nothing was changed yet.")?;
+    }
+    for (at, change) in report.changes.iter().enumerate() {
+        if at > 0 {
+            writeln!(out)?;
+        }
+        one(change, page, out)?;
+    }
+    if !report.damaged_lines.is_empty() {
+        let lines: Vec<String> = report.damaged_lines.iter().map(ToString::to_string).collect();
+        let text =
+            format!("the ledger has lines that can't be read: {}; the next change sets them aside", lines.join(", "));
+        page.labelled(out, &format!("\n{}", style::CAUTION.over("caution")), COLUMNS, &text)?;
+    }
+    Ok(())
+}
+
+fn one(change: &ChangeTold, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let record = &change.record;
+    let state = match (record.state, change.undone) {
+        (State::Done, false) => String::new(),
+        (State::Done, true) => format!("   {}", style::DIM.over("taken back")),
+        (State::TakenBack, _) => format!("   {}", style::CAUTION.over("broke off, and everything is as it was")),
+        (State::Open, _) => format!("   {}", style::BAD.over("not finished")),
+    };
+    let does = style::STRONG.over(&escape(&record.does));
+    page.labelled(out, &style::STRONG.over(&record.id.to_string()), COLUMNS, &format!("{does}{state}"))?;
+    let when = record.time.split('.').next().unwrap_or_default().replace('T', " ");
+    page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("{when} UTC   {}", escape(&record.command))))?;
+    if change.differences.is_empty() {
+        for touched in &change.touched {
+            page.labelled(out, "", COLUMNS, &page.short_in(touched))?;
+        }
+        return Ok(());
+    }
+    for difference in &change.differences {
+        writeln!(out, "\n  {}", style::STRONG.over(&page.short(&difference.of)))?;
+        for line in difference.diff.lines() {
+            let text = escape(line);
+            let text = match line.bytes().next() {
+                Some(b'+') => style::GOOD.over(&text),
+                Some(b'-') => style::BAD.over(&text),
+                _ => text,
+            };
+            writeln!(out, "    {text}")?;
+        }
+    }
+    Ok(())
+}
+
+/// What was taken back.
+pub fn write_undo(report: &UndoReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let verb = if report.dry_run { "would take back" } else { "took back" };
+    let text = format!("{verb} change {}: {}", report.undone, style::STRONG.over(&escape(&report.does)));
+    page.labelled(out, &style::STRONG.over("undo"), COLUMNS, &text)?;
+    for touched in &report.touched {
+        page.labelled(out, "", COLUMNS, &page.short_in(touched))?;
+    }
+    if report.touched.is_empty() {
+        page.labelled(out, "", COLUMNS, "nothing of it was left")?;
+    }
+    match report.id {
+        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to bring it back: wyard undo {id}"))),
+        None => Ok(()),
+    }
+}
+
+/// What was retired, or removed for good.
+pub fn write_retire(report: &RetireReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let label = style::STRONG.over("retire");
+    if let (Some(tool), Some(kept)) = (&report.tool, &report.kept) {
+        let verb = if report.dry_run { "would leave" } else { "left" };
+        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run);
+        let text = format!("{} {verb} the stock; {stores}", style::STRONG.over(&escape(tool)));
+        page.labelled(out, &label, COLUMNS, &text)?;
+        let verb = if report.dry_run { "would be kept" } else { "is kept" };
+        page.labelled(out, "", COLUMNS, &format!("its folder {verb} for 30 days in {}", shown(kept)))?;
+    } else if report.removed.is_empty() {
+        page.labelled(out, &label, COLUMNS, "no retired tool is kept")?;
+    }
+    if !report.removed.is_empty() {
+        let verb = if report.dry_run { "would be removed for good" } else { "removed for good" };
+        let tools = count(report.removed.len(), "retired tool", "retired tools");
+        page.labelled(out, &label, COLUMNS, &format!("{tools} {verb}"))?;
+        for folder in &report.removed {
+            page.labelled(out, "", COLUMNS, &shown(folder))?;
+        }
+    }
+    match report.id {
+        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to bring it back: wyard undo {id}"))),
+        None => Ok(()),
+    }
+}
