@@ -46,8 +46,9 @@ impl Context {
         let from_handler = stop.clone();
         ctrlc::set_handler(move || from_handler.request())
             .map_err(|e| Failure::new(exit::MACHINE, format!("could not take charge of Ctrl-C: {e}"), None))?;
+        let scope = global.scope.map(Into::into).unwrap_or_default();
         let mut machine =
-            Machine::new(std::env::vars_os().collect(), global.sandbox.as_deref(), global.yard.as_deref())?;
+            Machine::new(std::env::vars_os().collect(), global.sandbox.as_deref(), global.yard.as_deref(), scope)?;
         machine.command_line = command_line();
         Ok(Self { machine, stop, global: global.clone() })
     }

@@ -13,7 +13,7 @@ use wagon_yard_core::os;
 use wagon_yard_core::program::ProgramKind;
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::receive::register;
-use wagon_yard_core::yard::{Acts, Card, CardLayout, Change, Requires, Settings, Source, Yard};
+use wagon_yard_core::yard::{Acts, Card, CardLayout, Change, Requires, Scope, Settings, Source, Yard};
 
 const TOOLS: usize = 60;
 const COMMANDS: usize = 6;
@@ -60,7 +60,7 @@ fn tool(yard: &Yard, number: usize) -> Card {
 
 fn benchmark(criterion: &mut Criterion) {
     let folder = tempfile::tempdir().unwrap();
-    let machine = Machine::new(std::env::vars_os().collect(), Some(folder.path()), None).unwrap();
+    let machine = Machine::new(std::env::vars_os().collect(), Some(folder.path()), None, Scope::User).unwrap();
     fs::create_dir_all(&machine.home).unwrap();
     let yard = Yard::of(&machine);
     let stop = Stop::default();

@@ -12,7 +12,7 @@ use wagon_yard_core::progress::Stop;
 use wagon_yard_core::resolve::{self, Caller, Disk, Surroundings};
 use wagon_yard_core::survey::survey;
 use wagon_yard_core::trace::{TerminalKind, TraceRequest, trace};
-use wagon_yard_core::yard::Settings;
+use wagon_yard_core::yard::{Scope, Settings};
 
 fn scanning(criterion: &mut Criterion) {
     let folder = tempfile::tempdir().unwrap();
@@ -30,7 +30,7 @@ fn scanning(criterion: &mut Criterion) {
     }
     let home = folder.path().to_owned();
     let environment = [("PATH".into(), value.clone()), (home_variable().into(), home.into())].into_iter().collect();
-    let machine = Machine::new(environment, None, None).unwrap();
+    let machine = Machine::new(environment, None, None, Scope::User).unwrap();
     let around = Surroundings { path: value, ..Surroundings::default() };
     criterion.bench_function("look one name up in 200 folders of 100 commands", |bench| {
         bench.iter(|| resolve::candidates(Caller::Exec, black_box("c150-50"), &around, &Disk));

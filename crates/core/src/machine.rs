@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use crate::error::{Blame, Blamed};
 use crate::os;
 use crate::system::System;
+use crate::yard::Scope;
 
 /// Environment variables by name.
 pub type Environment = BTreeMap<OsString, OsString>;
@@ -59,6 +60,11 @@ pub struct Machine {
     pub sandbox: Option<PathBuf>,
     /// The yard.
     pub yard: PathBuf,
+    /// Whose terminals are changed. On Unix that of the system has a yard of its own, since its tools must lie where
+    /// everybody may read them.
+    pub scope: Scope,
+    /// Where the system's own files are found: the root, or a folder of the sandbox.
+    pub root: PathBuf,
     /// The command line of this call, for the records.
     pub command_line: String,
 }
@@ -75,6 +81,7 @@ impl Machine {
         mut environment: Environment,
         sandbox: Option<&Path>,
         yard: Option<&Path>,
+        scope: Scope,
     ) -> Result<Self, MachineError> {
         let sandbox = sandbox.map(absolute).transpose()?;
         if let Some(sandbox) = &sandbox {
@@ -94,10 +101,19 @@ impl Machine {
             }
             environment.remove(OsStr::new("WYARD_YARD"));
         }
+        let root = sandbox.as_ref().map_or_else(|| PathBuf::from("/"), |sandbox| sandbox.join("system"));
+        let for_everybody = os::HERE == System::Unix && scope == Scope::System;
+        if for_everybody && os::is_superuser() && sandbox.is_none() {
+            // An elevation tool may hand on the home of the user who called it, where nothing is the superuser's to touch.
+            environment.retain(|name, _| !PLACES.iter().any(|place| name == place));
+            environment.insert("HOME".into(), os::superuser_home().into());
+        }
         let home = absolute_in(&environment, home_variable()).ok_or(MachineError::NoHome)?;
         let yard = match (yard, environment.get(OsStr::new("WYARD_YARD")).filter(|v| !v.is_empty())) {
             (Some(given), _) => absolute(given)?,
             (None, Some(given)) => absolute(Path::new(given))?,
+            // The place for add-on packages (Filesystem Hierarchy Standard 3.0, 3.13).
+            (None, None) if for_everybody => root.join("opt").join("wagon-yard"),
             (None, None) if os::HERE == System::Windows => absolute_in(&environment, "LOCALAPPDATA")
                 .unwrap_or_else(|| home.join("AppData").join("Local"))
                 .join("Wagon Yard"),
@@ -105,7 +121,13 @@ impl Machine {
                 .unwrap_or_else(|| home.join(".local").join("share"))
                 .join("wagon-yard"),
         };
-        Ok(Self { environment, home, sandbox, yard, command_line: String::new() })
+        Ok(Self { environment, home, sandbox, yard, scope, root, command_line: String::new() })
+    }
+
+    /// Whether it is the system's files that are changed, and a yard for everybody.
+    #[must_use]
+    pub fn is_for_everybody(&self) -> bool {
+        os::HERE == System::Unix && self.scope == Scope::System
     }
 
     /// A variable of this terminal that holds an absolute path.
@@ -159,17 +181,18 @@ mod tests {
             (&[("HOME", "/h"), ("WYARD_YARD", "/y")], Some("/s"), None, "/s/home/.local/share/wagon-yard"),
         ];
         for (pairs, sandbox, yard, expected) in cases {
-            let machine = Machine::new(environment(pairs), sandbox.map(Path::new), yard.map(Path::new)).unwrap();
+            let machine =
+                Machine::new(environment(pairs), sandbox.map(Path::new), yard.map(Path::new), Scope::User).unwrap();
             assert_eq!(machine.yard, Path::new(expected), "{pairs:?} {sandbox:?} {yard:?}");
         }
-        assert!(Machine::new(environment(&[("HOME", "")]), None, None).is_err());
+        assert!(Machine::new(environment(&[("HOME", "")]), None, None, Scope::User).is_err());
     }
 
     #[test]
     #[cfg_attr(windows, ignore = "the places are those of Unix")]
     fn a_sandbox_does_not_follow_variables_that_lead_out_of_it() {
         let pairs = [("HOME", "/h"), ("ZDOTDIR", "/h/zsh"), ("XDG_CONFIG_HOME", "/s/home/conf")];
-        let machine = Machine::new(environment(&pairs), Some(Path::new("/s")), None).unwrap();
+        let machine = Machine::new(environment(&pairs), Some(Path::new("/s")), None, Scope::User).unwrap();
         assert_eq!(machine.folder_variable("ZDOTDIR"), None);
         assert_eq!(machine.folder_variable("XDG_CONFIG_HOME"), Some("/s/home/conf".into()));
         assert_eq!(machine.home, Path::new("/s/home"));

@@ -40,6 +40,9 @@ pub struct Global {
     /// Read and write home, startup files and yard under this folder: for rehearsals
     #[arg(long, global = true, value_name = "DIR")]
     pub sandbox: Option<PathBuf>,
+    /// Whose terminals: the user's, or everybody's, who on Unix have a yard of their own (/opt/wagon-yard)
+    #[arg(long, global = true, value_name = "WHOSE")]
+    pub scope: Option<ScopeWhich>,
     /// When to use colour
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: ColorWhen,
@@ -96,7 +99,7 @@ pub enum Command {
         mend: bool,
     },
     /// Put a received tool's command folders and home variables into PATH's stores: startup files, or the registry
-    Register(RegisterArgs),
+    Register(NameArgs),
     /// Take exactly those out again; the tool stays in the yard
     Unregister(NameArgs),
     /// Put another received version of a tool in service, and prove it in every new terminal
@@ -151,9 +154,6 @@ pub struct ReceiveArgs {
     /// Set no variable
     #[arg(long)]
     pub no_home_variable: bool,
-    /// Whose PATH gets the commands
-    #[arg(long, value_name = "WHOSE", default_value = "user")]
-    pub scope: ScopeWhich,
     /// What it needs
     #[command(flatten)]
     pub requires: RequiresArgs,
@@ -261,9 +261,6 @@ pub enum PathCommand {
         /// Put it at the end
         #[arg(long)]
         last: bool,
-        /// Whose PATH; the system's on Windows only
-        #[arg(long, value_name = "WHOSE", default_value = "user")]
-        scope: ScopeWhich,
         /// Show what would be done, and write nothing
         #[arg(long)]
         dry_run: bool,
@@ -386,23 +383,12 @@ pub struct SwitchArgs {
     pub dry_run: bool,
 }
 
-/// The name of a tool and where to register it.
-#[derive(Debug, ClapArgs)]
-pub struct RegisterArgs {
-    /// The tool, and whether to write
-    #[command(flatten)]
-    pub tool: NameArgs,
-    /// Whose PATH gets the commands; without it the one they are in, else the user's
-    #[arg(long, value_name = "WHOSE")]
-    pub scope: Option<ScopeWhich>,
-}
-
 /// Whose PATH.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum ScopeWhich {
     /// The user's
     User,
-    /// Every user's; needs an elevated terminal
+    /// Everybody's; needs an administrator's rights
     System,
 }
 

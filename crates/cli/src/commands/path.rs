@@ -19,8 +19,8 @@ pub fn run(command: PathCommand, context: &Context) -> Result<ExitCode, Failure>
             context.report(&path::show(&context.machine, &context.stop)?, view::path::write)?;
             return Ok(ExitCode::SUCCESS);
         }
-        PathCommand::Add { folder, last, scope, dry_run } => {
-            (PathEdit::Add { folder, last, scope: scope.into() }, dry_run)
+        PathCommand::Add { folder, last, dry_run } => {
+            (PathEdit::Add { folder, last, scope: context.machine.scope }, dry_run)
         }
         PathCommand::Drop { folder, dry_run } => (PathEdit::Drop { folder }, dry_run),
         PathCommand::Move { folder, before, dry_run } => (PathEdit::Move { folder, before }, dry_run),

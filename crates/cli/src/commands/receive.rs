@@ -25,7 +25,7 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         version: args.version,
         command_folders: args.command_folders,
         home_variables,
-        scope: args.scope.into(),
+        scope: context.machine.scope,
         requires: args.requires.into(),
         foreign: args.foreign,
         replace: args.replace,

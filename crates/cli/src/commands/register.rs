@@ -4,15 +4,16 @@ use std::process::ExitCode;
 
 use wagon_yard_core::receive::{self, RegisterReport};
 
-use crate::args::{NameArgs, RegisterArgs};
+use crate::args::NameArgs;
 use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
 /// Registers a tool.
-pub fn register(args: &RegisterArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let NameArgs { name, dry_run } = &args.tool;
-    tell(&receive::register(&context.machine, name, args.scope.map(Into::into), *dry_run, &context.stop)?, context)
+pub fn register(args: &NameArgs, context: &Context) -> Result<ExitCode, Failure> {
+    let NameArgs { name, dry_run } = args;
+    let scope = context.global.scope.map(Into::into);
+    tell(&receive::register(&context.machine, name, scope, *dry_run, &context.stop)?, context)
 }
 
 /// Takes a tool out again.

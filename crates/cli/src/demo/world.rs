@@ -37,7 +37,7 @@ pub struct World {
 impl World {
     /// Builds it in a folder that does not exist yet or is empty. Unless it `stays`, its registry keys go with it.
     pub fn build(folder: &Path, stays: bool) -> Result<Self, Failure> {
-        let machine = Machine::new(std::env::vars_os().collect(), Some(folder), None)?;
+        let machine = Machine::new(std::env::vars_os().collect(), Some(folder), None, Scope::User)?;
         let home = folder.join("home");
         let old_bin = home.join("old-tools").join(format!("tidelog-{OLD}")).join("bin");
         let archive = folder.join("downloads").join(match os::HERE {

@@ -149,7 +149,7 @@ impl Home {
         if !WINDOWS {
             return self.terminal(SHELL, "-lc", line);
         }
-        let machine = Machine::new(std::env::vars_os().collect(), Some(self.folder.path()), None).unwrap();
+        let machine = Machine::new(std::env::vars_os().collect(), Some(self.folder.path()), None, Scope::User).unwrap();
         let mut command = Command::new("cmd");
         command.args(["/c", line]).env_clear().envs(&base_environments(&machine)[0]);
         let output = command.current_dir(self.folder.path()).output().unwrap();

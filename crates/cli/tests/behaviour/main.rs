@@ -5,6 +5,7 @@
 mod archives;
 mod broken;
 mod demo;
+mod everybody;
 mod home;
 mod hostile;
 mod inspect;

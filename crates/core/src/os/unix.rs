@@ -215,6 +215,23 @@ pub fn is_superuser() -> bool {
     rustix::process::geteuid().is_root()
 }
 
+/// Whether a file or folder belongs to another user than the effective one; one that is not there belongs to nobody.
+#[must_use]
+pub fn belongs_to_another(path: &Path) -> bool {
+    fs::metadata(path).is_ok_and(|seen| seen.uid() != rustix::process::geteuid().as_raw())
+}
+
+/// The superuser's home folder.
+#[must_use]
+pub fn superuser_home() -> &'static str {
+    if cfg!(target_vendor = "apple") { "/var/root" } else { "/root" }
+}
+
+/// Makes what this process creates from now on readable by everybody (umask(2)).
+pub fn create_for_everybody() {
+    rustix::process::umask(rustix::fs::Mode::from_raw_mode(0o022));
+}
+
 /// The signal that ended a process, if one did.
 #[must_use]
 pub fn ending_signal(status: ExitStatus) -> Option<i32> {

@@ -231,6 +231,21 @@ pub fn ending_signal(_status: ExitStatus) -> Option<i32> {
     None
 }
 
+/// Owners are not told apart here: an elevated process is the same user.
+#[must_use]
+pub fn belongs_to_another(_path: &Path) -> bool {
+    false
+}
+
+/// There is no such user here.
+#[must_use]
+pub fn superuser_home() -> &'static str {
+    ""
+}
+
+/// Who may read a file follows from its folder here.
+pub fn create_for_everybody() {}
+
 /// Prepares a command to run in a job of its own, which can be ended whole.
 #[must_use]
 pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {

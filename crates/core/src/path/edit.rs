@@ -11,7 +11,7 @@ use crate::machine::Machine;
 use crate::os;
 use crate::path_list::check_entry;
 use crate::progress::Stop;
-use crate::receive::{ReceiveError, Registrar};
+use crate::receive::Registrar;
 use crate::store::registry::{PathBefore, RegistryPlan};
 use crate::store::{OwnEntry, Place, StorePlan};
 use crate::system::System;
@@ -122,9 +122,8 @@ fn add(
     last: bool,
     scope: Scope,
 ) -> Result<Outcome, PathError> {
-    if os::HERE == System::Unix && scope == Scope::System {
-        return Err(ReceiveError::SystemScope.into());
-    }
+    // On Unix PATH is not kept by scope: whose yard it is decides.
+    let scope = if os::HERE == System::Unix { Scope::User } else { scope };
     if !folder.is_dir() {
         return Err(PathError::NoFolder(folder.to_owned()));
     }

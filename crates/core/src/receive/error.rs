@@ -61,9 +61,6 @@ pub enum ReceiveError {
         #[source]
         source: EntryError,
     },
-    /// The system's PATH is no single place here.
-    #[error("the system's PATH can be changed on Windows only")]
-    SystemScope,
     /// The yard.
     #[error(transparent)]
     Yard(#[from] YardError),
@@ -109,11 +106,9 @@ impl Blamed for ReceiveError {
             Self::Archive(e) => e.blame(),
             Self::Checksum(_) | Self::Present { .. } => Blame::Input,
             Self::Layout(e) => e.blame(),
-            Self::NotGuessed { .. }
-            | Self::HomeVariable(_)
-            | Self::YardPlace { .. }
-            | Self::SystemScope
-            | Self::FolderThere(_) => Blame::Call,
+            Self::NotGuessed { .. } | Self::HomeVariable(_) | Self::YardPlace { .. } | Self::FolderThere(_) => {
+                Blame::Call
+            }
             Self::Published(e) => e.blame(),
             Self::Yard(e) => e.blame(),
             Self::Ledger(e) => e.blame(),
@@ -142,7 +137,6 @@ impl Blamed for ReceiveError {
                 Some(format!("'wyard check {name}@{version}' shows how it is; --replace puts this file in its place"))
             }
             Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
-            Self::SystemScope => Some("leave out --scope, or give --scope user".to_owned()),
             Self::FolderThere(_) => Some("name a folder that does not exist yet".to_owned()),
             Self::Published(e) => e.hint(),
             Self::Yard(e) => e.hint(),

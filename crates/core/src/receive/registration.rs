@@ -51,14 +51,13 @@ pub(super) fn registration(scope: Scope, home_variables: Vec<Variable>) -> Regis
     Registration { scope, since: now(), home_variables, replaced: Vec::new() }
 }
 
-/// Whether PATH of this scope can be changed on this system and with these rights; looked at before anything is written.
+/// Whether PATH of this scope can be changed with these rights; looked at before anything is written.
 ///
 /// # Errors
 /// When it cannot.
 pub(super) fn check_scope(machine: &Machine, scope: Scope) -> Result<(), ReceiveError> {
     match os::HERE {
-        System::Unix if scope == Scope::System => Err(ReceiveError::SystemScope),
-        System::Unix => Ok(()),
+        System::Unix => Ok(Yard::of(machine).check_rights()?),
         System::Windows => {
             Ok(Keys::of(machine.sandbox.as_deref()).check_rights(scope).map_err(StorePlanError::from)?)
         }
@@ -223,12 +222,14 @@ pub(super) fn put(
     stop: &Stop,
     report: &'static str,
 ) -> Result<RegisterReport, ReceiveError> {
-    check_scope(machine, scope.unwrap_or(Scope::User))?;
+    if !dry_run {
+        check_scope(machine, scope.unwrap_or(Scope::User))?;
+    }
     change(machine, wanted, dry_run, stop, report, |card| {
         let in_service = || Yard::of(machine).find(&card.name.to_string()).ok()?.registration;
         let (was_in, variables) = match card.registration.take().or_else(in_service) {
             Some(registration) => (registration.scope, registration.home_variables),
-            None => (Scope::User, vec![card.name.home_variable().map_err(ReceiveError::HomeVariable)?]),
+            None => (machine.scope, vec![card.name.home_variable().map_err(ReceiveError::HomeVariable)?]),
         };
         card.registration = Some(registration(scope.unwrap_or(was_in), variables));
         Ok(())

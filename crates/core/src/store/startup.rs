@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
+use super::system_files::system_targets;
 use crate::resolve::Shell;
 
 /// The language a startup file is written in.
@@ -43,6 +44,8 @@ pub struct StartupFolders {
     pub fish: Vec<PathBuf>,
     /// The file that `ENV` names, which interactive plain shells read.
     pub sh_env: Option<PathBuf>,
+    /// The root of the system, where its files are meant in place of the user's.
+    pub system: Option<PathBuf>,
 }
 
 /// The startup files that make a new interactive login shell, a new interactive shell, and `SHELL -lc` of each of
@@ -66,6 +69,9 @@ pub struct StartupFolders {
 /// The block stands at the end, after everything that could put another folder before ours.
 #[must_use]
 pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn Fn(&Path) -> bool) -> Vec<StartupFile> {
+    if let Some(root) = &folders.system {
+        return system_targets(shells, root, readable);
+    }
     let mut files: Vec<StartupFile> = Vec::new();
     let mut add = |path: PathBuf, dialect| {
         let file = StartupFile { path, dialect };
@@ -127,6 +133,9 @@ pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn 
 
 /// Every file that could carry a block of ours in these folders, for taking it out again.
 pub(super) fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
+    if let Some(root) = &folders.system {
+        return system_targets(&Shell::ALL, root, &Path::is_file);
+    }
     let posix = |path| StartupFile { path, dialect: Dialect::Posix };
     let in_home =
         [".profile", ".bash_profile", ".bash_login", ".bashrc", ".kshrc"].map(|n| posix(folders.home.join(n)));
@@ -172,6 +181,7 @@ mod tests {
             zsh: vec!["/z".into()],
             fish: vec!["/c/fish".into()],
             sh_env: Some("/h/.shrc".into()),
+            system: None,
         };
         for (shells, existing, expected) in cases {
             let files = startup_files(shells, &folders, &|f| existing.iter().any(|e| f == Path::new(e)));

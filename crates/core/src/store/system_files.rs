@@ -4,6 +4,7 @@ use std::ffi::OsString;
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use super::startup::{Dialect, StartupFile};
 use crate::path_list::PathList;
 use crate::resolve::Shell;
 use crate::terminal::files_in;
@@ -25,6 +26,51 @@ pub fn system_startup_files(shell: Shell) -> Vec<PathBuf> {
     };
     let mut files: Vec<PathBuf> = files.iter().map(PathBuf::from).collect();
     files.extend(files_in(Path::new(folder)));
+    files
+}
+
+/// The files of the system below `root` that make new terminals of every user read our block. Where the system has a
+/// folder of files that are read one after the other, ours is one more, and the last by its name; elsewhere the block
+/// goes into the file that the shell reads.
+///
+/// - Login shells of the POSIX kind read `/etc/profile`, which on most systems reads `/etc/profile.d` (bash(1),
+///   "INVOCATION"; dash(1)); an interactive bash reads `/etc/bash.bashrc` or `/etc/bashrc` where it was built so, and an
+///   interactive Korn shell `/etc/ksh.kshrc` (ksh(1), "Invocation").
+/// - zsh reads `zprofile` and `zshrc` in `/etc/zsh`, or in `/etc` where there is no such folder (zsh(1)).
+/// - fish reads `/etc/fish/conf.d` (fish, "Configuration files"), tcsh `/etc/csh.cshrc` (tcsh(1)).
+pub(super) fn system_targets(shells: &[Shell], root: &Path, readable: &dyn Fn(&Path) -> bool) -> Vec<StartupFile> {
+    let etc = root.join("etc");
+    let mut files: Vec<StartupFile> = Vec::new();
+    let mut add = |path: PathBuf, dialect| {
+        let file = StartupFile { path, dialect };
+        if !files.contains(&file) {
+            files.push(file);
+        }
+    };
+    let folder = etc.join("profile.d");
+    let profile = if folder.is_dir() { folder.join("zz-wagon-yard.sh") } else { etc.join("profile") };
+    for shell in shells {
+        match shell {
+            Shell::Cmd | Shell::PowerShell => {}
+            Shell::Sh => add(profile.clone(), Dialect::Posix),
+            Shell::Bash => {
+                add(profile.clone(), Dialect::Posix);
+                let files = ["bash.bashrc", "bashrc"].map(|name| etc.join(name));
+                files.into_iter().filter(|file| readable(file)).for_each(|file| add(file, Dialect::Posix));
+            }
+            Shell::Ksh => {
+                add(profile.clone(), Dialect::Posix);
+                add(etc.join("ksh.kshrc"), Dialect::Posix);
+            }
+            Shell::Zsh => {
+                let folder = if etc.join("zsh").is_dir() { etc.join("zsh") } else { etc.clone() };
+                add(folder.join("zprofile"), Dialect::Posix);
+                add(folder.join("zshrc"), Dialect::Posix);
+            }
+            Shell::Fish => add(etc.join("fish").join("conf.d").join("zz-wagon-yard.fish"), Dialect::Fish),
+            Shell::Tcsh => add(etc.join("csh.cshrc"), Dialect::Csh),
+        }
+    }
     files
 }
 
@@ -60,6 +106,33 @@ pub fn macos_login_path(root: &Path, path: &std::ffi::OsStr) -> OsString {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn the_files_of_the_system_are_chosen_by_what_is_there() {
+        let root = tempfile::tempdir().unwrap();
+        let chosen = || -> Vec<String> {
+            let files = system_targets(&Shell::ALL, root.path(), &Path::is_file);
+            let below =
+                |file: StartupFile| file.path.strip_prefix(root.path()).unwrap().to_string_lossy().replace('\\', "/");
+            files.into_iter().map(below).collect()
+        };
+        let bare = ["profile", "zprofile", "zshrc", "fish/conf.d/zz-wagon-yard.fish", "ksh.kshrc", "csh.cshrc"];
+        assert_eq!(chosen(), bare.map(|name| format!("etc/{name}")));
+        for folder in ["profile.d", "zsh"] {
+            fs::create_dir_all(root.path().join("etc").join(folder)).unwrap();
+        }
+        fs::write(root.path().join("etc/bash.bashrc"), "").unwrap();
+        let usual = [
+            "profile.d/zz-wagon-yard.sh",
+            "bash.bashrc",
+            "zsh/zprofile",
+            "zsh/zshrc",
+            "fish/conf.d/zz-wagon-yard.fish",
+            "ksh.kshrc",
+            "csh.cshrc",
+        ];
+        assert_eq!(chosen(), usual.map(|name| format!("etc/{name}")));
+    }
 
     #[test]
     fn the_systems_lists_come_first() {

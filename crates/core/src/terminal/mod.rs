@@ -226,6 +226,9 @@ impl Asking<'_> {
     #[must_use]
     pub fn startup_folders(&self) -> StartupFolders {
         let mut folders = StartupFolders { home: self.machine.home.clone(), ..StartupFolders::default() };
+        if self.machine.is_for_everybody() {
+            return StartupFolders { system: Some(self.machine.root.clone()), ..folders };
+        }
         let push = |list: &mut Vec<PathBuf>, folder: PathBuf| {
             if !list.contains(&folder) {
                 list.push(folder);

@@ -30,6 +30,7 @@ impl Yard {
     /// # Errors
     /// When the yard cannot be made or put in order, or another process holds it for too long.
     pub fn lock(&self) -> Result<YardLock, YardError> {
+        self.check_rights()?;
         fs::create_dir_all(self.root()).at("make the yard", self.root())?;
         let path = self.lock_file();
         let file = File::options().create(true).truncate(false).write(true).open(&path).at("open", &path)?;
@@ -62,9 +63,29 @@ impl Yard {
         Ok(lock)
     }
 
+    /// Whether this user is the one to write there; looked at before anything is written.
+    ///
+    /// # Errors
+    /// When that is somebody else.
+    pub fn check_rights(&self) -> Result<(), YardError> {
+        if self.sandbox.is_some() {
+            return Ok(());
+        }
+        if self.for_everybody {
+            if !os::is_superuser() {
+                return Err(YardError::NotSuperuser { command: self.command.clone() });
+            }
+            os::create_for_everybody();
+        } else if os::is_superuser() && os::belongs_to_another(&self.home) {
+            return Err(YardError::ForeignHome { home: self.home.clone() });
+        }
+        Ok(())
+    }
+
     /// The lock of a yard that is there, where nobody holds it and the yard may be written to.
     #[must_use]
     pub fn lock_at_once(&self) -> Option<YardLock> {
+        self.check_rights().ok()?;
         let file = File::options().write(true).open(self.lock_file()).ok()?;
         file.try_lock().ok()?;
         Some(YardLock { _file: file, yard: self.clone() })

@@ -61,6 +61,18 @@ pub enum YardError {
         /// How long we waited.
         seconds: u64,
     },
+    /// The system's files are changed with the superuser's rights only.
+    #[error("the system's startup files and its yard may be changed by the superuser only; nothing was changed")]
+    NotSuperuser {
+        /// The call to repeat.
+        command: String,
+    },
+    /// The superuser works in somebody else's home.
+    #[error("{} belongs to another user than the one at work, the superuser; nothing was changed", home.display())]
+    ForeignHome {
+        /// The home folder.
+        home: PathBuf,
+    },
     /// No tool of this name.
     #[error("the yard holds no tool called \"{0}\"")]
     NoTool(String),
@@ -82,7 +94,12 @@ impl Blamed for YardError {
             Self::File(e) => e.blame(),
             Self::Ledger(e) => e.blame(),
             Self::NoTool(_) | Self::NoVersion { .. } => Blame::Call,
-            Self::Record { .. } | Self::Format { .. } | Self::Write(_) | Self::Locked { .. } => Blame::Machine,
+            Self::Record { .. }
+            | Self::Format { .. }
+            | Self::Write(_)
+            | Self::Locked { .. }
+            | Self::NotSuperuser { .. }
+            | Self::ForeignHome { .. } => Blame::Machine,
         }
     }
 
@@ -94,6 +111,10 @@ impl Blamed for YardError {
             Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
             Self::Record { .. } => Some("mend that file, or remove it and receive the tool again".to_owned()),
             Self::Locked { .. } => Some("wait until it has ended, then try again".to_owned()),
+            Self::NotSuperuser { command } => Some(format!("repeat it as the superuser: {command}")),
+            Self::ForeignHome { .. } => {
+                Some("call it as that user, without elevation, or for everybody with --scope system".to_owned())
+            }
             Self::NoVersion { .. } | Self::Write(_) => None,
         }
     }
@@ -113,6 +134,8 @@ pub struct Strays {
 pub struct Yard {
     root: PathBuf,
     sandbox: Option<PathBuf>,
+    home: PathBuf,
+    for_everybody: bool,
     command: String,
 }
 
@@ -120,7 +143,13 @@ impl Yard {
     /// The yard of a machine; it need not exist.
     #[must_use]
     pub fn of(machine: &Machine) -> Self {
-        Self { root: machine.yard.clone(), sandbox: machine.sandbox.clone(), command: machine.command_line.clone() }
+        Self {
+            root: machine.yard.clone(),
+            sandbox: machine.sandbox.clone(),
+            home: machine.home.clone(),
+            for_everybody: machine.is_for_everybody(),
+            command: machine.command_line.clone(),
+        }
     }
 
     /// The registry keys that belong to it.

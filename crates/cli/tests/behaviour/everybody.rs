@@ -1,0 +1,89 @@
+//! The system's scope on Unix: a yard for everybody, and the system's own startup files. The test sees a copy of `/etc`
+//! and an empty `/opt`, which go with it.
+
+use std::process::Command;
+
+use wagon_yard_core::os;
+
+use crate::archives::tidelog;
+use crate::home::{Home, Ran, WINDOWS, have};
+
+/// Runs a script of bash as the superuser in a mount namespace of its own, with `wyard`, `$ARCHIVE` and `$HERE`.
+fn apart(home: &Home, script: &str) -> Option<Ran> {
+    if WINDOWS || !have("unshare") {
+        return None;
+    }
+    if !os::is_superuser() {
+        eprintln!("skipped: only the superuser has namespaces of mounts");
+        return None;
+    }
+    let prelude = format!(
+        "set -e; wyard() {{ {} \"$@\"; }}; mkdir -p etc work opt
+         mount -t overlay overlay -o lowerdir=/etc,upperdir=$HERE/etc,workdir=$HERE/work /etc
+         mount -t tmpfs none /opt
+         tree() {{ find /etc -xdev \\( -type f -o -type l \\) -printf '%p %m %u %l ' -exec sha256sum {{}} \\; 2>/dev/null | sort; }}\n",
+        env!("CARGO_BIN_EXE_wyard")
+    );
+    let mut command = Command::new("unshare");
+    command.args(["-m", "bash", "-c", &format!("{prelude}{script}")]).env_clear();
+    // An overlay cannot lie on another one.
+    let place = tempfile::tempdir_in("/dev/shm").unwrap();
+    command.env("HOME", home.path("home")).env("PATH", "/usr/sbin:/usr/bin:/sbin:/bin").env("HERE", place.path());
+    command.env("ARCHIVE", tidelog(home, "4.2.1")).current_dir(place.path());
+    Some(Ran::from(command.output().unwrap()))
+}
+
+#[test]
+fn everybodys_terminals_get_the_tool_and_lose_it_again() {
+    let home = Home::new();
+    let script = r#"
+        tree > before
+        wyard receive "$ARCHIVE" --scope system --quiet > received || { cat received; exit 9; }
+        test ! -e "$HOME/.local" && test ! -e "$HOME/.bashrc"
+        test -r /etc/profile.d/zz-wagon-yard.sh
+        find /opt /etc -newer before ! -user root | grep . && exit 8
+        # Somebody else, in a home of his own.
+        mkdir -m 755 /opt/nobody; chown 65534 /opt/nobody
+        for shell in "sh -lc" "bash -lc" "bash -ic" "zsh -lc" "zsh -ic" "fish -c" "tcsh -c" "ksh -lc" "ksh -ic"; do
+            said=$(setpriv --reuid 65534 --clear-groups env -i HOME=/opt/nobody PATH=/usr/bin:/bin TERM=dumb HISTFILE= $shell 'tidelog; echo $TIDELOG_HOME' 2>/dev/null)
+            test "$said" = "tidelog 4.2.1
+/opt/wagon-yard/stock/tidelog/4.2.1" || { echo "$shell: $said"; exit 7; }
+        done
+        wyard --scope system check > checked || { cat checked; exit 6; }
+        wyard --scope system history | grep -q 'receive tidelog'
+        wyard --scope system undo > undone
+        tree > after
+        diff before after || exit 5
+        wyard --scope system stock --no-run
+    "#;
+    if let Some(ran) = apart(&home, script) {
+        ran.ends(0).says("/opt/wagon-yard").says("It holds no tool yet");
+    }
+}
+
+#[test]
+fn whose_files_they_are_is_looked_at_first() {
+    let home = Home::new();
+    let script = r#"
+        # The superuser does not write into somebody else's home.
+        mkdir -m 755 /opt/nobody; chown 65534 /opt/nobody
+        HOME=/opt/nobody wyard receive "$ARCHIVE" 2> said && exit 9
+        grep -q 'belongs to another user' said && grep -q -e '--scope system' said
+        test -z "$(ls -A /opt/nobody)"
+        # With an elevation tool that hands on the home, the system's scope leaves that alone too.
+        HOME=/opt/nobody wyard receive "$ARCHIVE" --scope system --quiet > received || { cat received; exit 8; }
+        test -z "$(ls -A /opt/nobody)"
+    "#;
+    if let Some(ran) = apart(&home, script) {
+        ran.ends(0);
+    }
+    if !WINDOWS {
+        let mut command = home.command(&["receive", &tidelog(&home, "4.2.1"), "--scope", "system"]);
+        #[cfg(unix)]
+        if os::is_superuser() {
+            std::os::unix::process::CommandExt::uid(&mut command, 65534);
+            os::set_folder_mode(&home.path(""), 0o755).unwrap();
+        }
+        Ran::from(command.output().unwrap()).ends(4).says("by the superuser only").says("repeat it as the superuser");
+    }
+}
