@@ -34,7 +34,7 @@ fn laid_out(bytes: &[u8]) -> tempfile::TempDir {
 /// Lists what is taken for a container of this kind; other inputs are not worth keeping.
 pub fn list(bytes: &[u8], container: Container) -> Corpus {
     let folder = laid_out(bytes);
-    let Ok(source) = Source::open(&folder.path().join("t-1.0"), folder.path()) else { return Corpus::Keep };
+    let Ok(source) = Source::open(&folder.path().join("t-1.0"), folder.path(), &Stop::default()) else { return Corpus::Keep };
     if source.format.container != container {
         return Corpus::Reject;
     }
@@ -53,7 +53,7 @@ pub fn unpack(bytes: &[u8]) {
     let folder = laid_out(bytes);
     let (file, root) = (folder.path().join("t-1.0"), folder.path().join("root"));
     fs::create_dir(&root).expect("a folder");
-    if let Ok(source) = Source::open(&file, folder.path()) {
+    if let Ok(source) = Source::open(&file, folder.path(), &Stop::default()) {
         let options = options(leave_out);
         let unpacked = archive::unpack(&source, &root, options, &Silent, &Stop::default(), &Processor::free());
         if let Ok(mut listing) = unpacked {

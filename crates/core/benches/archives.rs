@@ -57,7 +57,7 @@ fn steady_folder() -> tempfile::TempDir {
 
 fn source(folder: &Path, file: &str, bytes: &[u8]) -> Source {
     fs::write(folder.join(file), bytes).unwrap();
-    Source::open(&folder.join(file), folder).unwrap()
+    Source::open(&folder.join(file), folder, &Stop::default()).unwrap()
 }
 
 fn unpacking(criterion: &mut Criterion) {

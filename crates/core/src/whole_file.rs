@@ -70,7 +70,9 @@ pub fn would_replace(path: &Path) -> Result<(), FileError> {
     }
     if target.exists() {
         File::open(&target).at("read", &target)?;
-        if !os::may_write(&target) {
+        // Its owner would be another one afterwards.
+        let is_theirs = !os::is_superuser() && os::belongs_to_another(&target);
+        if !os::may_write(&target) || is_theirs {
             return Err(io::Error::from(io::ErrorKind::PermissionDenied)).at("write", &target);
         }
     }

@@ -18,6 +18,7 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
         "prove",
         &[
             ("check [NAME…]", "do received tools work in every new terminal?"),
+            ("trial NAME", "small real work, and what must come of it"),
             ("survey", "what is wrong with PATH as a whole"),
             ("path show", "PATH, and what put each entry there"),
             ("explain CODE", "what a finding means"),
@@ -30,6 +31,8 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
             ("register NAME", "put a tool into the startup files"),
             ("unregister NAME", "take it out again"),
             ("switch NAME VERSION", "put another received version in service"),
+            ("retire NAME", "take it out of the stock as well"),
+            ("history, undo [ID]", "what was changed, and taking it back"),
             ("path add DIR", "put a folder into PATH; also drop, move, tidy"),
         ],
     ),

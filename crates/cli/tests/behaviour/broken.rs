@@ -102,6 +102,15 @@ fn a_home_that_may_not_be_written_is_left_alone() {
         .ends(4)
         .says("startup files can't be changed; nothing was");
     assert!(!yard.join("stock").exists());
+    // A file that everybody may write to and that is somebody else's would be the user's afterwards.
+    if os::is_superuser() {
+        os::set_folder_mode(&home.path("home"), 0o777).unwrap();
+        os::set_folder_mode(&home.path("home/.bashrc"), 0o666).unwrap();
+        as_user(&home, &["receive", &archive, "--yard", yard.to_str().unwrap()])
+            .ends(4)
+            .says("startup files can't be changed; nothing was");
+        assert!(!yard.join("stock").exists() && !home.path("home/.profile").exists());
+    }
     os::set_folder_mode(&home.path("home"), 0o755).unwrap();
     assert_eq!(fs::read(home.path("home/.bashrc")).unwrap(), b"x\n");
 }

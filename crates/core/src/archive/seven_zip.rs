@@ -13,6 +13,7 @@ use super::ArchiveError;
 use super::entries::{RawEntry, RawKind, Visit, Wanted, could_be_program, mode, read_target};
 use super::guard;
 use super::segment::{Buffered, Segment};
+use crate::progress::Stop;
 
 /// Set in a file's attributes where the upper half holds its Unix mode.
 const UNIX_MODE: u32 = 0x8000;
@@ -31,6 +32,9 @@ const MOST_THREADS: u32 = 4;
 /// never ends, and nothing can make it.
 const PATIENCE: Duration = Duration::from_secs(15);
 
+/// How often somebody who waits for a piece looks whether the user wants to stop.
+const GLANCE: Duration = Duration::from_millis(100);
+
 /// What the decoding thread hands on: of each entry its content, then its end.
 enum Piece {
     Bytes(Vec<u8>),
@@ -40,7 +44,13 @@ enum Piece {
 
 /// Goes through the entries. What is not wanted is decoded only where something wanted lies behind it in its block, and
 /// then checked nonetheless. Blocks are decoded by a thread of their own.
-pub(super) fn walk(file: &Path, segment: Segment, wanted: Wanted, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
+pub(super) fn walk(
+    file: &Path,
+    segment: Segment,
+    wanted: Wanted,
+    stop: &Stop,
+    visit: &mut Visit<'_>,
+) -> Result<(), ArchiveError> {
     let (mut source, password) = (Buffered::new(segment), Password::empty());
     let archive = Arc::new(directory(file, &mut source)?);
     let executable = |entry: &ArchiveEntry| !entry.is_directory && bits(entry).is_some_and(|m| m & mode::EXECUTE != 0);
@@ -65,7 +75,7 @@ pub(super) fn walk(file: &Path, segment: Segment, wanted: Wanted, visit: &mut Vi
         let start = archive.stream_map.block_first_file_index[index];
         for (at, entry) in archive.files[start..start + count].iter().enumerate() {
             if at < needed {
-                let mut content = Content::new(&pieces);
+                let mut content = Content::new(&pieces, stop);
                 one(file, entry, modeless, &mut content, visit).map_err(|error| content.failed(file, error))?;
                 io::copy(&mut content, &mut io::sink())
                     .map_err(|source| content.failed(file, ArchiveError::Damaged { file: file.to_owned(), source }))?;
@@ -146,6 +156,7 @@ fn failure(file: &Path, error: Error) -> ArchiveError {
 /// The content of one entry.
 struct Content<'a> {
     pieces: &'a Receiver<Piece>,
+    stop: &'a Stop,
     piece: Vec<u8>,
     at: usize,
     ended: bool,
@@ -153,26 +164,32 @@ struct Content<'a> {
 }
 
 impl<'a> Content<'a> {
-    fn new(pieces: &'a Receiver<Piece>) -> Self {
-        Self { pieces, piece: Vec::new(), at: 0, ended: false, failed: None }
+    fn new(pieces: &'a Receiver<Piece>, stop: &'a Stop) -> Self {
+        Self { pieces, stop, piece: Vec::new(), at: 0, ended: false, failed: None }
     }
 
     /// The decoder's own reason for a failure, where it had one.
     fn failed(&mut self, file: &Path, error: ArchiveError) -> ArchiveError {
+        if self.stop.requested() {
+            return ArchiveError::Interrupted;
+        }
         self.failed.take().map_or(error, |error| failure(file, error))
     }
 }
 
 impl Read for Content<'_> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let mut waited = Duration::ZERO;
         while self.at == self.piece.len() && !self.ended {
-            match self.pieces.recv_timeout(PATIENCE) {
+            match self.pieces.recv_timeout(GLANCE) {
                 Ok(Piece::Bytes(piece)) => (self.piece, self.at) = (piece, 0),
                 Ok(Piece::End) => self.ended = true,
                 Ok(Piece::Failed(error)) => {
                     self.failed = Some(error);
                     return Err(io::Error::from(io::ErrorKind::InvalidData));
                 }
+                Err(RecvTimeoutError::Timeout) if self.stop.requested() => return Err(io::Error::other("interrupted")),
+                Err(RecvTimeoutError::Timeout) if waited < PATIENCE => waited += GLANCE,
                 Err(RecvTimeoutError::Timeout) => return Err(io::Error::other("its decoder does not come to an end")),
                 Err(RecvTimeoutError::Disconnected) => return Err(io::Error::other("its decoder broke off")),
             }

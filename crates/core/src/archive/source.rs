@@ -14,6 +14,7 @@ use super::size::{self, CutOff};
 use super::{ArchiveError, deb, seven_zip, single, tar, zip};
 use crate::error::FileContext as _;
 use crate::program::HEAD_BYTES;
+use crate::progress::Stop;
 
 /// A file recognised as something that can be unpacked.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -75,7 +76,7 @@ impl Source {
     ///
     /// # Errors
     /// When it is nothing that can be unpacked, with what it looks like; when it cannot be read.
-    pub fn open(file: &Path, scratch: &Path) -> Result<Self, ArchiveError> {
+    pub fn open(file: &Path, scratch: &Path, stop: &Stop) -> Result<Self, ArchiveError> {
         let seen = std::fs::metadata(file).at("find", file)?;
         let not = |looks_like: &str| ArchiveError::not(file, looks_like);
         if seen.is_dir() {
@@ -89,7 +90,7 @@ impl Source {
         let whole = Segment::new(opened, 0, bytes);
         let mut source = Self::of(file, whole, bytes)?;
         for _ in 0..MOST_INSIDE {
-            let Some((name, inner, length)) = source.only_archive(scratch)? else { break };
+            let Some((name, inner, length)) = source.only_archive(scratch, stop)? else { break };
             let inside = Self::of(Path::new(&name), Segment::new(Arc::new(inner), 0, length), bytes)?;
             let format = Format { inner: Some(name), ..inside.format };
             source = Self { path: source.path, whole: source.whole, format, ..inside };
@@ -134,18 +135,30 @@ impl Source {
     }
 
     /// Goes through the entries in order.
-    pub(super) fn walk(&self, wanted: Wanted, limits: &Limits, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
-        let walked = self.walk_container(wanted, limits, visit);
+    pub(super) fn walk(
+        &self,
+        wanted: Wanted,
+        limits: &Limits,
+        stop: &Stop,
+        visit: &mut Visit<'_>,
+    ) -> Result<(), ArchiveError> {
+        let walked = self.walk_container(wanted, limits, stop, visit);
         match self.format.compression {
             Compression::None => walked,
             _ => walked.map_err(|error| error.of_stream(self.format.bytes)),
         }
     }
 
-    fn walk_container(&self, wanted: Wanted, limits: &Limits, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
+    fn walk_container(
+        &self,
+        wanted: Wanted,
+        limits: &Limits,
+        stop: &Stop,
+        visit: &mut Visit<'_>,
+    ) -> Result<(), ArchiveError> {
         match self.format.container {
             Container::Zip => zip::walk(&self.path, self.archive.clone(), limits, visit),
-            Container::SevenZip => seven_zip::walk(&self.path, self.archive.clone(), wanted, visit),
+            Container::SevenZip => seven_zip::walk(&self.path, self.archive.clone(), wanted, stop, visit),
             Container::Tar | Container::Deb => {
                 tar::walk(&self.path, self.archive.clone(), self.format.compression, visit)
             }
@@ -181,7 +194,7 @@ impl Source {
     }
 
     /// The only file of this archive, where that is an archive in turn: its name, laid out, and its length.
-    fn only_archive(&self, scratch: &Path) -> Result<Option<(String, File, u64)>, ArchiveError> {
+    fn only_archive(&self, scratch: &Path, stop: &Stop) -> Result<Option<(String, File, u64)>, ArchiveError> {
         // With more than an archive, folders and litter in it the file holds more than an archive.
         const MOST_BESIDE: u64 = 64;
         if self.format.container == Container::Zip {
@@ -192,7 +205,7 @@ impl Source {
         }
         let mut found: Option<(String, File, u64)> = None;
         let mut alone = true;
-        let walked = self.walk(Wanted::All, &Limits::default(), &mut |raw, content| {
+        let walked = self.walk(Wanted::All, &Limits::default(), stop, &mut |raw, content| {
             let name = String::from_utf8_lossy(&raw.name).into_owned();
             let last = name.rsplit(['/', '\\']).next().unwrap_or_default().to_owned();
             if matches!(raw.kind, RawKind::Folder) || last.starts_with("._") || last == ".DS_Store" {
@@ -207,18 +220,33 @@ impl Source {
             let mut laid = tempfile::tempfile_in(scratch).at("make a file in", scratch)?;
             let damaged = |source| ArchiveError::Damaged { file: self.path.clone(), source };
             let most = Limits::default().bytes;
-            let length = io::copy(&mut head.as_slice().chain(content).take(most), &mut laid).map_err(damaged)?;
+            let mut all = head.as_slice().chain(content).take(most);
+            let mut length = 0;
+            // A part at a time, so that the user does not wait for the end of a large one.
+            loop {
+                let part = io::copy(&mut all.by_ref().take(LAID_AT_ONCE), &mut laid).map_err(damaged)?;
+                length += part;
+                if stop.requested() {
+                    return Err(ArchiveError::Interrupted);
+                }
+                if part == 0 {
+                    break;
+                }
+            }
             laid.seek(SeekFrom::Start(0)).at("write", scratch)?;
             found = Some((last, laid, length));
             Ok(())
         });
         match walked {
-            Err(ArchiveError::Interrupted) if !alone => Ok(None),
+            Err(ArchiveError::Interrupted) if !alone && !stop.requested() => Ok(None),
             Err(e) => Err(e),
             Ok(()) => Ok(found),
         }
     }
 }
+
+/// So many bytes of an archive in an archive are laid out between two looks at the user's wish to stop.
+const LAID_AT_ONCE: u64 = 4 << 20;
 
 /// How deep archives in archives are opened.
 const MOST_INSIDE: usize = 3;

@@ -36,7 +36,7 @@ pub struct Options {
 /// When the archive is damaged or holds something hostile.
 pub fn list(source: &Source, options: Options, stop: &Stop) -> Result<Listing, ArchiveError> {
     let mut collector = collector(source, None, options);
-    source.walk(Wanted::Programs, &options.limits, &mut |raw, content| {
+    source.walk(Wanted::Programs, &options.limits, stop, &mut |raw, content| {
         if stop.requested() {
             return Err(ArchiveError::Interrupted);
         }
@@ -79,7 +79,7 @@ pub fn unpack(
     look_for_room(root, source.content_bytes())?;
     let mut collector = collector(source, Some(root), options);
     let mut buffer = vec![0; CHUNK];
-    source.walk(Wanted::All, &options.limits, &mut |raw, content| {
+    source.walk(Wanted::All, &options.limits, stop, &mut |raw, content| {
         if stop.requested() {
             return Err(ArchiveError::Interrupted);
         }
@@ -303,7 +303,7 @@ mod tests {
         std::fs::write(&file, bytes).unwrap();
         std::fs::create_dir(&root).unwrap();
         let stop = Stop::default();
-        let Ok(source) = Source::open(&file, folder.path()) else { return (false, false) };
+        let Ok(source) = Source::open(&file, folder.path(), &Stop::default()) else { return (false, false) };
         let listed = list(&source, Options::default(), &stop).is_ok();
         let unpacked = unpack(&source, &root, Options::default(), &Silent, &stop, &Processor::free()).is_ok();
         assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2);

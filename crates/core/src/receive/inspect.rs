@@ -142,7 +142,7 @@ const READ_WHOLE: u64 = 128 << 20;
 /// When it is nothing that can be unpacked, is not what was published, or cannot be read.
 pub fn inspect(machine: &Machine, request: &InspectRequest, stop: &Stop) -> Result<InspectReport, ReceiveError> {
     let file = &request.file;
-    let source = Source::open(file, &std::env::temp_dir())?;
+    let source = Source::open(file, &std::env::temp_dir(), stop)?;
     let published = download::published(file, &request.trust)?;
     let options = Options { leave_out_hazards: true, ..Options::default() };
     let format = &source.format;

@@ -199,7 +199,7 @@ pub fn receive(
     path_list::check_entry(yard.root(), os::HERE)
         .map_err(|source| ReceiveError::YardPlace { yard: yard.root().to_owned(), source })?;
     let settings = yard.settings()?;
-    let source = Source::open(&request.file, &std::env::temp_dir())?;
+    let source = Source::open(&request.file, &std::env::temp_dir(), stop)?;
     let format = &source.format;
     witness.stage(&Stage::Identified(format));
     let published = download::published(&request.file, &request.trust)?;

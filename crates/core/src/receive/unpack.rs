@@ -76,7 +76,7 @@ pub fn unpack(request: &UnpackRequest, witness: &dyn Witness, stop: &Stop) -> Re
     if fs::symlink_metadata(&into).is_ok() {
         return Err(ReceiveError::FolderThere(into));
     }
-    let source = Source::open(&request.file, &std::env::temp_dir())?;
+    let source = Source::open(&request.file, &std::env::temp_dir(), stop)?;
     witness.stage(&Stage::Identified(&source.format));
     let published = download::published(&request.file, &request.trust)?;
     let (staging, mut listing, summed) = if request.dry_run {

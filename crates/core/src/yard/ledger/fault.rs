@@ -4,6 +4,9 @@ use std::io;
 use std::sync::OnceLock;
 use std::sync::atomic::{AtomicU32, Ordering};
 
+use crate::os;
+use crate::system::System;
+
 /// `fail:N`, `die:N`, or `edit:N:FILE`, which has another program write to a file just then; read only by builds that are
 /// made for tests.
 const VARIABLE: &str = "WYARD_FAULT";
@@ -29,6 +32,8 @@ pub(super) fn step() -> io::Result<()> {
     let step = STEPS.fetch_add(1, Ordering::SeqCst) + 1;
     match plan {
         Fault::Fail(at) if *at == step => Err(io::Error::other("a fault planned by a test")),
+        // An abort brings up a debugger there.
+        Fault::Die(at) if *at == step && os::HERE == System::Windows => std::process::exit(70),
         Fault::Die(at) if *at == step => std::process::abort(),
         Fault::Edit(at, file) if *at == step => {
             let mut text = std::fs::read(file)?;
