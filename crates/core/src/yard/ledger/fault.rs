@@ -5,7 +5,6 @@ use std::sync::OnceLock;
 use std::sync::atomic::{AtomicU32, Ordering};
 
 use crate::os;
-use crate::system::System;
 
 /// `fail:N`, `die:N`, or `edit:N:FILE`, which has another program write to a file just then; read only by builds that are
 /// made for tests.
@@ -32,9 +31,7 @@ pub(super) fn step() -> io::Result<()> {
     let step = STEPS.fetch_add(1, Ordering::SeqCst) + 1;
     match plan {
         Fault::Fail(at) if *at == step => Err(io::Error::other("a fault planned by a test")),
-        // An abort brings up a debugger there.
-        Fault::Die(at) if *at == step && os::HERE == System::Windows => std::process::exit(70),
-        Fault::Die(at) if *at == step => std::process::abort(),
+        Fault::Die(at) if *at == step => os::end_at_once(),
         Fault::Edit(at, file) if *at == step => {
             let mut text = std::fs::read(file)?;
             text.splice(0..0, b"# edited meanwhile\n".iter().copied());
