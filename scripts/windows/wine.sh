@@ -14,6 +14,8 @@ start_wine() {
   "$wineserver" -p >/dev/null 2>&1
   "$wine" wineboot -i >/dev/null 2>&1
   "$wine" reg add 'HKCU\Software\Wine' /v Version /d win10 /f >/dev/null
+  # Who first sends a message to all windows would else start the desktop, which holds that one's output open for ever.
+  "$wine" explorer.exe /desktop >/dev/null 2>&1 </dev/null &
   compile "$WINEPREFIX/drive_c/windows/system32/bcryptprimitives.dll" -shared \
     scripts/windows/bcryptprimitives.c -ladvapi32
 }
