@@ -162,7 +162,6 @@ fn names_from_archives_do_not_reach_the_terminal_raw() {
 }
 
 #[test]
-#[cfg_attr(windows, ignore = "under Wine a cmd that it asks was seen to hang at its start; why is not known")]
 fn how_a_tool_is_asked_can_be_set_and_is_kept() {
     let home = Home::new();
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
