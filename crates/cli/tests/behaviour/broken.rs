@@ -52,6 +52,40 @@ fn a_tool_is_told_for_what_it_is() {
 }
 
 #[test]
+#[cfg_attr(windows, ignore = "the programs are of Unix")]
+fn a_program_that_the_system_cannot_load_is_told_for_what_it_lacks() {
+    // A real program, that needs a library of another name.
+    let real = ["/usr/bin/env", "/bin/ls"].iter().find_map(|file| fs::read(file).ok()).unwrap();
+    let (name, other) = (b"libc.so.6\0", b"lib0.so.6\0");
+    let mut changed = real.clone();
+    while let Some(at) = changed.windows(name.len()).position(|window| window == name) {
+        changed[at..at + name.len()].copy_from_slice(other);
+    }
+    assert!(os::SYSTEM != "linux" || changed != real, "it is linked to the C library");
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let file = home.yard().join("stock/tidelog/4.2.1/bin/tidelog");
+    fs::write(&file, &changed).unwrap();
+    if os::SYSTEM == "linux" {
+        home.wyard(&["check"]).ends(1).says("[library-missing]").says("lib0.so.6");
+    }
+    os::set_mode(&fs::File::open(&file).unwrap(), 0o644).unwrap();
+    home.wyard(&["check"]).ends(1).says("[not-executable]");
+    // A disk on which nothing may run, where one can be mounted.
+    let disk = home.path("disk");
+    fs::create_dir(&disk).unwrap();
+    let mount = std::process::Command::new("mount").args(["-t", "tmpfs", "-o", "noexec", "none"]).arg(&disk).status();
+    if !mount.is_ok_and(|status| status.success()) {
+        eprintln!("skipped: no disk can be mounted");
+        return;
+    }
+    let yard = disk.join("yard");
+    let told = home.wyard(&["receive", &tidelog(&home, "4.1.0"), "--yard", yard.to_str().unwrap()]);
+    assert!(std::process::Command::new("umount").arg(&disk).status().unwrap().success());
+    told.ends(1).says("[blocked-by-policy]").says("mounted so that nothing on it may run");
+}
+
+#[test]
 #[cfg_attr(windows, ignore = "Windows has no startup files")]
 fn startup_files_that_undo_us_are_told() {
     let old = "mkdir -p ~/old; printf '#!/bin/sh\\necho tidelog 3.9\\n' > ~/old/tidelog; chmod +x ~/old/tidelog\n";

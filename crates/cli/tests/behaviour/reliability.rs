@@ -120,7 +120,7 @@ fn faults(prepare: &[&str], arguments: &[&str]) -> u32 {
     scene.home.wyard(&arguments).ends(0);
     let after = state(&scene.home);
     assert_ne!(before, after, "{arguments:?} does something");
-    let mut made = 0;
+    let (mut made, mut settled) = (0, 0);
     for kind in ["fail", "die"] {
         for step in 1.. {
             scene.restore();
@@ -138,6 +138,7 @@ fn faults(prepare: &[&str], arguments: &[&str]) -> u32 {
                 scene.wyard(&["stock", "--no-run"], &format!("die:{}", step % 7 + 1));
             }
             let told = scene.home.wyard(&["stock", "--no-run"]).ends(0);
+            settled += u32::from(told.err.contains("was interrupted while it was to"));
             let now = state(&scene.home);
             assert!(now == before || now == after, "{arguments:?} {kind}:{step}\n{}{}\n{now:#?}", ran.err, told.err);
             // It is settled: nobody is told again.
@@ -145,6 +146,7 @@ fn faults(prepare: &[&str], arguments: &[&str]) -> u32 {
             assert!(scene.home.wyard(&["history"]).ends(0).out.lines().all(|line| !line.contains("not finished")));
         }
     }
+    assert!(settled > 2, "what was found is said");
     made
 }
 
@@ -176,24 +178,48 @@ faulted! {
 #[cfg_attr(not(windows), ignore = "this system has no registry")]
 fn a_fault_at_every_step_leaves_the_registry_whole() {
     let home = Home::new();
-    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
-    let after = state(&home);
-    home.wyard(&["unregister", "tidelog"]).ends(0);
-    let before = state(&home);
-    for step in 1.. {
-        let mut command = home.command(&["register", "tidelog"]);
-        let ran = Ran::from(command.env("WYARD_FAULT", format!("die:{step}")).output().unwrap());
-        if ran.code == 0 {
-            break;
-        }
-        home.wyard(&["history"]).ends(0);
-        let now = state(&home);
-        assert!(now == before || now == after, "die:{step}\n{now:#?}");
-        if now == after {
-            home.wyard(&["unregister", "tidelog"]).ends(0);
-        }
+    for folder in ["first", "second"] {
+        home.write(&format!("home/{folder}/{folder}.cmd"), "@echo x\r\n");
     }
-    assert!(state(&home) == after);
+    let (first, second) = (home.path("home/first"), home.path("home/second"));
+    let (first, second) = (first.to_str().unwrap(), second.to_str().unwrap());
+    let (old, new) = (tidelog(&home, "4.1.0"), tidelog(&home, "4.2.1"));
+    home.wyard(&["receive", &old]).ends(0);
+    home.wyard(&["path", "add", first]).ends(0);
+    home.wyard(&["path", "add", second]).ends(0);
+    let commands: [&[&str]; 5] = [
+        &["receive", &new],
+        &["unregister", "tidelog"],
+        &["path", "move", first, "--before", second],
+        &["retire", "tidelog@4.1.0"],
+        &["undo", "1"],
+    ];
+    for command in commands {
+        let before = state(&home);
+        home.wyard(command).ends(0);
+        let after = state(&home);
+        assert_ne!(before, after, "{command:?}");
+        let take_back = || {
+            let changes = home.wyard(&["history", "--json"]).ends(0).json();
+            let last = changes["changes"].as_array().unwrap().iter().find(|change| change["state"] == "done").unwrap();
+            home.wyard(&["undo", &last["id"].to_string()]).ends(0);
+        };
+        take_back();
+        assert!(state(&home) == before, "{command:?} is taken back");
+        for step in 1.. {
+            let ran = Ran::from(home.command(command).env("WYARD_FAULT", format!("die:{step}")).output().unwrap());
+            if ran.code == 0 {
+                break;
+            }
+            home.wyard(&["history"]).ends(0);
+            let now = state(&home);
+            assert!(now == before || now == after, "{command:?} die:{step}\n{:#?}", lossy(&now));
+            if now == after {
+                take_back();
+            }
+        }
+        take_back();
+    }
 }
 
 #[test]
@@ -295,6 +321,8 @@ fn what_others_have_written_since_stays() {
     home.write("home/.bashrc", format!("# before\n{with_ours}# behind\n"));
     home.wyard(&["undo"]).ends(0);
     assert_eq!(fs::read_to_string(home.path("home/.bashrc")).unwrap(), "# before\n# mine\n# behind\n");
+    let kept = files_in(&home.yard().join("startup-before"));
+    assert!(kept.iter().any(|(file, bytes)| file.to_string_lossy().ends_with("!.bashrc") && bytes == b"# mine\n"));
     // Undo can itself be taken back, as often as anybody likes.
     home.wyard(&["undo", "2"]).ends(0).says("took back change 2");
     home.wyard(&["check"]).ends(0);

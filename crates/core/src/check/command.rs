@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use super::placed::Placed;
-use super::{CallerResult, CommandCheck, Verdict, others, probe};
+use super::{CallerResult, CommandCheck, Verdict, others, probe, starting};
 use crate::finding::{Code, Finding};
 use crate::machine::Environment;
 use crate::path;
@@ -77,6 +77,9 @@ impl Job {
             }
         }
         findings.extend(placed.told());
+        if verdict == Verdict::NotFound {
+            findings.extend(starting::cannot_execute(&self.file));
+        }
         let other = results.iter().find(|r| !r.ours && r.winner.is_some()).and_then(|r| r.winner.clone());
         let ours = results.iter().any(|r| r.ours).then(|| self.file.clone());
         let winner = other.or(ours);

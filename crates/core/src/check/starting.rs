@@ -76,19 +76,15 @@ impl<'a> Startable<'a> {
         if let Some(words) = os::refused_by_policy(error) {
             return (Code::BlockedByPolicy, format!("the system does not let it start: {words}"));
         }
+        if let Some((code, why)) = not_executable(self.file) {
+            return (code, format!("it {why}"));
+        }
         match (error.kind(), &self.seen.interpreter) {
-            (io::ErrorKind::PermissionDenied, _) if os::HERE == System::Unix && !os::may_execute(self.file) => {
-                (Code::NotExecutable, "it is not executable for you: its mode has no x for you".to_owned())
-            }
             (io::ErrorKind::PermissionDenied, Some(line)) if os::HERE == System::Unix => {
                 (Code::BlockedByPolicy, format!("the system does not let it start, or its interpreter: #!{line}"))
             }
             (io::ErrorKind::PermissionDenied, None) => {
-                let words = match os::forbids_programs(self.file) {
-                    true => "the disk it lies on is mounted so that nothing on it may run",
-                    false => "the system denies it, though its rights allow it",
-                };
-                (Code::BlockedByPolicy, words.to_owned())
+                (Code::BlockedByPolicy, "the system denies it, though its rights allow it".to_owned())
             }
             (io::ErrorKind::NotFound, Some(line)) => {
                 let ending = if self.has_windows_lines() { ", which ends in the line ending of Windows" } else { "" };
@@ -164,6 +160,22 @@ impl<'a> Startable<'a> {
         let beside = beside.map(|entry| entry.file_name().to_string_lossy().to_lowercase()).collect();
         self.needs().map(|needs| needs.missing(&beside, environment)).unwrap_or_default()
     }
+}
+
+/// Why nobody can start a file that is there; most shells pass over it without a word.
+pub(super) fn cannot_execute(file: &Path) -> Option<Finding> {
+    let (code, why) = not_executable(file)?;
+    Some(Finding::new(code, format!("{} {why}", file.display())))
+}
+
+fn not_executable(file: &Path) -> Option<(Code, &'static str)> {
+    if os::HERE == System::Windows || !file.exists() || os::may_execute(file) {
+        return None;
+    }
+    Some(match os::forbids_programs(file) {
+        true => (Code::BlockedByPolicy, "lies on a disk that is mounted so that nothing on it may run"),
+        false => (Code::NotExecutable, "is not executable for you: its mode has no x for you"),
+    })
 }
 
 /// The library that a loader says it did not find: glibc's, musl's, or that of macOS.

@@ -285,6 +285,7 @@ pub fn receive(
         // Last: a card without its folder does not count, whatever else has been done.
         acts.shift(&root.path().join(&layout.wrapper), &report.home);
         report.change = lock.carry_out(Change { does: format!("receive {name} {version}"), undoes: None, acts })?;
+        retire::remove_old(&yard, lock)?;
     }
     witness.stage(&Stage::Unpacked(&report));
     witness.stage(&Stage::Registered(&report));

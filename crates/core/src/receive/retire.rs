@@ -86,7 +86,7 @@ pub fn retire(machine: &Machine, wanted: &str, dry_run: bool, stop: &Stop) -> Re
     report.kept = Some(kept);
     if let Some(lock) = lock {
         report.id = lock.carry_out(Change { does: format!("retire {tool}"), undoes: None, acts })?;
-        report.removed = remove(&yard, &lock, |age| age > KEPT)?;
+        report.removed = remove_old(&yard, &lock)?;
     }
     Ok(report)
 }
@@ -108,6 +108,11 @@ pub fn empty_retired(machine: &Machine, dry_run: bool) -> Result<RetireReport, R
     let lock = yard.lock()?;
     report.removed = remove(&yard, &lock, |_| true)?;
     Ok(report)
+}
+
+/// Removes what has been kept for long enough.
+pub(super) fn remove_old(yard: &Yard, lock: &YardLock) -> Result<Vec<PathBuf>, ReceiveError> {
+    remove(yard, lock, |age| age > KEPT)
 }
 
 fn retired(yard: &Yard) -> Result<Vec<PathBuf>, YardError> {
