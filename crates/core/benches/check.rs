@@ -38,6 +38,8 @@ fn tool(yard: &Yard, number: usize) -> Card {
         source: Source { file: String::new(), bytes: 0, sha256: String::new(), compared: false },
         layout: CardLayout { wrapper: PathBuf::new(), command_folders: vec!["bin".into()] },
         commands: (0..COMMANDS).map(command).collect(),
+        folder: None,
+        uninstaller: None,
         probe: None,
         answers: BTreeMap::new(),
         requires: Requires::default(),

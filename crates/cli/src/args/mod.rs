@@ -70,6 +70,8 @@ pub enum ColorWhen {
 pub enum Command {
     /// Check a downloaded archive, unpack it, register its commands, and prove that they work
     Receive(Box<ReceiveArgs>),
+    /// Bring a folder that is in place already under the yard's records: register what is not, and prove it
+    Adopt(Box<AdoptArgs>),
     /// Look into a downloaded file, and tell what receiving it would bring
     Inspect(Box<InspectArgs>),
     /// Unpack any archive into a new folder, safely; nothing is recorded or registered
@@ -352,6 +354,38 @@ pub struct UnpackArgs {
 pub struct NameArgs {
     /// The tool, as NAME or NAME@VERSION
     pub name: String,
+    /// Show what would be done, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// Options of `adopt`.
+#[derive(Debug, ClapArgs)]
+pub struct AdoptArgs {
+    /// The tool's folder
+    #[arg(required_unless_present = "search")]
+    pub folder: Option<PathBuf>,
+    /// Look through the usual places and PATH for tools that are not on record
+    #[arg(long, conflicts_with_all = ["folder", "move_in", "name", "version"])]
+    pub search: bool,
+    /// Move the folder into the yard
+    #[arg(long = "move")]
+    pub move_in: bool,
+    /// The tool's name, where the folder's name does not tell
+    #[arg(long)]
+    pub name: Option<ToolName>,
+    /// The tool's version, where neither the folder's name nor its first command tells
+    #[arg(long)]
+    pub version: Option<Version>,
+    /// A folder that holds its programs, relative to the tool's root; repeatable
+    #[arg(long = "command-folder", value_name = "DIR")]
+    pub command_folders: Vec<PathBuf>,
+    /// A variable that is to point to the tool's root, instead of NAME_HOME; repeatable
+    #[arg(long = "home-variable", value_name = "X", conflicts_with = "no_home_variable")]
+    pub home_variables: Vec<Variable>,
+    /// Set no variable
+    #[arg(long)]
+    pub no_home_variable: bool,
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,

@@ -1,5 +1,6 @@
 //! The commands: one file each, from arguments to a report and an exit code.
 
+mod adopt;
 mod catch_up;
 mod check;
 mod completions;
@@ -23,6 +24,8 @@ mod unpack;
 use std::process::ExitCode;
 
 use wagon_yard_core::check::Verdict;
+use wagon_yard_core::layout::Variable;
+use wagon_yard_core::receive::HomeVariables;
 
 use crate::args::Command;
 use crate::context::Context;
@@ -34,6 +37,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
     match command {
         None => overview::run(context),
         Some(Command::Receive(args)) => receive::run(*args, context),
+        Some(Command::Adopt(args)) => adopt::run(*args, context),
         Some(Command::Inspect(args)) => inspect::run(*args, context),
         Some(Command::Unpack(args)) => unpack::run(*args, context),
         Some(Command::Check(args)) => check::run(args, context),
@@ -58,6 +62,15 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
 /// The exit code of a check.
 fn exit_code(verdict: Verdict) -> ExitCode {
     if verdict.passes() { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) }
+}
+
+/// Which home variables the options ask for.
+fn home_variables(none: bool, given: Vec<Variable>) -> HomeVariables {
+    match (none, given) {
+        (true, _) => HomeVariables::None,
+        (false, given) if given.is_empty() => HomeVariables::Usual,
+        (false, given) => HomeVariables::These(given),
+    }
 }
 
 /// The words of a command line, split as a shell does it.

@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::receive::{HomeVariables, ReceiveRequest, receive};
+use wagon_yard_core::receive::{ReceiveRequest, receive};
 
 use crate::args::ReceiveArgs;
 use crate::context::Context;
@@ -12,11 +12,7 @@ use crate::view;
 
 /// Receives a tool.
 pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let home_variables = match (args.no_home_variable, args.home_variables) {
-        (true, _) => HomeVariables::None,
-        (false, given) if given.is_empty() => HomeVariables::Usual,
-        (false, given) => HomeVariables::These(given),
-    };
+    let home_variables = super::home_variables(args.no_home_variable, args.home_variables);
     let request = ReceiveRequest {
         file: args.file,
         trust: args.checksums.into(),

@@ -84,13 +84,18 @@ pub fn write_undo(report: &UndoReport, page: &Page, out: &mut dyn Write) -> io::
 /// What was retired, or removed for good.
 pub fn write_retire(report: &RetireReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = style::STRONG.over("retire");
-    if let (Some(tool), Some(kept)) = (&report.tool, &report.kept) {
+    if let Some(tool) = &report.tool {
         let verb = if report.dry_run { "would leave" } else { "left" };
         let stores = stores(&report.startup_files, &report.registry_values, report.dry_run);
         let text = format!("{} {verb} the stock; {stores}", style::STRONG.over(&escape(tool)));
         page.labelled(out, &label, COLUMNS, &text)?;
-        let verb = if report.dry_run { "would be kept" } else { "is kept" };
-        page.labelled(out, "", COLUMNS, &format!("its folder {verb} for 30 days in {}", shown(kept)))?;
+        if let Some(kept) = &report.kept {
+            let verb = if report.dry_run { "would be kept" } else { "is kept" };
+            page.labelled(out, "", COLUMNS, &format!("its folder {verb} for 30 days in {}", shown(kept)))?;
+        }
+        if let Some(stays) = &report.stays {
+            page.labelled(out, "", COLUMNS, &format!("its folder was only adopted, and stays: {}", shown(stays)))?;
+        }
     } else if report.removed.is_empty() {
         page.labelled(out, &label, COLUMNS, "no retired tool is kept")?;
     }

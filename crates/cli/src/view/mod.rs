@@ -1,5 +1,6 @@
 //! Text views: from a report to lines for people. A view computes no fact.
 
+pub mod adopt;
 pub mod check;
 pub mod explain;
 pub mod history;

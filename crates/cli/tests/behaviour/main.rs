@@ -2,6 +2,7 @@
 //! on one system is ignored there with the reason, so that the harness counts it.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+mod adopt;
 mod archives;
 mod broken;
 mod demo;

@@ -68,7 +68,7 @@ pub fn check_path(
     Ok(CheckReport::of(tools))
 }
 
-fn system_folders(machine: &Machine) -> HashSet<PathBuf> {
+pub(crate) fn system_folders(machine: &Machine) -> HashSet<PathBuf> {
     let root = variable(&machine.environment, "SystemRoot").map_or_else(|| PathBuf::from(r"C:\Windows"), PathBuf::from);
     let folders: Vec<PathBuf> = match os::HERE {
         System::Unix => SYSTEM_FOLDERS.iter().map(PathBuf::from).collect(),

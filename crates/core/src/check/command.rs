@@ -32,7 +32,7 @@ enum Asked {
 impl Job {
     /// The commands of a tool of the yard.
     pub fn of(yard: &Yard, card: &Card) -> Vec<Self> {
-        let home = yard.home(&card.name, &card.version);
+        let home = yard.home_of(card);
         let job = |command: &crate::layout::Command| Self {
             name: command.name.clone(),
             file: home.join(&command.path),

@@ -15,6 +15,7 @@ mod version_text;
 use std::thread;
 
 pub use all_path::check_path;
+pub(crate) use all_path::system_folders;
 use command::Job;
 pub use others::versions;
 pub use report::{CallerResult, CheckReport, CommandCheck, Requirement, ToolCheck, Verdict};
@@ -75,7 +76,7 @@ pub fn check(
     for card in cards {
         let rest = checked.split_off(card.commands.len());
         let commands = std::mem::replace(&mut checked, rest);
-        let mut findings = tool::home_variables(card, &yard.home(&card.name, &card.version), &asked);
+        let mut findings = tool::home_variables(card, &yard.home_of(card), &asked);
         let of_variables = match findings.iter().any(|f| f.severity == Severity::Problem) {
             true => Verdict::Shadowed,
             false => Verdict::Good,

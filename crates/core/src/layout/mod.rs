@@ -4,6 +4,7 @@
 mod command_folders;
 mod guess;
 mod names;
+mod on_disk;
 mod programs;
 mod version_order;
 mod wrapper;
@@ -12,6 +13,7 @@ use std::path::{Path, PathBuf};
 
 pub use guess::{Guess, guess};
 pub use names::{NameError, ToolName, Variable, Version};
+pub use on_disk::list_folder;
 use serde::{Deserialize, Serialize};
 pub use version_order::compare_versions;
 

@@ -23,7 +23,7 @@ use windows_sys::Win32::Storage::FileSystem::{
 use windows_sys::Win32::System::Diagnostics::Debug::{SEM_FAILCRITICALERRORS, SEM_NOGPFAULTERRORBOX, SetErrorMode};
 use windows_sys::Win32::System::Environment::{CreateEnvironmentBlock, DestroyEnvironmentBlock};
 use windows_sys::Win32::System::LibraryLoader::{GetModuleHandleW, GetProcAddress};
-use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
+use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken, TerminateProcess};
 use windows_sys::Win32::UI::WindowsAndMessaging::{
     HWND_BROADCAST, SMTO_ABORTIFHUNG, SendMessageTimeoutW, WM_SETTINGCHANGE,
 };
@@ -257,12 +257,8 @@ pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {
 /// Ends this process as a kill would: an abort brings up a debugger here.
 pub fn end_at_once() -> ! {
     // SAFETY: the handle is this process's own, which is always valid; nothing of it is used afterwards.
-    #[allow(unsafe_code)]
     unsafe {
-        windows_sys::Win32::System::Threading::TerminateProcess(
-            windows_sys::Win32::System::Threading::GetCurrentProcess(),
-            70,
-        );
+        TerminateProcess(GetCurrentProcess(), 70);
     }
     std::process::abort()
 }

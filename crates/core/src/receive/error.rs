@@ -44,6 +44,22 @@ pub enum ReceiveError {
     /// The folder to unpack into is there.
     #[error("{} is there already; nothing was unpacked", .0.display())]
     FolderThere(PathBuf),
+    /// There is no such folder.
+    #[error("{} is not a folder that is there", .0.display())]
+    NoFolder(PathBuf),
+    /// The folder is the yard's.
+    #[error("{} is in the yard already", .0.display())]
+    InYard(PathBuf),
+    /// The folder is on record.
+    #[error("{} is on record already, as {name}@{version}", folder.display())]
+    OnRecord {
+        /// The folder.
+        folder: PathBuf,
+        /// The tool.
+        name: ToolName,
+        /// Its version.
+        version: Version,
+    },
     /// The version is in the yard already.
     #[error("{name}@{version} is in the yard already")]
     Present {
@@ -106,6 +122,7 @@ impl Blamed for ReceiveError {
             Self::Archive(e) => e.blame(),
             Self::Checksum(_) | Self::Present { .. } => Blame::Input,
             Self::Layout(e) => e.blame(),
+            Self::NoFolder(_) | Self::InYard(_) | Self::OnRecord { .. } => Blame::Call,
             Self::NotGuessed { .. } | Self::HomeVariable(_) | Self::YardPlace { .. } | Self::FolderThere(_) => {
                 Blame::Call
             }
@@ -137,6 +154,9 @@ impl Blamed for ReceiveError {
                 Some(format!("'wyard check {name}@{version}' shows how it is; --replace puts this file in its place"))
             }
             Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
+            Self::NoFolder(_) => Some("'wyard adopt --search' looks for folders that hold a tool".to_owned()),
+            Self::OnRecord { name, .. } => Some(format!("'wyard check {name}' shows how it is")),
+            Self::InYard(_) => Some("'wyard stock' lists what the yard holds".to_owned()),
             Self::FolderThere(_) => Some("name a folder that does not exist yet".to_owned()),
             Self::Published(e) => e.hint(),
             Self::Yard(e) => e.hint(),

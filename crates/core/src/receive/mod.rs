@@ -1,5 +1,6 @@
 //! The main job: from a downloaded archive to a proven command.
 
+mod adopt;
 mod download;
 mod error;
 mod history;
@@ -18,6 +19,7 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
+pub use adopt::{AdoptReport, AdoptRequest, FoundTool, SearchReport, adopt, search};
 pub use download::{ChecksumError, Summed, Trust};
 pub use error::ReceiveError;
 pub use history::{ChangeTold, Difference as ChangeDifference, HistoryReport, history};
@@ -362,23 +364,22 @@ fn file_name(path: &Path) -> String {
 
 /// Name and version: as given, else as guessed; never invented.
 fn names(request: &ReceiveRequest, guess: &Guess) -> Result<(ToolName, Version), ReceiveError> {
-    let name = match (&request.name, &guess.name) {
-        (Some(given), _) => Some(given.clone()),
-        (None, Some(guessed)) => guessed.parse().ok(),
-        (None, None) => None,
-    };
-    let version = match (&request.version, &guess.version) {
-        (Some(given), _) => Some(given.clone()),
-        (None, Some(guessed)) => guessed.parse().ok(),
-        (None, None) => None,
-    };
+    names_or(request.name.as_ref(), request.version.as_ref(), guess, &request.file)
+}
+
+fn names_or(
+    name: Option<&ToolName>,
+    version: Option<&Version>,
+    guess: &Guess,
+    file: &Path,
+) -> Result<(ToolName, Version), ReceiveError> {
+    let name = name.cloned().or_else(|| guess.name.as_ref()?.parse().ok());
+    let version = version.cloned().or_else(|| guess.version.as_ref()?.parse().ok());
     match (name, version) {
         (Some(name), Some(version)) => Ok((name, version)),
-        (name, version) => Err(ReceiveError::NotGuessed {
-            file: request.file.clone(),
-            name: name.is_none(),
-            version: version.is_none(),
-        }),
+        (name, version) => {
+            Err(ReceiveError::NotGuessed { file: file.to_owned(), name: name.is_none(), version: version.is_none() })
+        }
     }
 }
 
@@ -409,6 +410,8 @@ fn card(
         },
         layout: CardLayout { wrapper: layout.wrapper.clone(), command_folders: layout.command_folders.clone() },
         commands: layout.commands.clone(),
+        folder: None,
+        uninstaller: None,
         probe: None,
         answers: std::collections::BTreeMap::new(),
         requires: request.requires.clone(),

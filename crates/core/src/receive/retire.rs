@@ -32,6 +32,8 @@ pub struct RetireReport {
     pub tool: Option<String>,
     /// Where its folder is kept.
     pub kept: Option<PathBuf>,
+    /// Its folder, where that was adopted and stays in place.
+    pub stays: Option<PathBuf>,
     /// What happens to the startup files.
     pub startup_files: Vec<StartupChange>,
     /// What happens to values of the registry.
@@ -49,6 +51,7 @@ impl RetireReport {
             id: None,
             tool: None,
             kept: None,
+            stays: None,
             startup_files: Vec::new(),
             registry_values: Vec::new(),
             removed: Vec::new(),
@@ -80,10 +83,14 @@ pub fn retire(machine: &Machine, wanted: &str, dry_run: bool, stop: &Stop) -> Re
         acts.drop_cards();
     }
     yard.remove_card(&mut acts, &card)?;
-    let (home, id) = (yard.home(&card.name, &card.version), yard.ledger().read()?.next_id());
-    let kept = yard.retired_home(&card.name, &card.version, id);
-    acts.shift(&home, &kept);
-    report.kept = Some(kept);
+    let (home, id) = (yard.home_of(&card), yard.ledger().read()?.next_id());
+    if card.folder.is_none() {
+        let kept = yard.retired_home(&card.name, &card.version, id);
+        acts.shift(&home, &kept);
+        report.kept = Some(kept);
+    } else {
+        report.stays = Some(home);
+    }
     if let Some(lock) = lock {
         report.id = lock.carry_out(Change { does: format!("retire {tool}"), undoes: None, acts })?;
         report.removed = remove_old(&yard, &lock)?;

@@ -96,7 +96,7 @@ pub fn stock(machine: &Machine, asks: bool, stop: &Stop) -> Result<StockReport, 
     let tools = yard.cards()?.into_iter().map(|card| StockTool {
         in_service: in_service.iter().any(|c| c.name == card.name && c.version == card.version),
         registered: card.registration.as_ref().map(|r| r.scope),
-        home: yard.home(&card.name, &card.version),
+        home: yard.home_of(&card),
         new_terminals: meanings.remove(&(card.name.to_string(), card.version.to_string())),
         home_variables: card.registration.map(|r| r.home_variables).unwrap_or_default(),
         commands: card.commands.into_iter().map(|c| c.name).collect(),
@@ -127,7 +127,7 @@ fn look(machine: &Machine, yard: &Yard, cards: &[&Card], stop: &Stop) -> Result<
     let mut copies: Vec<(String, PathBuf)> = Vec::new();
     let mut index = 0;
     for card in cards {
-        let home = yard.home(&card.name, &card.version);
+        let home = yard.home_of(card);
         let mut others: Vec<OtherMeaning> = Vec::new();
         for command in &card.commands {
             let file = home.join(&command.path);
@@ -146,7 +146,8 @@ fn look(machine: &Machine, yard: &Yard, cards: &[&Card], stop: &Stop) -> Result<
             for candidate in resolve::candidates(Caller::from(*shell), &first.name, &said.around, &Disk) {
                 let runs = !matches!(candidate.standing, Standing::Skipped);
                 let known = copies.iter().any(|(_, copy)| same_file(copy, &candidate.path));
-                if runs && !known && !candidate.path.starts_with(yard.root()) {
+                let ours = candidate.path.starts_with(yard.root()) || candidate.path.starts_with(&home);
+                if runs && !known && !ours {
                     copies.push((first.name.clone(), candidate.path));
                 }
             }

@@ -138,7 +138,7 @@ fn is_unexpanded(entry: &Entry) -> bool {
 }
 
 /// The place that an entry lies in, where that is one that people or systems clean.
-fn cleaned_place(folder: &Path, home: &Path) -> Option<String> {
+pub(crate) fn cleaned_place(folder: &Path, home: &Path) -> Option<String> {
     let temporary = std::env::temp_dir();
     let places = [home.join("Downloads"), home.join("Desktop"), temporary, "/tmp".into(), "/var/tmp".into()];
     let place = places.into_iter().find(|place| folder.starts_with(place))?;

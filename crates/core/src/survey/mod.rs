@@ -28,8 +28,8 @@ use crate::terminal::{self, Answer, Asking, Question, Said};
 use crate::trace::TerminalKind;
 use crate::yard::{Card, Scope, Settings, Yard, YardError};
 
-pub(crate) use entries::commands_in;
 use entries::{Entry, Seen};
+pub(crate) use entries::{cleaned_place, commands_in};
 use variables::home_variable;
 
 /// From here on the start of a shell is worth telling.
@@ -178,7 +178,7 @@ pub fn survey(
     findings.extend(sight.variables.iter().filter_map(others));
     findings.extend(sight.variables.iter().filter_map(|(name, value)| {
         let card = cards.iter().find(|card| home_variables(card).any(|own| own == *name));
-        home_variable(name, value.as_deref(), card.map(|card| (card, yard.home(&card.name, &card.version))))
+        home_variable(name, value.as_deref(), card.map(|card| (card, yard.home_of(card))))
     }));
     if terminal == TerminalKind::This {
         // What is registered may well be right, and only this terminal too old for it.
@@ -395,7 +395,7 @@ fn tell_writable(entries: &[&Entry], seen: &mut [Seen], system_folders: &[&Path]
 
 /// The registered commands of a tool that another copy comes before, or that are not found.
 fn losing(yard: &Yard, card: &Card, around: &Surroundings) -> Vec<Finding> {
-    let home = yard.home(&card.name, &card.version);
+    let home = yard.home_of(card);
     let told = |command: &crate::layout::Command| {
         let ours = home.join(&command.path);
         let candidates = resolve::candidates(Caller::program(os::HERE), &command.name, around, &Disk);

@@ -234,7 +234,7 @@ fn own_files(machine: &Machine, name: &str) -> Vec<PathBuf> {
     let mut cards = yard.in_service().unwrap_or_default();
     cards.retain(|card| card.registration.is_some());
     let files = cards.iter().flat_map(|card| {
-        let home = yard.home(&card.name, &card.version);
+        let home = yard.home_of(card);
         card.commands.iter().filter(|c| c.name == name).map(move |c| home.join(&c.path))
     });
     files.collect()

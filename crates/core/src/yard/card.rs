@@ -29,6 +29,12 @@ pub struct Card {
     pub layout: CardLayout,
     /// The commands it brings.
     pub commands: Vec<Command>,
+    /// Where it lies, where that is not the stock: it was there already, and was adopted.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub folder: Option<PathBuf>,
+    /// The command that removes it, where an installer has brought it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub uninstaller: Option<Vec<String>>,
     /// How its commands are asked for their version, where that was set.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub probe: Option<CardProbe>,

@@ -175,6 +175,12 @@ impl Yard {
         self.root.join("stock").join(name.as_str()).join(version.as_str())
     }
 
+    /// The home of a card's tool: in the stock, or where it was adopted.
+    #[must_use]
+    pub fn home_of(&self, card: &Card) -> PathBuf {
+        card.folder.clone().unwrap_or_else(|| self.home(&card.name, &card.version))
+    }
+
     /// The folder for what is not finished yet.
     #[must_use]
     pub fn staging(&self) -> PathBuf {
@@ -216,7 +222,7 @@ impl Yard {
             for file in list(&folder)?.into_iter().filter(|f| f.extension().is_some_and(|e| e == "toml")) {
                 let text = fs::read_to_string(&file).at("read", &file)?;
                 let card = card::read(&text, &file)?;
-                if self.home(&card.name, &card.version).is_dir() {
+                if self.home_of(&card).is_dir() {
                     cards.push(card);
                 }
             }
@@ -234,7 +240,7 @@ impl Yard {
         for folder in list(&self.root.join("cards"))? {
             for file in list(&folder)?.into_iter().filter(|f| f.extension().is_some_and(|e| e == "toml")) {
                 let card = card::read(&fs::read_to_string(&file).at("read", &file)?, &file)?;
-                if !self.home(&card.name, &card.version).is_dir() {
+                if !self.home_of(&card).is_dir() {
                     strays.cards.push(file);
                 }
             }
@@ -338,7 +344,7 @@ impl Yard {
     #[must_use]
     pub fn registered(&self, card: &Card) -> Option<Registered> {
         let registration = card.registration.as_ref()?;
-        let home = self.home(&card.name, &card.version);
+        let home = self.home_of(card);
         let folder = |f: &PathBuf| if f.as_os_str().is_empty() { home.clone() } else { home.join(f) };
         Some(Registered {
             command_folders: card.layout.command_folders.iter().map(folder).collect(),

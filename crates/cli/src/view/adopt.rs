@@ -1,0 +1,72 @@
+//! Folders that were in place already.
+
+use std::io::{self, Write};
+
+use wagon_yard_core::finding::Finding;
+use wagon_yard_core::receive::{AdoptReport, SearchReport};
+
+use super::receive::{COLUMNS, scope, shown, some_of, stores};
+use super::{Page, check, count, escape, style};
+
+/// What was adopted.
+pub fn write(report: &AdoptReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let label = |text: &str| style::STRONG.over(text);
+    let names: Vec<String> = report.commands.iter().map(|command| escape(&command.name)).collect();
+    let folders: Vec<String> = report.command_folders.iter().map(|folder| shown(folder)).collect();
+    let (name, version) = (label(&report.name), label(&escape(&report.version)));
+    let commands = count(names.len(), "command", "commands");
+    let text = format!("{name} {version}; {commands} in {}: {}", folders.join(" and "), some_of(&names));
+    page.labelled(out, &label("layout"), COLUMNS, &text)?;
+    let would = if report.dry_run { "would be " } else { "" };
+    let place = if report.moved { format!("{would}moved to") } else { "stays in".to_owned() };
+    page.labelled(out, &label("adopt"), COLUMNS, &format!("{place} {}", shown(&report.home)))?;
+    let text = if report.was_registered {
+        "every new terminal has it already; nothing is done twice".to_owned()
+    } else {
+        let variables: Vec<&str> =
+            report.home_variables.iter().map(wagon_yard_core::layout::Variable::as_str).collect();
+        let set = if variables.is_empty() { String::new() } else { format!(", {} set", variables.join(" and ")) };
+        let folders = count(report.command_folders.len(), "command folder", "command folders");
+        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run);
+        format!("{folders} {would}first in {}{set}; {stores}", scope(report.scope))
+    };
+    page.labelled(out, &label("register"), COLUMNS, &text)?;
+    if let Some(checked) = &report.check {
+        page.labelled(out, &label("check"), COLUMNS, &check::summary(checked))?;
+    }
+    let findings: Vec<&Finding> = report.findings.iter().collect();
+    if !findings.is_empty() {
+        writeln!(out)?;
+        page.findings(out, &findings)?;
+    }
+    if let Some(checked) = &report.check {
+        writeln!(out)?;
+        check::tool(checked, page, out)?;
+    }
+    if report.dry_run {
+        writeln!(out, "\nNothing was written. Without --dry-run this is what happens.")?;
+    }
+    Ok(())
+}
+
+/// What was found.
+pub fn write_search(report: &SearchReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    if report.found.is_empty() {
+        writeln!(out, "No tool was found that is not on record.")?;
+    }
+    for tool in &report.found {
+        let name = match (&tool.name, &tool.version) {
+            (Some(name), Some(version)) => format!("{name} {version}"),
+            (Some(name), None) => name.clone(),
+            _ => "unnamed".to_owned(),
+        };
+        let names: Vec<String> = tool.commands.iter().map(|command| escape(command)).collect();
+        let place = if tool.in_path { ", in PATH" } else { "" };
+        let commands = count(names.len(), "command", "commands");
+        let text = format!("{commands}{place}: {}", some_of(&names));
+        page.labelled(out, "", 0, &format!("{}   {text}", style::STRONG.over(&escape(&name))))?;
+        page.labelled(out, "", 2, &style::DIM.over(&format!("wyard adopt \"{}\"", shown(&tool.folder))))?;
+    }
+    let places: Vec<String> = report.places.iter().map(|place| page.short(&place.to_string_lossy())).collect();
+    page.labelled(out, "", 0, &style::DIM.over(&format!("looked in PATH and in {}", places.join(", "))))
+}
