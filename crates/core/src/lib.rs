@@ -10,6 +10,7 @@ pub mod check;
 pub mod checksum;
 pub mod error;
 pub mod finding;
+pub mod installer;
 pub mod layout;
 pub mod machine;
 pub mod os;

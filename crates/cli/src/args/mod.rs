@@ -171,9 +171,30 @@ pub struct ReceiveArgs {
     /// Replace this version if it is in the yard already
     #[arg(long)]
     pub replace: bool,
+    /// How an installer is run
+    #[command(flatten)]
+    pub installer: InstallerArgs,
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,
+}
+
+/// How an installer is run.
+#[derive(Debug, ClapArgs)]
+#[command(next_help_heading = "Installer")]
+pub struct InstallerArgs {
+    /// Run an installer without asking first
+    #[arg(long)]
+    pub yes: bool,
+    /// The folder that an installer is to install into, in its own way to say it
+    #[arg(long, value_name = "DIR")]
+    pub installer_folder: Option<PathBuf>,
+    /// Another place to watch while an installer runs; repeatable
+    #[arg(long, value_name = "DIR")]
+    pub watch: Vec<PathBuf>,
+    /// What is passed on to an installer
+    #[arg(last = true, value_name = "ARGUMENTS")]
+    pub arguments: Vec<String>,
 }
 
 /// Published checksums. Without any, the usual files beside the download are looked for.

@@ -2,6 +2,7 @@
 
 use std::process::ExitCode;
 
+use wagon_yard_core::installer::recognise;
 use wagon_yard_core::receive::{InspectRequest, inspect};
 
 use crate::args::InspectArgs;
@@ -11,6 +12,10 @@ use crate::view;
 
 /// Looks into a file.
 pub fn run(args: InspectArgs, context: &Context) -> Result<ExitCode, Failure> {
+    if let Some(installer) = recognise(&args.file)? {
+        context.report(&view::install::Inspected::of(&installer), view::install::write_inspected)?;
+        return Ok(ExitCode::SUCCESS);
+    }
     let InspectArgs { file, checksums, whole, no_run } = args;
     let request = InspectRequest { file, trust: checksums.into(), whole, no_run };
     let report = inspect(&context.machine, &request, &context.stop)?;

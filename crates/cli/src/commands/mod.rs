@@ -8,6 +8,7 @@ mod demo;
 mod explain;
 mod history;
 mod inspect;
+mod install;
 mod overview;
 mod path;
 mod receive;

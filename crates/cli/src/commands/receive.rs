@@ -2,16 +2,25 @@
 
 use std::process::ExitCode;
 
+use wagon_yard_core::installer::recognise;
 use wagon_yard_core::receive::{ReceiveRequest, receive};
 
 use crate::args::ReceiveArgs;
 use crate::context::Context;
-use crate::failure::Failure;
+use crate::failure::{Failure, exit};
 use crate::progress::Shown;
 use crate::view;
 
 /// Receives a tool.
 pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
+    if recognise(&args.file)?.is_some() {
+        return super::install::run(args, context);
+    }
+    let passed_on = !args.installer.arguments.is_empty() || args.installer.installer_folder.is_some();
+    if passed_on {
+        let message = format!("{} is no installer that arguments could be passed on to", args.file.display());
+        return Err(Failure::new(exit::CALL, message, Some("leave out what stands behind --")));
+    }
     let home_variables = super::home_variables(args.no_home_variable, args.home_variables);
     let request = ReceiveRequest {
         file: args.file,

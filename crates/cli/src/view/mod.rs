@@ -5,6 +5,7 @@ pub mod check;
 pub mod explain;
 pub mod history;
 pub mod inspect;
+pub mod install;
 pub mod path;
 pub mod receive;
 pub mod register;

@@ -10,6 +10,7 @@ mod everybody;
 mod home;
 mod hostile;
 mod inspect;
+mod installers;
 mod interrupted;
 mod judges;
 mod lookup_on_windows;

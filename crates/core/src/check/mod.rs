@@ -19,6 +19,7 @@ pub(crate) use all_path::system_folders;
 use command::Job;
 pub use others::versions;
 pub use report::{CallerResult, CheckReport, CommandCheck, Requirement, ToolCheck, Verdict};
+pub(crate) use starting::last_words;
 use tool::Asked;
 pub use trial::{StepResult, TrialError, TrialHearer, TrialReport, TrialResult, Unmet, check as check_trial, trial};
 

@@ -208,6 +208,19 @@ pub(super) fn open_question(outcome: &Outcome) -> Option<String> {
     })
 }
 
+/// The end of what a program said, for somebody who looks for the reason of a failure.
+pub(crate) fn last_words(outcome: &Outcome) -> String {
+    if let Some(question) = open_question(outcome) {
+        return format!("; it asks \"{question}\" and gets no answer: pass what it needs behind --");
+    }
+    let line = [&outcome.stderr, &outcome.stdout].into_iter().find_map(|stream| {
+        let text = String::from_utf8_lossy(stream);
+        let line = text.lines().map(str::trim).rfind(|line| !line.is_empty())?;
+        Some(line.chars().take(200).collect::<String>())
+    });
+    line.map_or_else(String::new, |line| format!("; its last words: {line}"))
+}
+
 fn foreign(program: &Program) -> String {
     match (program.os, program.arch) {
         (Some(os), Some(arch)) => format!("is a program for {os} on {arch}, and can't run here"),

@@ -69,6 +69,8 @@ pub(super) fn why(code: Code) -> &'static str {
         }
         Code::NoInterpreterLine => "it works from a shell, and fails where a program starts it",
         Code::CardWithoutFolder | Code::FolderWithoutCard => "the yard's records and the disk do not tell the same",
+        Code::InstallerFailed => "what it was to bring is not there, or only a part of it",
+        Code::ChangedMeanwhile => "what the installer did not do, its uninstaller will not take back",
         Code::RequirementMissing => "the tool starts, and fails at the work that needs it",
         Code::HidesOther | Code::CompanionsSplit | Code::CompanionsDisagree => {
             "versions that do not belong together can come to be used together"

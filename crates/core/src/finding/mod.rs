@@ -148,6 +148,10 @@ codes! {
     PlaceSilent = "place-silent", Caution;
     /// PATH has both a tool's root and the folder in it that holds its programs.
     RootAndBin = "root-and-bin", Note;
+    /// An installer did not do its work.
+    InstallerFailed = "installer-failed", Problem;
+    /// Something was changed while an installer ran, and perhaps not by it.
+    ChangedMeanwhile = "changed-meanwhile", Caution;
     /// A card of the yard has no folder.
     CardWithoutFolder = "card-without-folder", Caution;
     /// A folder of the stock has no card.

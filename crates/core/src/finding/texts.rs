@@ -46,6 +46,18 @@ pub(super) fn texts(code: Code) -> [&'static str; 4] {
             "What is missing is named. Install that, or download the package for this machine.",
             "a script begins with #!/usr/bin/env driftrun, and there is no driftrun",
         ],
+        Code::InstallerFailed => [
+            "The installer ended with an error, was cancelled, or did not end in time.",
+            "A right was missing, another installation was running, it asked something, or a download inside it failed.",
+            "Look into its log; run it again with what it needs behind --. What it left is listed; --or-undo restores PATH.",
+            "wyard receive buoyctl-2.4.run --yes -- --accept",
+        ],
+        Code::ChangedMeanwhile => [
+            "A startup file or a value of the environment was changed while an installer ran, and points to nothing it made.",
+            "The installer did it for reasons of its own, or another program was at work at the same time.",
+            "Look at the line. If it is not wanted, take it out by hand.",
+            "PATH got C:\\harbour\\bin while the installer of buoyctl ran",
+        ],
         Code::CardWithoutFolder => [
             "The yard has a card of a tool whose folder is not in the stock.",
             "The folder was removed by hand, or a receiving was broken off by an older wyard.",

@@ -232,6 +232,12 @@ pub fn create_for_everybody() {
     rustix::process::umask(rustix::fs::Mode::from_raw_mode(0o022));
 }
 
+/// Records of what is installed; this system keeps none that we read.
+#[must_use]
+pub fn uninstall_records() -> Vec<(String, std::collections::HashMap<String, String>)> {
+    Vec::new()
+}
+
 /// Ends this process as a kill would.
 pub fn end_at_once() -> ! {
     std::process::abort()
@@ -242,6 +248,9 @@ pub fn end_at_once() -> ! {
 pub fn ending_signal(status: ExitStatus) -> Option<i32> {
     status.signal()
 }
+
+/// Programs that this process has started are ended by it here; one that is killed itself leaves them to end by themselves.
+pub fn end_children_with_us() {}
 
 /// Prepares a command to run in a session of its own: no controlling terminal it could read from or be stopped by, and
 /// one process group that can be ended whole (setsid(2)).

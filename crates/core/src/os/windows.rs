@@ -246,12 +246,62 @@ pub fn superuser_home() -> &'static str {
 /// Who may read a file follows from its folder here.
 pub fn create_for_everybody() {}
 
+/// Puts this process into a job that ends with it, so that programs it has started do not outlive it, however it ends
+/// ("Job Objects"). Where that is refused all is as without.
+pub fn end_children_with_us() {
+    use windows_sys::Win32::System::JobObjects::{
+        AssignProcessToJobObject, CreateJobObjectW, JOB_OBJECT_LIMIT_KILL_ON_JOB_CLOSE,
+        JOBOBJECT_EXTENDED_LIMIT_INFORMATION, JobObjectExtendedLimitInformation, SetInformationJobObject,
+    };
+    static ONCE: std::sync::Once = std::sync::Once::new();
+    ONCE.call_once(|| {
+        // SAFETY: the structure is plain data and of the size that is told; the handle is checked, and stays open until
+        // the system closes it when the process ends, which is what ends the job.
+        unsafe {
+            let job = CreateJobObjectW(std::ptr::null(), std::ptr::null());
+            if job.is_null() {
+                return;
+            }
+            let mut limits: JOBOBJECT_EXTENDED_LIMIT_INFORMATION = std::mem::zeroed();
+            limits.BasicLimitInformation.LimitFlags = JOB_OBJECT_LIMIT_KILL_ON_JOB_CLOSE;
+            let size = u32::try_from(size_of::<JOBOBJECT_EXTENDED_LIMIT_INFORMATION>()).unwrap_or_default();
+            let limits = std::ptr::from_ref(&limits).cast();
+            if SetInformationJobObject(job, JobObjectExtendedLimitInformation, limits, size) != 0 {
+                AssignProcessToJobObject(job, GetCurrentProcess());
+            }
+        }
+    });
+}
+
 /// Prepares a command to run in a job of its own, which can be ended whole.
 #[must_use]
 pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {
     let mut wrapped = process_wrap::std::CommandWrap::from(command);
     wrapped.wrap(process_wrap::std::JobObject);
     wrapped
+}
+
+/// Records of what is installed, by key, with the text values of each ("Uninstall Registry Key"): the machine's, those of
+/// 32-bit programs, and the user's.
+#[must_use]
+pub fn uninstall_records() -> Vec<(String, std::collections::HashMap<String, String>)> {
+    const BELOW: &str = r"Microsoft\Windows\CurrentVersion\Uninstall";
+    let places = [
+        (HKEY_LOCAL_MACHINE, format!(r"Software\{BELOW}")),
+        (HKEY_LOCAL_MACHINE, format!(r"Software\WOW6432Node\{BELOW}")),
+        (HKEY_CURRENT_USER, format!(r"Software\{BELOW}")),
+    ];
+    let mut records = Vec::new();
+    for (root, place) in places {
+        let Ok(key) = RegKey::predef(root).open_subkey_with_flags(&place, KEY_READ) else { continue };
+        for name in key.enum_keys().flatten() {
+            let Ok(record) = key.open_subkey_with_flags(&name, KEY_READ) else { continue };
+            let text = |value: &str| record.get_value::<String, _>(value).ok().map(|text| (value.to_owned(), text));
+            let values = ["DisplayName", "DisplayVersion", "InstallLocation", "UninstallString"];
+            records.push((name, values.into_iter().filter_map(text).collect()));
+        }
+    }
+    records
 }
 
 /// Ends this process as a kill would: an abort brings up a debugger here.

@@ -56,6 +56,7 @@ pub fn run_heard(mut command: Command, limit: Duration, stop: &Stop, hear: Heare
     command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped());
     tracing::debug!(?command, "start");
     os::keep_failures_quiet();
+    os::end_children_with_us();
     let mut wrapped = os::in_own_session(command);
     let mut child = match spawn(&mut wrapped) {
         Ok(child) => child,

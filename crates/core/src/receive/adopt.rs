@@ -190,6 +190,11 @@ fn look(folder: &Path, given: &[PathBuf]) -> Result<(PathBuf, Layout), ReceiveEr
     Ok((root, layout))
 }
 
+/// The home of the tool in a folder.
+pub(crate) fn look_for_tool(folder: &Path, given: &[PathBuf]) -> Result<PathBuf, ReceiveError> {
+    look(folder, given).map(|(root, _)| root)
+}
+
 fn below_home(home: &Path, below: &Path) -> PathBuf {
     if below.as_os_str().is_empty() { home.to_owned() } else { home.join(below) }
 }

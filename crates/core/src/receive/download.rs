@@ -60,7 +60,7 @@ impl Summed {
 }
 
 /// The published checksums: those given, and otherwise those in the usual files beside the download.
-pub(super) fn published(file: &Path, trust: &Trust) -> Result<Vec<Published>, ReceiveError> {
+pub(crate) fn published(file: &Path, trust: &Trust) -> Result<Vec<Published>, ReceiveError> {
     let given = |checksum: &Checksum| {
         let option = checksum.algorithm.name().to_ascii_lowercase().replace('-', "");
         Published { checksum: checksum.clone(), from: format!("--{option}") }
@@ -100,14 +100,19 @@ pub(super) fn while_summing<T>(
         worked?;
         return Err(ArchiveError::Interrupted.into());
     }
-    let computed = computed.at("read", &source.path)?;
+    let summed = compare(&source.path, computed.at("read", &source.path)?, published)?;
+    Ok((summed, worked?))
+}
+
+/// Compares what was computed, SHA-256 first, with what was published.
+pub(crate) fn compare(file: &Path, computed: Vec<Checksum>, published: Vec<Published>) -> Result<Summed, ReceiveError> {
     for one in &published {
         let same = computed.iter().find(|c| c.algorithm == one.checksum.algorithm);
         if let Some(seen) = same.filter(|seen| **seen != one.checksum) {
-            let (file, published, computed) = (source.path.clone(), one.clone(), seen.clone());
+            let (file, published, computed) = (file.to_owned(), one.clone(), seen.clone());
             return Err(ReceiveError::Checksum(Box::new(ChecksumError { file, published, computed })));
         }
     }
     let sha256 = computed.into_iter().next().ok_or(ArchiveError::Interrupted)?;
-    Ok((Summed { sha256, published }, worked?))
+    Ok(Summed { sha256, published })
 }

@@ -19,8 +19,10 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
+pub(crate) use adopt::look_for_tool;
 pub use adopt::{AdoptReport, AdoptRequest, FoundTool, SearchReport, adopt, search};
 pub use download::{ChecksumError, Summed, Trust};
+pub(crate) use download::{compare, published};
 pub use error::ReceiveError;
 pub use history::{ChangeTold, Difference as ChangeDifference, HistoryReport, history};
 pub use inspect::{InspectReport, InspectRequest, InspectedCommand, Suggested, inspect};
@@ -204,7 +206,7 @@ pub fn receive(
     let source = Source::open(&request.file, &std::env::temp_dir(), stop)?;
     let format = &source.format;
     witness.stage(&Stage::Identified(format));
-    let published = download::published(&request.file, &request.trust)?;
+    let published = published(&request.file, &request.trust)?;
 
     let lock = if request.dry_run { None } else { Some(yard.lock()?) };
     let registrar = Registrar::new(machine, &yard, &settings, stop);

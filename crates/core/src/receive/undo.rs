@@ -202,6 +202,12 @@ impl Undoing<'_> {
                     own = self.own(path, &own, &entries(before)?, &entries(after)?)?;
                     self.yard.put_own_entries(&mut acts, own.clone())?;
                 }
+                Act::File { path, role: Role::Restored, before, after } => {
+                    if fs::read(path).ok() != after.as_ref().map(Content::bytes) {
+                        return Err(self.later(path));
+                    }
+                    acts.file(path, Role::Restored, before.as_ref().map(Content::bytes))?;
+                }
                 Act::Move { from, to } => self.shift(&mut acts, from, to)?,
                 Act::File { .. } | Act::Startup { .. } | Act::Value { .. } | Act::Folder { .. } => {}
             }

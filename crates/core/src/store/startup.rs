@@ -132,7 +132,7 @@ pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn 
 }
 
 /// Every file that could carry a block of ours in these folders, for taking it out again.
-pub(super) fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
+pub(crate) fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
     if let Some(root) = &folders.system {
         return system_targets(&Shell::ALL, root, &Path::is_file);
     }

@@ -105,6 +105,8 @@ pub enum Role {
     PathBefore,
     /// A startup file as it was before its first change; it stays.
     Backup,
+    /// A file of others that is brought back to what it was.
+    Restored,
 }
 
 /// An elementary change.
@@ -249,6 +251,16 @@ impl Acts {
     /// Leaves out what was to be written on cards.
     pub fn drop_cards(&mut self) {
         self.all.retain(|act| !matches!(act, Act::File { role: Role::Card, .. }));
+    }
+
+    /// Adds the bringing back of a file of others.
+    pub fn restore(&mut self, path: &Path, before: Option<Content>, after: Option<Content>) {
+        self.all.push(Act::File { path: path.to_owned(), role: Role::Restored, before, after });
+    }
+
+    /// Adds the change of a value of the registry.
+    pub fn value(&mut self, scope: Scope, name: String, before: Option<StoredValue>, after: Option<StoredValue>) {
+        self.all.push(Act::Value { scope, name, before, after });
     }
 
     /// Adds others behind these.

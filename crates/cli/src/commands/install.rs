@@ -1,0 +1,62 @@
+//! `wyard receive INSTALLER`
+
+use std::io::{self, BufRead as _, IsTerminal as _, Write as _};
+use std::process::ExitCode;
+
+use wagon_yard_core::check::Verdict;
+use wagon_yard_core::installer::{InstallRequest, install, plan};
+
+use crate::args::ReceiveArgs;
+use crate::context::Context;
+use crate::failure::{Failure, OutputError, exit};
+use crate::view::{self, Page};
+
+/// Runs an installer under watch, with the user's say.
+pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
+    let request = InstallRequest {
+        file: args.file,
+        trust: args.checksums.into(),
+        arguments: args.installer.arguments,
+        folder: args.installer.installer_folder,
+        watch: args.installer.watch,
+        name: args.name,
+        version: args.version,
+        command_folders: args.command_folders,
+        home_variables: super::home_variables(args.no_home_variable, args.home_variables),
+        scope: context.machine.scope,
+        or_undo: args.or_undo,
+    };
+    let plan = plan(&context.machine, &request, &context.stop)?;
+    if args.dry_run {
+        context.report(&plan, view::install::write_plan)?;
+        return Ok(ExitCode::SUCCESS);
+    }
+    if !context.global.quiet && !context.global.json {
+        let page = Page::of_terminal().at_home(&context.machine.home);
+        view::install::write_plan(&plan, &page, &mut anstream::stdout()).map_err(OutputError)?;
+    }
+    if !args.installer.yes {
+        ask()?;
+    }
+    let report = install(&context.machine, &request, plan, &context.stop)?;
+    context.report(&report, view::install::write)?;
+    let good = report.adopted.as_ref().and_then(|adopted| adopted.verdict).is_some_and(Verdict::passes);
+    Ok(if good { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })
+}
+
+/// Asks whether to run it. Without a terminal nobody can be asked.
+fn ask() -> Result<(), Failure> {
+    let refused = |message: &str, next| Err(Failure::new(exit::CALL, message, next));
+    if !(io::stdin().is_terminal() && io::stderr().is_terminal()) {
+        return refused(
+            "an installer is run only with a yes, and nobody can be asked here",
+            Some("give it with --yes"),
+        );
+    }
+    let mut line = String::new();
+    let asked = write!(io::stderr(), "Run it? [y/N] ").and_then(|()| io::stdin().lock().read_line(&mut line));
+    match asked {
+        Ok(_) if matches!(line.trim(), "y" | "Y" | "yes") => Ok(()),
+        _ => refused("not run, and nothing was changed", None),
+    }
+}

@@ -1,0 +1,138 @@
+//! Installers: what would be run, and what it did.
+
+use std::io::{self, Write};
+
+use serde::Serialize;
+use wagon_yard_core::finding::Finding;
+use wagon_yard_core::installer::{InstallPlan, InstallReport, Installer};
+
+use super::receive::{COLUMNS, some_of};
+use super::{Page, adopt, count, escape, style};
+
+/// So many lines of a kind are told.
+const MOST: usize = 8;
+
+/// What is known of an installer.
+pub fn facts(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let label = |text: &str| style::STRONG.over(text);
+    let mut words = vec![installer.kind.words().to_owned()];
+    words.extend(installer.product.iter().map(|product| escape(product)));
+    words.extend(installer.version.iter().map(|version| escape(version)));
+    words.extend(installer.arch.iter().map(|arch| format!("for {}", escape(arch))));
+    words.extend(installer.for_everybody.map(|all| if all { "for everybody" } else { "for you" }.to_owned()));
+    page.labelled(out, &label("installer"), COLUMNS, &words.join(", "))?;
+    if let Some(inside) = &installer.inside {
+        let at = installer.inside_at.map_or_else(String::new, |at| format!(", from byte {at} on"));
+        page.labelled(out, &label("inside"), COLUMNS, &format!("{}{at}", escape(inside)))?;
+    }
+    if !installer.files.is_empty() {
+        let names: Vec<String> = installer.commands.iter().map(|name| escape(name)).collect();
+        let commands = count(names.len(), "command", "commands");
+        let text = format!("{}, {commands}: {}", count(installer.files.len(), "file", "files"), some_of(&names));
+        page.labelled(out, &label("brings"), COLUMNS, &text)?;
+        for file in installer.files.iter().take(MOST) {
+            page.labelled(out, "", COLUMNS, &escape(file))?;
+        }
+    }
+    for variable in &installer.variables {
+        let place = match variable.place {
+            "in-place" => "set to".to_owned(),
+            place => format!("gets, {place},"),
+        };
+        let text = format!("{} of the {} environment {place} {}", variable.name, variable.scope, variable.value);
+        page.labelled(out, &label("changes"), COLUMNS, &escape(&text))?;
+    }
+    if !installer.off_by_default.is_empty() {
+        let names: Vec<String> = installer.off_by_default.iter().map(|name| escape(name)).collect();
+        page.labelled(out, &label("left out"), COLUMNS, &format!("unless selected: {}", some_of(&names)))?;
+    }
+    Ok(())
+}
+
+/// What would be run.
+pub fn write_plan(plan: &InstallPlan, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let label = |text: &str| style::STRONG.over(text);
+    facts(&plan.installer, page, out)?;
+    let compared = if plan.compared { style::GOOD.over("as published") } else { style::CAUTION.over("not compared") };
+    page.labelled(out, &label("checksum"), COLUMNS, &format!("SHA-256 {compared} {}", plan.sha256))?;
+    page.labelled(out, &label("runs"), COLUMNS, &escape(&shell_words::join(&plan.command)))?;
+    page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("log: {}", page.short(&plan.log.to_string_lossy()))))
+}
+
+/// What it did.
+pub fn write(report: &InstallReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let label = |text: &str| style::STRONG.over(text);
+    let word = if report.well { style::GOOD.over("well") } else { style::BAD.over("failed") };
+    page.labelled(out, &label("ended"), COLUMNS, &format!("{word}: {}", escape(&report.ended)))?;
+    let seen = &report.seen;
+    let files = count(seen.files_added, "new file", "new files");
+    let folders: Vec<String> = seen.folders.iter().map(|folder| page.short(&folder.to_string_lossy())).collect();
+    let places = if folders.is_empty() { String::new() } else { format!(" in {}", some_of(&folders)) };
+    let single = count(seen.single_files.len(), "in a folder that was there", "in folders that were there");
+    let changed = count(seen.files_changed.len(), "file changed", "files changed");
+    page.labelled(out, &label("made"), COLUMNS, &format!("{files}{places}; {single}; {changed}"))?;
+    for file in seen.single_files.iter().chain(&seen.files_changed).take(MOST) {
+        page.labelled(out, "", COLUMNS, &page.short(&file.to_string_lossy()))?;
+    }
+    for file in &seen.startup_files {
+        page.labelled(out, &label("startup"), COLUMNS, &page.short(&file.path.to_string_lossy()))?;
+        for (sign, line) in file.added.iter().map(|l| ("+", l)).chain(file.removed.iter().map(|l| ("-", l))) {
+            page.labelled(out, "", COLUMNS, &format!("{sign} {}", escape(line)))?;
+        }
+    }
+    for value in &seen.values {
+        let what = match (value.entries.is_empty(), &value.after) {
+            (false, _) => {
+                let told = |e: &wagon_yard_core::installer::EntrySeen| format!("{} ({})", e.raw, e.place);
+                format!("got {}", value.entries.iter().map(told).collect::<Vec<_>>().join(", "))
+            }
+            (true, Some(after)) => format!("is now {after}"),
+            (true, None) => "is gone".to_owned(),
+        };
+        let text = format!("{} of the {} environment {what}", value.name, value.scope);
+        page.labelled(out, &label("registry"), COLUMNS, &escape(&text))?;
+    }
+    for record in &seen.installed {
+        let text = format!("{} {}; to remove it: {}", record.name, record.version, record.command);
+        page.labelled(out, &label("on record"), COLUMNS, &escape(&text))?;
+    }
+    let findings: Vec<&Finding> = report.findings.iter().collect();
+    if !findings.is_empty() {
+        writeln!(out)?;
+        page.findings(out, &findings)?;
+    }
+    if let Some(adopted) = &report.adopted {
+        writeln!(out)?;
+        adopt::write(adopted, page, out)?;
+    }
+    if report.taken_back {
+        writeln!(out)?;
+        page.labelled(out, "", 0, "PATH, variables and startup files were brought back; the files it made stay.")?;
+    }
+    Ok(())
+}
+
+/// The report of `inspect` on an installer.
+#[derive(Debug, Serialize)]
+pub struct Inspected<'a> {
+    format: u32,
+    report: &'static str,
+    installer: &'a Installer,
+}
+
+impl<'a> Inspected<'a> {
+    /// Of this one.
+    pub fn of(installer: &'a Installer) -> Self {
+        Self { format: 1, report: "inspect", installer }
+    }
+}
+
+/// What is known of it, and how to go on.
+pub fn write_inspected(inspected: &Inspected<'_>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    facts(inspected.installer, page, out)?;
+    if let Some(option) = &inspected.installer.folder_option {
+        let text = format!("--installer-folder DIR is passed on as {}", escape(option));
+        page.labelled(out, &style::STRONG.over("folder"), COLUMNS, &text)?;
+    }
+    Ok(())
+}

@@ -1,0 +1,125 @@
+//! Installers run under watch: shell self-extractors here, packages of Windows Installer in the Windows lane.
+
+use std::fs;
+use std::thread;
+use std::time::Duration;
+
+use flate2::Compression;
+use flate2::write::GzEncoder;
+
+use crate::archives::script;
+use crate::home::Home;
+
+/// A self-extractor for buoyctl: `before` runs first, `behind` when the archive behind its last line is unpacked.
+fn self_extractor(home: &Home, before: &str, behind: &str) -> String {
+    let mut tar = tar::Builder::new(GzEncoder::new(Vec::new(), Compression::default()));
+    let content = script("2.4");
+    for (path, content, mode) in [("bin/buoyctl", content.as_str(), 0o755), ("README", "read\n", 0o644)] {
+        let mut header = tar::Header::new_gnu();
+        header.set_size(content.len() as u64);
+        header.set_mode(mode);
+        tar.append_data(&mut header, path, content.as_bytes()).unwrap();
+    }
+    let payload = tar.into_inner().unwrap().finish().unwrap();
+    let text = format!(
+        "#!/bin/sh\nto=$HOME/buoyctl-2.4\nfor word in \"$@\"; do\n  case $word in --prefix=*) to=${{word#*=}} ;; \
+         --accept) accepted=1 ;; esac\ndone\n{before}\nmkdir -p \"$to\"\n\
+         sed '1,/^# The archive follows/d' \"$0\" | tar xz -C \"$to\"\n{behind}\nexit 0\n# The archive follows\n"
+    );
+    let file = home.write("buoyctl-2.4.run", [text.as_bytes(), &payload].concat());
+    file.to_str().unwrap().to_owned()
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn what_an_installer_left_undone_is_finished() {
+    let home = Home::new();
+    home.write("home/.bashrc", "# mine\n");
+    let file = self_extractor(&home, "", "");
+    home.wyard(&["inspect", &file]).ends(0).says("shell self-extractor").says("gzip").says("--prefix=");
+    let before = home.files();
+    home.wyard(&["receive", &file]).ends(2).says("only with a yes").says("--yes");
+    home.wyard(&["receive", &file, "--dry-run"]).ends(0).says("/bin/sh").says("buoyctl-2.4.run");
+    home.wyard(&["receive", &file, "--yes", "--sha256", &"0".repeat(64)])
+        .ends(3)
+        .says("not the file that was published");
+    assert_eq!(home.files(), before);
+    let told = home.wyard(&["receive", &file, "--yes"]).ends(0);
+    told.says("2 new files in ~/buoyctl-2.4").says("BUOYCTL_HOME set").says("good");
+    assert!(home.fresh("buoyctl").contains("buoyctl 2.4"));
+    home.wyard(&["check", "buoyctl"]).ends(0);
+    home.wyard(&["retire", "buoyctl"]).ends(0).says("stays");
+    // Into another folder, in the installer's own way to say it.
+    let elsewhere = home.path("home/tools/buoy");
+    fs::create_dir(home.path("home/tools")).unwrap();
+    let told = home.wyard(&["receive", &file, "--yes", "--installer-folder", elsewhere.to_str().unwrap()]).ends(0);
+    told.says("~/tools/buoy");
+    assert!(elsewhere.join("bin/buoyctl").exists());
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn what_an_installer_did_rightly_is_not_done_twice() {
+    let home = Home::new();
+    let lines = "for file in .bashrc .profile; do\n  printf 'export BUOYCTL_HOME=%s\\nPATH=$BUOYCTL_HOME/bin:$PATH\\n' \
+                 \"$to\" >> \"$HOME/$file\"\ndone";
+    home.write("home/.bashrc", "# mine\n");
+    let file = self_extractor(&home, "", lines);
+    let told = home.wyard(&["receive", &file, "--yes"]).ends(0);
+    told.says("+ export BUOYCTL_HOME=").says("every new terminal has it already").says("good");
+    assert!(!fs::read_to_string(home.path("home/.bashrc")).unwrap().contains("Wagon Yard"));
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn an_installer_that_fails_is_told_and_taken_back() {
+    let edits = "echo 'PATH=$HOME/buoyctl-2.4/bin:$PATH' >> \"$HOME/.bashrc\"";
+    // What it does before, what behind; what is said of it.
+    let cases = [
+        (edits, "echo no tide tables >&2; exit 3", "it ended with status 3; its last words: no tide tables"),
+        (edits, "kill -9 $$", "ended by a signal"),
+        ("printf 'Accept the terms? [y/n] '; read answer || exit 1", "", "asks \"Accept the terms? [y/n]\""),
+        (edits, "rm -r \"$to/bin\"", "it left no command in any new folder"),
+    ];
+    for (before, behind, says) in cases {
+        let home = Home::new();
+        home.write("home/.bashrc", "# mine\n");
+        let file = self_extractor(&home, before, behind);
+        let told = home.wyard(&["receive", &file, "--yes", "--or-undo"]).ends(1).says(says);
+        told.says("were brought back");
+        assert_eq!(fs::read_to_string(home.path("home/.bashrc")).unwrap(), "# mine\n", "{says}");
+        let told = home.wyard(&["receive", &file, "--yes"]).ends(1).says(says);
+        assert!(!told.out.contains("brought back"));
+    }
+    // What it asks for can be passed on.
+    let home = Home::new();
+    let file = self_extractor(&home, "[ \"$accepted\" ] || { printf 'Accept? '; read answer || exit 1; }", "");
+    home.wyard(&["receive", &file, "--yes"]).ends(1).says("[installer-failed]").says("behind --");
+    home.wyard(&["receive", &file, "--yes", "--", "--accept"]).ends(0).says("good");
+    home.wyard(&["receive", &crate::archives::tidelog(&home, "4.2.1"), "--", "--accept"]).ends(2).says("no installer");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn what_others_do_at_the_same_time_is_not_laid_at_its_door_without_a_caveat() {
+    let home = Home::new();
+    home.write("home/.profile", "# mine\n");
+    let file = self_extractor(&home, "sleep 2", "");
+    let profile = home.path("home/.profile");
+    let other = thread::spawn(move || {
+        thread::sleep(Duration::from_millis(1200));
+        fs::write(profile, "# mine\nPATH=/opt/harbour/bin:$PATH\n").unwrap();
+    });
+    let told = home.wyard(&["receive", &file, "--yes"]).ends(0);
+    other.join().unwrap();
+    told.says("and perhaps not by it").says("/opt/harbour/bin").says("[changed-meanwhile]");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "they run there")]
+fn installers_for_other_systems_are_told_for_what_they_are() {
+    let home = Home::new();
+    let file = home.write("buoyctl-2.4.pkg", b"xar!\0\x1c\0\x01rest");
+    home.wyard(&["inspect", file.to_str().unwrap()]).ends(0).says("macOS installer package");
+    home.wyard(&["receive", file.to_str().unwrap(), "--yes"]).ends(3).says("can't run on this system");
+}

@@ -1,0 +1,135 @@
+//! Installers: recognised by content, looked into before they run, and run under watch.
+
+mod package;
+mod run;
+mod script;
+mod status;
+mod watch;
+mod windows_program;
+
+use std::fs::File;
+use std::io::Read as _;
+use std::path::Path;
+
+pub use run::{InstallError, InstallPlan, InstallReport, InstallRequest, install, plan};
+use serde::Serialize;
+pub use watch::{EntrySeen, Seen, StartupSeen, UninstallRecord, ValueSeen};
+
+use crate::error::{FileContext as _, FileError};
+
+/// The kind of an installer.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum InstallerKind {
+    /// A package of Windows Installer.
+    WindowsPackage,
+    /// A program for Windows that installs another.
+    WindowsProgram,
+    /// A shell script that installs something, most often out of an archive behind its last line.
+    SelfExtractor,
+    /// A package of macOS.
+    MacosPackage,
+}
+
+impl InstallerKind {
+    /// It in words.
+    #[must_use]
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::WindowsPackage => "Windows installer package",
+            Self::WindowsProgram => "Windows installer program",
+            Self::SelfExtractor => "shell self-extractor",
+            Self::MacosPackage => "macOS installer package",
+        }
+    }
+}
+
+/// A change of the environment that an installer says it makes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct PlannedVariable {
+    /// The variable.
+    pub name: String,
+    /// What is written, as the package has it.
+    pub value: String,
+    /// `user` or `system`.
+    pub scope: &'static str,
+    /// How it goes in: `first`, `last`, or `in-place` of what is there.
+    pub place: &'static str,
+}
+
+/// What is known of an installer before it runs.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Installer {
+    /// What it is.
+    pub kind: InstallerKind,
+    /// The product, where it says so.
+    pub product: Option<String>,
+    /// Its version, where it says so.
+    pub version: Option<String>,
+    /// The processor it is for, where it says so.
+    pub arch: Option<String>,
+    /// Whether it installs for everybody; null where it does not say.
+    pub for_everybody: Option<bool>,
+    /// The files it would make, where it says so, and the folder that stands for where they go.
+    pub files: Vec<String>,
+    /// The commands among them.
+    pub commands: Vec<String>,
+    /// The changes of the environment it would make.
+    pub variables: Vec<PlannedVariable>,
+    /// The parts that are off unless somebody selects them.
+    pub off_by_default: Vec<String>,
+    /// The archive inside, in words.
+    pub inside: Option<String>,
+    /// Where in the file that begins, in bytes.
+    pub inside_at: Option<u64>,
+    /// The option that names the folder to install into; ends in `=` where the folder is written right behind it.
+    pub folder_option: Option<String>,
+}
+
+impl Installer {
+    fn new(kind: InstallerKind) -> Self {
+        Self {
+            kind,
+            product: None,
+            version: None,
+            arch: None,
+            for_everybody: None,
+            files: Vec::new(),
+            commands: Vec::new(),
+            variables: Vec::new(),
+            off_by_default: Vec::new(),
+            inside: None,
+            inside_at: None,
+            folder_option: None,
+        }
+    }
+}
+
+/// How much of a file is read to recognise it: the text of a self-extractor is far shorter.
+const HEAD: u64 = 1 << 20;
+
+/// The file a compound document begins with (MS-CFB 2.2), as packages of Windows Installer are.
+const COMPOUND: &[u8] = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1";
+
+/// Recognises an installer by its content; `None` for any other file.
+///
+/// # Errors
+/// When the file cannot be read.
+pub fn recognise(file: &Path) -> Result<Option<Installer>, FileError> {
+    if !file.is_file() {
+        return Ok(None);
+    }
+    let mut head = Vec::new();
+    File::open(file).at("open", file)?.take(HEAD).read_to_end(&mut head).at("read", file)?;
+    Ok(if head.starts_with(COMPOUND) {
+        package::read(file)
+    } else if head.starts_with(b"xar!") {
+        Some(Installer::new(InstallerKind::MacosPackage))
+    } else if head.starts_with(b"MZ") {
+        windows_program::read(file)
+    } else if head.starts_with(b"#!") {
+        script::read(file, &head)
+    } else {
+        None
+    })
+}

@@ -1,0 +1,413 @@
+//! Running an installer: planned and shown first, watched while it runs, and finished where it left something undone.
+
+use std::ffi::OsString;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::Duration;
+
+use serde::Serialize;
+
+use super::watch::{Seen, Watch};
+use super::{Installer, InstallerKind, recognise, status};
+use crate::checksum::{self, Algorithm};
+use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::finding::{Code, Finding};
+use crate::layout::{self, ToolName, Version};
+use crate::machine::Machine;
+use crate::os;
+use crate::process::{self, Ending, Outcome};
+use crate::progress::Stop;
+use crate::receive::{
+    AdoptReport, AdoptRequest, HomeVariables, ReceiveError, Summed, Trust, adopt, compare, look_for_tool, now,
+    published as published_of,
+};
+use crate::system::System;
+use crate::terminal::{self, Asking};
+use crate::yard::{Change, Scope, Source, Yard, YardError};
+
+/// How long an installer may take.
+const LIMIT: Duration = Duration::from_secs(30 * 60);
+
+/// What the user asks for.
+#[derive(Debug, Clone, Default)]
+pub struct InstallRequest {
+    /// The installer.
+    pub file: PathBuf,
+    /// What the publisher says of it.
+    pub trust: Trust,
+    /// Arguments that are passed on.
+    pub arguments: Vec<String>,
+    /// The folder to install into.
+    pub folder: Option<PathBuf>,
+    /// More places to be watched.
+    pub watch: Vec<PathBuf>,
+    /// The tool's name, where it is not to be guessed.
+    pub name: Option<ToolName>,
+    /// Its version, where it is not to be guessed.
+    pub version: Option<Version>,
+    /// Its command folders, where they are not to be found.
+    pub command_folders: Vec<PathBuf>,
+    /// Its home variables.
+    pub home_variables: HomeVariables,
+    /// Whose PATH.
+    pub scope: Scope,
+    /// Whether the stores are brought back when it fails or what it leaves is not good.
+    pub or_undo: bool,
+}
+
+/// What would be run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct InstallPlan {
+    /// The format number.
+    pub format: u32,
+    /// `install-plan`.
+    pub report: &'static str,
+    /// The installer.
+    pub file: PathBuf,
+    /// What is known of it.
+    pub installer: Installer,
+    /// The SHA-256 in hex.
+    pub sha256: String,
+    /// Whether that was compared with a published one.
+    pub compared: bool,
+    /// The command and its arguments.
+    pub command: Vec<String>,
+    /// Where its output goes.
+    pub log: PathBuf,
+}
+
+/// What came of it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct InstallReport {
+    /// The format number.
+    pub format: u32,
+    /// `install`.
+    pub report: &'static str,
+    /// What was run.
+    pub plan: InstallPlan,
+    /// Its exit status; null where it did not end by itself.
+    pub status: Option<i32>,
+    /// That in words.
+    pub ended: String,
+    /// Whether it did its work, by its own account.
+    pub well: bool,
+    /// What changed while it ran.
+    pub seen: Seen,
+    /// What was done with what it left; null where there was no tool.
+    pub adopted: Option<AdoptReport>,
+    /// Whether the stores were brought back.
+    pub taken_back: bool,
+    /// What else is worth telling.
+    pub findings: Vec<Finding>,
+}
+
+/// Why an installer could not be run.
+#[derive(Debug, thiserror::Error)]
+pub enum InstallError {
+    /// It is none.
+    #[error("{} is no installer", .0.display())]
+    None(PathBuf),
+    /// It is for another system.
+    #[error("{} is a {kind}, and can't run on this system", file.display())]
+    OtherSystem {
+        /// The file.
+        file: PathBuf,
+        /// What it is, in words.
+        kind: &'static str,
+    },
+    /// It has no way to say where to install.
+    #[error("{} has no option that names the folder to install into", .0.display())]
+    NoFolderOption(PathBuf),
+    /// It installs for everybody, which needs more rights.
+    #[error("{} installs for everybody, which needs an administrator's rights; nothing was run", .0.display())]
+    NotElevated(PathBuf),
+    /// The records and the work.
+    #[error(transparent)]
+    Receive(#[from] ReceiveError),
+    /// A file.
+    #[error(transparent)]
+    File(#[from] FileError),
+    /// The user asked to stop.
+    #[error("interrupted; the installer was ended, and what it had done by then stays: see {}", .0.display())]
+    Interrupted(PathBuf),
+}
+
+impl Blamed for InstallError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::None(_) | Self::OtherSystem { .. } => Blame::Input,
+            Self::NoFolderOption(_) => Blame::Call,
+            Self::NotElevated(_) => Blame::Machine,
+            Self::Receive(e) => e.blame(),
+            Self::File(e) => e.blame(),
+            Self::Interrupted(_) => Blame::Interrupted,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::NoFolderOption(_) => Some("pass its own option on, behind --".to_owned()),
+            Self::NotElevated(_) => Some("open an elevated terminal and repeat the call there".to_owned()),
+            Self::OtherSystem { .. } => Some("download the one for this system".to_owned()),
+            Self::Receive(e) => e.hint(),
+            Self::File(e) => e.hint(),
+            Self::None(_) | Self::Interrupted(_) => None,
+        }
+    }
+}
+
+impl From<YardError> for InstallError {
+    fn from(error: YardError) -> Self {
+        Self::Receive(error.into())
+    }
+}
+
+/// Works out what would be run, and compares the checksum.
+///
+/// # Errors
+/// When it is no installer, can't run here, or is not what was published.
+pub fn plan(machine: &Machine, request: &InstallRequest, stop: &Stop) -> Result<InstallPlan, InstallError> {
+    let file = std::path::absolute(&request.file).at("find", &request.file)?;
+    let installer = recognise(&file)?.ok_or_else(|| InstallError::None(file.clone()))?;
+    let runs_on = match installer.kind {
+        InstallerKind::SelfExtractor => System::Unix,
+        InstallerKind::WindowsPackage | InstallerKind::WindowsProgram => System::Windows,
+        InstallerKind::MacosPackage => {
+            return Err(InstallError::OtherSystem { file, kind: installer.kind.words() });
+        }
+    };
+    if runs_on != os::HERE {
+        return Err(InstallError::OtherSystem { file, kind: installer.kind.words() });
+    }
+    if installer.for_everybody == Some(true) && os::HERE == System::Windows && !os::is_superuser() {
+        return Err(InstallError::NotElevated(file));
+    }
+    let mut algorithms = vec![Algorithm::Sha256];
+    let Summed { sha256, published } = {
+        let published = published_of(&file, &request.trust)?;
+        algorithms.extend(published.iter().map(|p| p.checksum.algorithm).filter(|a| *a != Algorithm::Sha256));
+        algorithms.dedup();
+        let content = fs::File::open(&file).at("open", &file)?;
+        let computed = checksum::compute(&algorithms, std::io::BufReader::new(content), stop).at("read", &file)?;
+        compare(&file, computed, published)?
+    };
+    let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let log = machine.yard.join("logs").join(format!("{name}-{}.log", now().replace(':', "-")));
+    let command = command(&file, &installer, request, &log)?;
+    let compared = !published.is_empty();
+    Ok(InstallPlan {
+        format: 1,
+        report: "install-plan",
+        file,
+        installer,
+        sha256: sha256.to_string(),
+        compared,
+        command,
+        log,
+    })
+}
+
+/// The command line: quiet where the format defines that, the folder in the way of the installer, then what the user adds.
+fn command(
+    file: &Path,
+    installer: &Installer,
+    request: &InstallRequest,
+    log: &Path,
+) -> Result<Vec<String>, InstallError> {
+    let text = |path: &Path| path.to_string_lossy().into_owned();
+    let mut words = match installer.kind {
+        // "Command-Line Options" of Windows Installer: install, no dialog, no restart, everything into the log.
+        InstallerKind::WindowsPackage => {
+            let log = log.with_extension("package.log");
+            ["msiexec", "/i", &text(file), "/qn", "/norestart", "/l*v", &text(&log)].map(str::to_owned).to_vec()
+        }
+        InstallerKind::WindowsProgram | InstallerKind::MacosPackage => vec![text(file)],
+        InstallerKind::SelfExtractor => {
+            let head = fs::read(file).at("read", file)?;
+            let line = head.split(|byte| *byte == b'\n').next().unwrap_or_default();
+            let line = String::from_utf8_lossy(line.strip_prefix(b"#!").unwrap_or(line)).trim().to_owned();
+            let mut words: Vec<String> = line.split_whitespace().map(str::to_owned).collect();
+            words.push(text(file));
+            words
+        }
+    };
+    if let Some(folder) = &request.folder {
+        let folder = text(&std::path::absolute(folder).at("find", folder)?);
+        match installer.folder_option.as_deref() {
+            Some(option) if option.ends_with('=') => words.push(format!("{option}{folder}")),
+            Some(option) => words.extend([option.to_owned(), folder]),
+            None => return Err(InstallError::NoFolderOption(file.to_owned())),
+        }
+    }
+    words.extend(request.arguments.iter().cloned());
+    Ok(words)
+}
+
+/// Runs what was planned, tells what changed, and finishes it: what is not registered is registered, and checked.
+///
+/// # Errors
+/// When it cannot be run at all. An installer that fails is no error.
+pub fn install(
+    machine: &Machine,
+    request: &InstallRequest,
+    plan: InstallPlan,
+    stop: &Stop,
+) -> Result<InstallReport, InstallError> {
+    let yard = Yard::of(machine);
+    let settings = yard.settings()?;
+    yard.check_rights()?;
+    let shells = terminal::installed(&settings.shells);
+    let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
+    let startup = asking.startup_folders();
+    let mut places = request.watch.clone();
+    places.extend(request.folder.iter().filter_map(|folder| folder.parent().map(Path::to_owned)));
+    let before = Watch::look(machine, &startup, &places)?;
+    if let Some(folder) = plan.log.parent() {
+        fs::create_dir_all(folder).at("make the folder", folder)?;
+    }
+    let outcome = run(machine, &plan, stop);
+    let log = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
+    fs::write(&plan.log, log).at("write", &plan.log)?;
+    let after = Watch::look(machine, &startup, &places)?;
+    let seen = before.differences(&after);
+    let (status, well, ended) = match &outcome.ending {
+        Ending::Exited(exit) => {
+            let (well, words) = status::words(plan.installer.kind, exit.code());
+            (exit.code(), well, words)
+        }
+        Ending::TimedOut => (None, false, format!("it did not end within {} minutes", LIMIT.as_secs() / 60)),
+        Ending::Interrupted => return Err(InstallError::Interrupted(plan.log)),
+        Ending::NotStarted(error) => (None, false, format!("it could not be started: {error}")),
+    };
+    let mut report = InstallReport {
+        format: 1,
+        report: "install",
+        status,
+        ended,
+        well,
+        seen,
+        adopted: None,
+        taken_back: false,
+        findings: Vec::new(),
+        plan,
+    };
+    tell(&mut report, &outcome);
+    if report.well {
+        finish(machine, request, &mut report, stop)?;
+    }
+    let good = report.adopted.as_ref().and_then(|adopted| adopted.verdict).is_some_and(crate::check::Verdict::passes);
+    if request.or_undo && !good {
+        if let Some(change) = report.adopted.as_ref().and_then(|adopted| adopted.change) {
+            crate::receive::undo(machine, Some(change), false, stop)
+                .map_err(|e| ReceiveError::NotUndone { source: Box::new(e) })?;
+        }
+        let lock = yard.lock()?;
+        let now = Watch::look(machine, &startup, &places)?;
+        let does = format!("take back what {} did to PATH", report.plan.file.display());
+        let change = Change { does, undoes: None, acts: before.back(&now) };
+        lock.carry_out(change).map_err(YardError::from)?;
+        report.taken_back = true;
+    }
+    Ok(report)
+}
+
+fn run(machine: &Machine, plan: &InstallPlan, stop: &Stop) -> Outcome {
+    let mut words = plan.command.iter().map(OsString::from);
+    let mut command = Command::new(words.next().unwrap_or_default());
+    command.args(words).env_clear().envs(&machine.environment);
+    if let Some(folder) = plan.file.parent() {
+        command.current_dir(folder);
+    }
+    process::run(command, LIMIT, stop)
+}
+
+/// What is to be told of the run itself.
+fn tell(report: &mut InstallReport, outcome: &Outcome) {
+    let name = report.plan.file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    if !report.well {
+        let said = crate::check::last_words(outcome);
+        let seen = format!("{name}: {}{said}", report.ended);
+        let remedy = format!("look into its log {}", report.plan.log.display());
+        report.findings.push(Finding::new(Code::InstallerFailed, seen).remedy(remedy));
+    }
+    let in_new = |text: &str| report.seen.folders.iter().any(|f| text.contains(&*f.to_string_lossy()));
+    let mut strange: Vec<String> = Vec::new();
+    for file in &report.seen.startup_files {
+        strange.extend(
+            file.added.iter().filter(|line| !in_new(line)).map(|line| format!("{}: {line}", file.path.display())),
+        );
+    }
+    for value in &report.seen.values {
+        let new: Vec<&str> = match value.entries.is_empty() {
+            true => value.after.as_deref().into_iter().collect(),
+            false => value.entries.iter().map(|entry| entry.raw.as_str()).collect(),
+        };
+        strange.extend(new.into_iter().filter(|text| !in_new(text)).map(|text| format!("{}: {text}", value.name)));
+    }
+    if !strange.is_empty() {
+        let seen = format!("changed while it ran, and perhaps not by it: {}", strange.join("; "));
+        report.findings.push(Finding::new(Code::ChangedMeanwhile, seen));
+    }
+    for entry in report.seen.values.iter().flat_map(|value| &value.entries).filter(|entry| entry.quoted) {
+        let seen = format!("it put {} into PATH, quotes and all", entry.raw);
+        report.findings.push(Finding::new(Code::QuotedEntry, seen).remedy("run 'wyard path tidy'"));
+    }
+}
+
+/// Finds the tool among what is new, and brings it under the yard's records.
+fn finish(
+    machine: &Machine,
+    request: &InstallRequest,
+    report: &mut InstallReport,
+    stop: &Stop,
+) -> Result<(), InstallError> {
+    let mut candidates: Vec<PathBuf> = report.seen.folders.clone();
+    candidates.extend(report.seen.installed.iter().map(|record| PathBuf::from(&record.folder)).filter(|f| f.is_dir()));
+    candidates.extend(request.folder.iter().cloned());
+    let mut tools: Vec<PathBuf> = Vec::new();
+    for folder in candidates {
+        if let Ok(root) = look_for_tool(&folder, &request.command_folders)
+            && !tools.iter().any(|known| root.starts_with(known) || known.starts_with(&root))
+        {
+            tools.push(root);
+        }
+    }
+    let again = "run it again with the part selected, its own arguments behind --, or --installer-folder DIR";
+    let root = match &tools[..] {
+        [] => {
+            let seen = "it left no command in any new folder: a part was not selected, or a download inside it failed";
+            report.findings.push(Finding::new(Code::NoCommands, seen).remedy(again));
+            return Ok(());
+        }
+        [one] => one.clone(),
+        several => {
+            let names: Vec<String> = several.iter().map(|folder| folder.display().to_string()).collect();
+            let seen = format!("it left commands in several new folders: {}", names.join(", "));
+            let remedy = "adopt the one you mean: wyard adopt FOLDER";
+            report.findings.push(Finding::new(Code::NoCommands, seen).remedy(remedy));
+            return Ok(());
+        }
+    };
+    let record = report.seen.installed.first();
+    let installer = &report.plan.installer;
+    let guess = layout::guess(&report.plan.file.file_name().unwrap_or_default().to_string_lossy());
+    let version = installer.version.clone().or_else(|| record.map(|r| r.version.clone())).or(guess.version);
+    let uninstaller = record.map(|record| record.command.clone()).filter(|command| !command.is_empty());
+    let file = report.plan.file.to_string_lossy().into_owned();
+    let bytes = fs::metadata(&report.plan.file).map_or(0, |seen| seen.len());
+    let request = AdoptRequest {
+        folder: root,
+        name: request.name.clone().or_else(|| guess.name?.parse().ok()),
+        version: request.version.clone().or_else(|| version?.parse().ok()),
+        command_folders: request.command_folders.clone(),
+        home_variables: request.home_variables.clone(),
+        scope: request.scope,
+        move_in: false,
+        uninstaller: uninstaller.map(|command| vec![command]),
+        source: Some(Source { file, bytes, sha256: report.plan.sha256.clone(), compared: report.plan.compared }),
+        dry_run: false,
+    };
+    report.adopted = Some(adopt(machine, &request, stop)?);
+    Ok(())
+}

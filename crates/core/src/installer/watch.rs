@@ -1,0 +1,307 @@
+//! What changed while an installer ran: folders and files where programs go, the stores, the system's records of what is
+//! installed.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::time::SystemTime;
+
+use serde::Serialize;
+
+use crate::error::FileError;
+use crate::machine::Machine;
+use crate::os;
+use crate::store::registry::{self, Keys, RegistryEnvironments};
+use crate::store::{StartupFolders, possible_files, system_startup_files};
+use crate::system::System;
+use crate::yard::{Acts, Content, Scope, StoredValue};
+
+/// So deep, and so many entries, are looked at: programs are laid out far flatter.
+const DEEPEST: usize = 7;
+const MOST: usize = 300_000;
+
+/// Folders in which much changes all the time, and no program is put.
+const RESTLESS: [&str; 6] = [".cache", "cache", ".git", "node_modules", "Temp", "tmp"];
+
+/// What is there at a moment.
+#[derive(Debug)]
+pub(super) struct Watch {
+    /// The places that are looked at.
+    pub places: Vec<PathBuf>,
+    folders: BTreeSet<PathBuf>,
+    files: HashMap<PathBuf, (u64, Option<SystemTime>)>,
+    startup: BTreeMap<PathBuf, Option<Vec<u8>>>,
+    registry: RegistryEnvironments,
+    installed: Vec<UninstallRecord>,
+}
+
+/// A record of the system of something that is installed.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct UninstallRecord {
+    /// Its key.
+    pub key: String,
+    /// What it is called.
+    pub name: String,
+    /// Its version.
+    pub version: String,
+    /// Where it is installed, where that is told.
+    pub folder: String,
+    /// The command that removes it.
+    pub command: String,
+}
+
+/// A change of a startup file.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct StartupSeen {
+    /// The file.
+    pub path: PathBuf,
+    /// The lines that are new.
+    pub added: Vec<String>,
+    /// Those that are gone.
+    pub removed: Vec<String>,
+}
+
+/// A change of a value in the environment of the registry.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct ValueSeen {
+    /// `user` or `system`.
+    pub scope: &'static str,
+    /// Its name.
+    pub name: String,
+    /// Its text before.
+    pub before: Option<String>,
+    /// Its text after.
+    pub after: Option<String>,
+    /// For PATH, the entries that are new, each with where it stands.
+    pub entries: Vec<EntrySeen>,
+}
+
+/// A new entry of PATH.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct EntrySeen {
+    /// As written.
+    pub raw: String,
+    /// `first`, `last` or `between`.
+    pub place: &'static str,
+    /// Whether it is in quotes, which most programs take for a part of the name.
+    pub quoted: bool,
+}
+
+/// What has changed.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+pub struct Seen {
+    /// New folders, the outermost ones.
+    pub folders: Vec<PathBuf>,
+    /// How many files are new.
+    pub files_added: usize,
+    /// Files that are new and lie in folders that were there before.
+    pub single_files: Vec<PathBuf>,
+    /// Files that were there, and are otherwise now.
+    pub files_changed: Vec<PathBuf>,
+    /// Startup files.
+    pub startup_files: Vec<StartupSeen>,
+    /// Values of the registry's environment.
+    pub values: Vec<ValueSeen>,
+    /// New records of what is installed.
+    pub installed: Vec<UninstallRecord>,
+}
+
+impl Watch {
+    /// Looks at everything. `extra` are places that the user names.
+    pub fn look(machine: &Machine, folders: &StartupFolders, extra: &[PathBuf]) -> Result<Self, FileError> {
+        let mut places = usual_places(machine);
+        places.extend(extra.iter().cloned());
+        places.dedup();
+        let mut startup = BTreeMap::new();
+        let own = possible_files(folders).into_iter().map(|file| file.path);
+        let of_system = crate::resolve::Shell::ALL.into_iter().flat_map(system_startup_files);
+        for path in own.chain(of_system) {
+            let content = fs::read(&path).ok();
+            startup.insert(path, content);
+        }
+        let keys = Keys::of(machine.sandbox.as_deref());
+        let mut watch = Self {
+            places: Vec::new(),
+            folders: BTreeSet::new(),
+            files: HashMap::new(),
+            startup,
+            registry: match os::HERE {
+                System::Unix => RegistryEnvironments::default(),
+                System::Windows => registry::read(&keys)?,
+            },
+            installed: os::uninstall_records().into_iter().map(record).collect(),
+        };
+        for place in &places {
+            watch.walk(place, 0, &machine.yard);
+        }
+        watch.places = places;
+        Ok(watch)
+    }
+
+    fn walk(&mut self, folder: &Path, depth: usize, but: &Path) {
+        let restless = folder.file_name().is_some_and(|name| RESTLESS.iter().any(|r| name.eq_ignore_ascii_case(r)));
+        let is_looked_at = !self.folders.contains(folder) && folder != but && folder.is_dir();
+        if depth > DEEPEST || !is_looked_at || depth > 0 && restless || self.files.len() > MOST {
+            return;
+        }
+        self.folders.insert(folder.to_owned());
+        for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+            let path = entry.path();
+            match entry.metadata() {
+                Ok(seen) if seen.is_dir() => self.walk(&path, depth + 1, but),
+                Ok(seen) => {
+                    self.files.insert(path, (seen.len(), seen.modified().ok()));
+                }
+                Err(_) => {}
+            }
+        }
+    }
+
+    /// What is otherwise `after` than it is here.
+    pub fn differences(&self, after: &Self) -> Seen {
+        let mut seen = Seen::default();
+        for folder in after.folders.difference(&self.folders) {
+            // Sorted, so that what holds others comes before them.
+            if !seen.folders.iter().any(|outer| folder.starts_with(outer)) {
+                seen.folders.push(folder.clone());
+            }
+        }
+        let is_startup = |path: &PathBuf| self.startup.contains_key(path);
+        for (path, now) in after.files.iter().filter(|(path, _)| !is_startup(path)) {
+            match self.files.get(path) {
+                None => {
+                    seen.files_added += 1;
+                    if !seen.folders.iter().any(|folder| path.starts_with(folder)) {
+                        seen.single_files.push(path.clone());
+                    }
+                }
+                Some(before) if before != now => seen.files_changed.push(path.clone()),
+                Some(_) => {}
+            }
+        }
+        seen.single_files.sort();
+        seen.files_changed.sort();
+        for (path, now) in &after.startup {
+            let before = self.startup.get(path).cloned().flatten();
+            if before != *now {
+                seen.startup_files.push(startup_seen(path, before.as_deref(), now.as_deref()));
+            }
+        }
+        for scope in [Scope::User, Scope::System] {
+            let (before, now) = (self.key(scope), after.key(scope));
+            let names = before.0.iter().chain(&now.0).map(|raw| raw.name.to_uppercase()).collect::<BTreeSet<_>>();
+            for name in names {
+                let (was, is) = (before.get(&name).map(|v| v.text), now.get(&name).map(|v| v.text));
+                if was != is {
+                    let spelled = now.raw(&name).or_else(|| before.raw(&name)).map_or(name, |raw| raw.name.clone());
+                    let entries = entries(&spelled, was.as_deref(), is.as_deref());
+                    let scope = scope.as_str();
+                    seen.values.push(ValueSeen { scope, name: spelled, before: was, after: is, entries });
+                }
+            }
+        }
+        let is_new = |record: &&UninstallRecord| !self.installed.contains(record);
+        seen.installed = after.installed.iter().filter(is_new).cloned().collect();
+        seen
+    }
+
+    fn key(&self, scope: Scope) -> &registry::RegistryKey {
+        if scope == Scope::System { &self.registry.system } else { &self.registry.user }
+    }
+
+    /// What brings the stores back to what they are here: startup files, and values of the registry.
+    pub fn back(&self, now: &Self) -> Acts {
+        let mut acts = Acts::default();
+        for (path, is) in &now.startup {
+            let before = self.startup.get(path).cloned().flatten();
+            if before != *is {
+                let content = |bytes: Option<Vec<u8>>| bytes.map(Content::from);
+                acts.restore(path, content(is.clone()), content(before));
+            }
+        }
+        for scope in [Scope::User, Scope::System] {
+            let (before, is) = (self.key(scope), now.key(scope));
+            let names = before.0.iter().chain(&is.0).map(|raw| raw.name.to_uppercase()).collect::<BTreeSet<_>>();
+            for name in names {
+                let [old, new] = [before, is].map(|key| key.raw(&name));
+                if old.map(|raw| (raw.kind, &raw.bytes)) != new.map(|raw| (raw.kind, &raw.bytes)) {
+                    let spelled = new.or(old).map_or(name, |raw| raw.name.clone());
+                    acts.value(scope, spelled, new.map(StoredValue::from), old.map(StoredValue::from));
+                }
+            }
+        }
+        acts
+    }
+}
+
+fn record((key, values): (String, HashMap<String, String>)) -> UninstallRecord {
+    let text = |name: &str| values.get(name).cloned().unwrap_or_default();
+    UninstallRecord {
+        key,
+        name: text("DisplayName"),
+        version: text("DisplayVersion"),
+        folder: text("InstallLocation"),
+        command: text("UninstallString"),
+    }
+}
+
+/// Where programs go on this system.
+fn usual_places(machine: &Machine) -> Vec<PathBuf> {
+    let mut places = vec![machine.home.clone()];
+    match os::HERE {
+        System::Unix => places.extend(["opt", "usr/local", "usr/bin", "usr/lib"].map(|name| machine.root.join(name))),
+        System::Windows => {
+            let variables = ["ProgramFiles", "ProgramFiles(x86)", "ProgramW6432", "LOCALAPPDATA"];
+            places.extend(variables.iter().filter_map(|name| machine.folder_variable(name)));
+            places.push(r"C:\Tools".into());
+        }
+    }
+    places.retain(|place| place.is_dir());
+    places
+}
+
+fn startup_seen(path: &Path, before: Option<&[u8]>, now: Option<&[u8]>) -> StartupSeen {
+    let lines = |bytes: Option<&[u8]>| -> Vec<String> {
+        String::from_utf8_lossy(bytes.unwrap_or_default()).lines().map(str::to_owned).collect()
+    };
+    let (before, now) = (lines(before), lines(now));
+    let less =
+        |some: &[String], others: &[String]| some.iter().filter(|line| !others.contains(line)).cloned().collect();
+    StartupSeen { path: path.to_owned(), added: less(&now, &before), removed: less(&before, &now) }
+}
+
+/// The entries of PATH that are new.
+fn entries(name: &str, before: Option<&str>, now: Option<&str>) -> Vec<EntrySeen> {
+    if !name.eq_ignore_ascii_case("Path") {
+        return Vec::new();
+    }
+    let parts = |text: Option<&str>| -> Vec<String> {
+        text.unwrap_or_default().split(';').filter(|part| !part.is_empty()).map(str::to_owned).collect()
+    };
+    let (before, now) = (parts(before), parts(now));
+    let place = |at: usize| match at {
+        0 if now.len() > 1 => "first",
+        at if at + 1 == now.len() => "last",
+        _ => "between",
+    };
+    let new = now.iter().enumerate().filter(|(_, part)| !before.contains(part));
+    new.map(|(at, raw)| EntrySeen { raw: raw.clone(), place: place(at), quoted: raw.contains('"') }).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn new_entries_of_path_are_told_with_their_place() {
+        let told = |before: &str, now: &str| {
+            let seen = entries("PATH", Some(before), Some(now)).into_iter();
+            seen.map(|entry| (entry.raw, entry.place, entry.quoted)).collect::<Vec<_>>()
+        };
+        let own = |raw: &str, place: &'static str, quoted| vec![(raw.to_owned(), place, quoted)];
+        assert_eq!(told(r"C:\a", r"C:\a;C:\b"), own(r"C:\b", "last", false));
+        assert_eq!(told(r"C:\a", r#""C:\b c";C:\a"#), own(r#""C:\b c""#, "first", true));
+        assert_eq!(told(r"C:\a", r"C:\a"), []);
+        assert!(entries("BUOY_HOME", None, Some("x")).is_empty());
+    }
+}

@@ -1,0 +1,75 @@
+//! Programs for Windows that install another one, told from plain programs without starting them.
+
+use std::fs;
+use std::path::Path;
+
+use object::LittleEndian as LE;
+use object::read::pe::{ImageNtHeaders, ImageOptionalHeader as _, PeFile};
+use object::{FileKind, pe};
+
+use super::{Installer, InstallerKind};
+
+/// No larger file is read for this.
+const LARGEST: u64 = 512 << 20;
+
+/// Words in the description of an installer, in its version resource ("VS_VERSIONINFO").
+const SAYING: [&str; 4] = ["setup", "installer", "install ", "installation"];
+
+/// Reads a program; `None` where it is none that installs.
+pub(super) fn read(file: &Path) -> Option<Installer> {
+    if fs::metadata(file).ok()?.len() > LARGEST {
+        return None;
+    }
+    let content = fs::read(file).ok()?;
+    let (end, arch) = match FileKind::parse(&*content).ok()? {
+        FileKind::Pe32 => sections::<pe::ImageNtHeaders32>(&content)?,
+        FileKind::Pe64 => sections::<pe::ImageNtHeaders64>(&content)?,
+        _ => return None,
+    };
+    let described = resource_text(&content, "FileDescription").unwrap_or_default().to_lowercase();
+    let manifest = content.windows(20).any(|window| window == b"requireAdministrator");
+    let name = file.file_name().unwrap_or_default().to_string_lossy().to_lowercase();
+    let named = ["setup", "install"].iter().any(|word| name.contains(word));
+    let says = SAYING.iter().any(|word| described.contains(word));
+    // What is to be installed stands behind the last section, or in it.
+    let carries = content.len() > end + (64 << 10);
+    if !(says || carries && (named || manifest)) {
+        return None;
+    }
+    Some(Installer {
+        product: resource_text(&content, "ProductName"),
+        version: resource_text(&content, "ProductVersion"),
+        arch: Some(arch.to_owned()),
+        for_everybody: manifest.then_some(true),
+        inside: carries.then(|| "data behind the program".to_owned()),
+        inside_at: u64::try_from(end).ok().filter(|_| carries),
+        ..Installer::new(InstallerKind::WindowsProgram)
+    })
+}
+
+/// Where the last section ends, and the processor.
+fn sections<P: ImageNtHeaders>(content: &[u8]) -> Option<(usize, &'static str)> {
+    let file = PeFile::<P>::parse(content).ok()?;
+    let end = file
+        .section_table()
+        .iter()
+        .map(|section| section.pointer_to_raw_data.get(LE).saturating_add(section.size_of_raw_data.get(LE)));
+    let arch = match file.nt_headers().file_header().machine.get(LE) {
+        pe::IMAGE_FILE_MACHINE_AMD64 => "x86_64",
+        pe::IMAGE_FILE_MACHINE_ARM64 => "aarch64",
+        _ => "x86",
+    };
+    // A header without sections is no program.
+    let _ = file.nt_headers().optional_header().magic();
+    Some((usize::try_from(end.max()?).ok()?, arch))
+}
+
+/// A text of the version resource: its key, a zero and padding to four bytes, then the value, all in UTF-16
+/// ("String structure").
+fn resource_text(content: &[u8], key: &str) -> Option<String> {
+    let wide: Vec<u8> = key.encode_utf16().chain([0]).flat_map(u16::to_le_bytes).collect();
+    let at = content.windows(wide.len()).position(|window| window == wide)? + wide.len();
+    let units = content.get(at..)?.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]]));
+    let value: Vec<u16> = units.skip_while(|unit| *unit == 0).take(200).take_while(|unit| *unit != 0).collect();
+    String::from_utf16(&value).ok().map(|text| text.trim().to_owned()).filter(|text| !text.is_empty())
+}
