@@ -14,10 +14,10 @@ start_wine() {
   "$wineserver" -p >/dev/null 2>&1
   "$wine" wineboot -i >/dev/null 2>&1
   "$wine" reg add 'HKCU\Software\Wine' /v Version /d win10 /f >/dev/null
-  # Who first sends a message to all windows would else start the desktop, which holds that one's output open for ever.
-  "$wine" explorer.exe /desktop >/dev/null 2>&1 </dev/null &
   compile "$WINEPREFIX/drive_c/windows/system32/bcryptprimitives.dll" -shared \
     scripts/windows/bcryptprimitives.c -ladvapi32
+  compile "$WINEPREFIX/drive_c/desktop.exe" scripts/windows/desktop.c -luser32
+  "$wine" "$WINEPREFIX/drive_c/desktop.exe" >/dev/null 2>&1 </dev/null &
 }
 
 stop_wine() { "$wineserver" -k || true; }
