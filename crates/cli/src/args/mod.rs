@@ -421,6 +421,12 @@ pub struct RetireArgs {
     /// Remove the folders of all retired tools for good
     #[arg(long, conflicts_with = "name")]
     pub empty: bool,
+    /// Run the tool's uninstaller as well, where an installer has brought it
+    #[arg(long, requires = "name")]
+    pub uninstall: bool,
+    /// Run it without asking first
+    #[arg(long, requires = "uninstall")]
+    pub yes: bool,
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,

@@ -45,7 +45,7 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
 }
 
 /// Asks whether to run it. Without a terminal nobody can be asked.
-fn ask() -> Result<(), Failure> {
+pub(super) fn ask() -> Result<(), Failure> {
     let refused = |message: &str, next| Err(Failure::new(exit::CALL, message, next));
     if !(io::stdin().is_terminal() && io::stderr().is_terminal()) {
         return refused(

@@ -96,6 +96,11 @@ pub fn write_retire(report: &RetireReport, page: &Page, out: &mut dyn Write) -> 
         if let Some(stays) = &report.stays {
             page.labelled(out, "", COLUMNS, &format!("its folder was only adopted, and stays: {}", shown(stays)))?;
         }
+        if let Some(command) = report.uninstaller.as_ref().filter(|_| report.stays.as_ref().is_some_and(|f| f.exists()))
+        {
+            let text = format!("an installer brought it; to remove it whole, run: {}", escape(command));
+            page.labelled(out, "", COLUMNS, &text)?;
+        }
     } else if report.removed.is_empty() {
         page.labelled(out, &label, COLUMNS, "no retired tool is kept")?;
     }

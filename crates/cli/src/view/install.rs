@@ -4,10 +4,10 @@ use std::io::{self, Write};
 
 use serde::Serialize;
 use wagon_yard_core::finding::Finding;
-use wagon_yard_core::installer::{InstallPlan, InstallReport, Installer};
+use wagon_yard_core::installer::{InstallPlan, InstallReport, Installer, UninstallReport};
 
 use super::receive::{COLUMNS, some_of};
-use super::{Page, adopt, count, escape, style};
+use super::{Page, adopt, count, escape, history, style};
 
 /// So many lines of a kind are told.
 const MOST: usize = 8;
@@ -135,4 +135,19 @@ pub fn write_inspected(inspected: &Inspected<'_>, page: &Page, out: &mut dyn Wri
         page.labelled(out, &style::STRONG.over("folder"), COLUMNS, &text)?;
     }
     Ok(())
+}
+
+/// What was removed.
+pub fn write_uninstall(report: &UninstallReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    history::write_retire(&report.retired, page, out)?;
+    let word = if report.well { style::GOOD.over("well") } else { style::BAD.over("failed") };
+    let label = |text: &str| style::STRONG.over(text);
+    page.labelled(out, &label("runs"), COLUMNS, &escape(&shell_words::join(&report.command)))?;
+    page.labelled(out, &label("ended"), COLUMNS, &format!("{word}: {}", escape(&report.ended)))?;
+    for folder in &report.dropped {
+        let text = format!("{} was left in PATH, and is taken out", page.short(&folder.to_string_lossy()));
+        page.labelled(out, &label("path"), COLUMNS, &text)?;
+    }
+    let findings: Vec<&Finding> = report.findings.iter().collect();
+    page.findings(out, &findings)
 }

@@ -101,6 +101,24 @@ fn an_installer_that_fails_is_told_and_taken_back() {
 
 #[test]
 #[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn what_an_installer_brought_its_uninstaller_removes() {
+    let home = Home::new();
+    home.write("home/.bashrc", "# mine\n");
+    let remove = "printf '#!/bin/sh\\nrm -r \"%s\"\\n' \"$to\" > \"$to/uninstall.sh\"; chmod +x \"$to/uninstall.sh\"";
+    let file = self_extractor(&home, "", remove);
+    home.wyard(&["receive", &file, "--yes"]).ends(0).says("good");
+    home.wyard(&["retire", "buoyctl", "--dry-run"]).ends(0).says("an installer brought it").says("uninstall.sh");
+    home.wyard(&["retire", "buoyctl", "--uninstall"]).ends(2).says("--yes");
+    assert!(home.path("home/buoyctl-2.4").exists());
+    home.wyard(&["retire", "buoyctl", "--uninstall", "--yes"]).ends(0).says("well: it ended well");
+    assert!(!home.path("home/buoyctl-2.4").exists());
+    assert_eq!(fs::read_to_string(home.path("home/.bashrc")).unwrap(), "# mine\n");
+    home.wyard(&["receive", &crate::archives::tidelog(&home, "4.2.1")]).ends(0);
+    home.wyard(&["retire", "tidelog", "--uninstall", "--yes"]).ends(2).says("no uninstaller on its card");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
 fn what_others_do_at_the_same_time_is_not_laid_at_its_door_without_a_caveat() {
     let home = Home::new();
     home.write("home/.profile", "# mine\n");

@@ -4,6 +4,7 @@ mod package;
 mod run;
 mod script;
 mod status;
+mod uninstall;
 mod watch;
 mod windows_program;
 
@@ -13,6 +14,7 @@ use std::path::Path;
 
 pub use run::{InstallError, InstallPlan, InstallReport, InstallRequest, install, plan};
 use serde::Serialize;
+pub use uninstall::{UninstallReport, uninstall, uninstaller};
 pub use watch::{EntrySeen, Seen, StartupSeen, UninstallRecord, ValueSeen};
 
 use crate::error::{FileContext as _, FileError};

@@ -27,7 +27,7 @@ use crate::terminal::{self, Asking};
 use crate::yard::{Change, Scope, Source, Yard, YardError};
 
 /// How long an installer may take.
-const LIMIT: Duration = Duration::from_secs(30 * 60);
+pub(super) const LIMIT: Duration = Duration::from_secs(30 * 60);
 
 /// What the user asks for.
 #[derive(Debug, Clone, Default)]
@@ -108,6 +108,9 @@ pub enum InstallError {
     /// It is none.
     #[error("{} is no installer", .0.display())]
     None(PathBuf),
+    /// No uninstaller is known.
+    #[error("{0} has no uninstaller on its card")]
+    NoUninstaller(String),
     /// It is for another system.
     #[error("{} is a {kind}, and can't run on this system", file.display())]
     OtherSystem {
@@ -137,7 +140,7 @@ impl Blamed for InstallError {
     fn blame(&self) -> Blame {
         match self {
             Self::None(_) | Self::OtherSystem { .. } => Blame::Input,
-            Self::NoFolderOption(_) => Blame::Call,
+            Self::NoFolderOption(_) | Self::NoUninstaller(_) => Blame::Call,
             Self::NotElevated(_) => Blame::Machine,
             Self::Receive(e) => e.blame(),
             Self::File(e) => e.blame(),
@@ -148,6 +151,7 @@ impl Blamed for InstallError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::NoFolderOption(_) => Some("pass its own option on, behind --".to_owned()),
+            Self::NoUninstaller(name) => Some(format!("'wyard retire {name}' without --uninstall leaves its folder")),
             Self::NotElevated(_) => Some("open an elevated terminal and repeat the call there".to_owned()),
             Self::OtherSystem { .. } => Some("download the one for this system".to_owned()),
             Self::Receive(e) => e.hint(),
@@ -322,6 +326,16 @@ fn run(machine: &Machine, plan: &InstallPlan, stop: &Stop) -> Outcome {
     process::run(command, LIMIT, stop)
 }
 
+/// A program at the tool's root that is called as what removes it.
+fn own_uninstaller(root: &Path) -> Option<String> {
+    let entries = fs::read_dir(root).into_iter().flatten().flatten().map(|entry| entry.path());
+    let is_one = |path: &PathBuf| {
+        let name = path.file_name().unwrap_or_default().to_string_lossy().to_lowercase();
+        name.starts_with("uninstall") && path.is_file() && os::may_execute(path)
+    };
+    entries.filter(is_one).min().map(|path| path.to_string_lossy().into_owned())
+}
+
 /// What is to be told of the run itself.
 fn tell(report: &mut InstallReport, outcome: &Outcome) {
     let name = report.plan.file.file_name().unwrap_or_default().to_string_lossy().into_owned();
@@ -393,7 +407,8 @@ fn finish(
     let installer = &report.plan.installer;
     let guess = layout::guess(&report.plan.file.file_name().unwrap_or_default().to_string_lossy());
     let version = installer.version.clone().or_else(|| record.map(|r| r.version.clone())).or(guess.version);
-    let uninstaller = record.map(|record| record.command.clone()).filter(|command| !command.is_empty());
+    let recorded = record.map(|record| record.command.clone()).filter(|command| !command.is_empty());
+    let uninstaller = recorded.or_else(|| own_uninstaller(&root));
     let file = report.plan.file.to_string_lossy().into_owned();
     let bytes = fs::metadata(&report.plan.file).map_or(0, |seen| seen.len());
     let request = AdoptRequest {

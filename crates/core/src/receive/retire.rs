@@ -34,6 +34,8 @@ pub struct RetireReport {
     pub kept: Option<PathBuf>,
     /// Its folder, where that was adopted and stays in place.
     pub stays: Option<PathBuf>,
+    /// The uninstaller on its card, which was not run.
+    pub uninstaller: Option<String>,
     /// What happens to the startup files.
     pub startup_files: Vec<StartupChange>,
     /// What happens to values of the registry.
@@ -52,6 +54,7 @@ impl RetireReport {
             tool: None,
             kept: None,
             stays: None,
+            uninstaller: None,
             startup_files: Vec::new(),
             registry_values: Vec::new(),
             removed: Vec::new(),
@@ -73,6 +76,7 @@ pub fn retire(machine: &Machine, wanted: &str, dry_run: bool, stop: &Stop) -> Re
     let was_registered = card.registration.is_some();
     let tool = format!("{}@{}", card.name, card.version);
     let mut report = RetireReport { tool: Some(tool.clone()), ..RetireReport::new(dry_run) };
+    report.uninstaller = card.uninstaller.as_ref().map(|words| words.join(" "));
     let mut acts = Acts::default();
     let registrar = Registrar::new(machine, &yard, &settings, stop);
     if was_registered {

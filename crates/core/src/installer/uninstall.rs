@@ -1,0 +1,133 @@
+//! Removing what an installer has brought, by its own uninstaller, under the same watch.
+
+use std::path::PathBuf;
+use std::process::Command;
+
+use serde::Serialize;
+
+use super::run::{InstallError, LIMIT};
+use super::watch::{Seen, Watch};
+use super::{InstallerKind, status};
+use crate::finding::{Code, Finding};
+use crate::machine::Machine;
+use crate::path::{self, PathEdit};
+use crate::process::{self, Ending};
+use crate::progress::Stop;
+use crate::receive::{RetireReport, retire};
+use crate::terminal::{self, Asking};
+use crate::yard::Yard;
+
+/// The report of `retire --uninstall`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct UninstallReport {
+    /// The format number.
+    pub format: u32,
+    /// `uninstall`.
+    pub report: &'static str,
+    /// What was done to the yard's records and the stores.
+    pub retired: RetireReport,
+    /// The command that was run.
+    pub command: Vec<String>,
+    /// How it ended, in words.
+    pub ended: String,
+    /// Whether it did its work, by its own account.
+    pub well: bool,
+    /// What changed while it ran.
+    pub seen: Seen,
+    /// Folders that it left in PATH, and that were taken out.
+    pub dropped: Vec<PathBuf>,
+    /// What else is worth telling.
+    pub findings: Vec<Finding>,
+}
+
+/// The command that removes a tool, as words; `None` where none is known.
+///
+/// # Errors
+/// When there is no such tool.
+pub fn uninstaller(machine: &Machine, wanted: &str) -> Result<Option<Vec<String>>, InstallError> {
+    Ok(Yard::of(machine).find(wanted)?.uninstaller.map(words))
+}
+
+/// Retires a tool, runs its uninstaller, and takes out of PATH what that leaves there.
+///
+/// # Errors
+/// When there is no such tool, or it has no uninstaller.
+pub fn uninstall(machine: &Machine, wanted: &str, stop: &Stop) -> Result<UninstallReport, InstallError> {
+    let yard = Yard::of(machine);
+    let settings = yard.settings()?;
+    let card = yard.find(wanted)?;
+    let home = yard.home_of(&card);
+    let command = card.uninstaller.clone().map(words).ok_or_else(|| InstallError::NoUninstaller(wanted.to_owned()))?;
+    let shells = terminal::installed(&settings.shells);
+    let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
+    let startup = asking.startup_folders();
+    let retired = retire(machine, wanted, false, stop)?;
+    let before = Watch::look(machine, &startup, &[])?;
+    let mut program = Command::new(command.first().map_or("", String::as_str));
+    program.args(command.iter().skip(1)).env_clear().envs(&machine.environment);
+    let outcome = process::run(program, LIMIT, stop);
+    let (well, ended) = match &outcome.ending {
+        Ending::Exited(exit) => status::words(InstallerKind::WindowsPackage, exit.code()),
+        Ending::TimedOut => (false, format!("it did not end within {} minutes", LIMIT.as_secs() / 60)),
+        Ending::Interrupted => (false, "it was interrupted".to_owned()),
+        Ending::NotStarted(error) => (false, format!("it could not be started: {error}")),
+    };
+    let seen = before.differences(&Watch::look(machine, &startup, &[])?);
+    let mut findings = Vec::new();
+    if !well {
+        let seen = format!("the uninstaller: {ended}{}", crate::check::last_words(&outcome));
+        let remedy = format!("run it by hand: {}", command.join(" "));
+        findings.push(Finding::new(Code::InstallerFailed, seen).remedy(remedy));
+    }
+    let folders = card.layout.command_folders.iter().map(|below| home.join(below));
+    let mut dropped = Vec::new();
+    for folder in folders {
+        let edit = PathEdit::Drop { folder: folder.clone() };
+        // That no entry leads there is the usual case.
+        if path::change(machine, &edit, false, stop).is_ok_and(|report| report.changed) {
+            dropped.push(folder);
+        }
+    }
+    Ok(UninstallReport { format: 1, report: "uninstall", retired, command, ended, well, seen, dropped, findings })
+}
+
+/// The words of a command as the system's record has it: a program, perhaps in quotes, and arguments. Windows Installer is
+/// told to remove, quietly ("Command-Line Options").
+fn words(command: Vec<String>) -> Vec<String> {
+    let [line] = &command[..] else { return command };
+    if std::path::Path::new(line).exists() {
+        return command;
+    }
+    let (program, rest) = match line.strip_prefix('"').and_then(|rest| rest.split_once('"')) {
+        Some((program, rest)) => (program.to_owned(), rest),
+        None => line.split_once(' ').map_or((line.clone(), ""), |(program, rest)| (program.to_owned(), rest)),
+    };
+    let is_package = program.to_lowercase().trim_end_matches(".exe").ends_with("msiexec");
+    let mut words = vec![program];
+    words.extend(rest.split_whitespace().map(str::to_owned));
+    if is_package {
+        for word in &mut words {
+            if word.get(..2).is_some_and(|begin| begin.eq_ignore_ascii_case("/i")) {
+                *word = format!("/x{}", &word[2..]);
+            }
+        }
+        words.extend(["/qn".to_owned(), "/norestart".to_owned()]);
+    }
+    words
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_command_of_a_record_is_split() {
+        for (line, expected) in [
+            ("MsiExec.exe /I{B0}", &["MsiExec.exe", "/x{B0}", "/qn", "/norestart"][..]),
+            (r#""C:\Program Files\buoy\remove.exe" /S"#, &[r"C:\Program Files\buoy\remove.exe", "/S"]),
+            (r"C:\buoy\remove.exe", &[r"C:\buoy\remove.exe"]),
+        ] {
+            assert_eq!(words(vec![line.to_owned()]), expected);
+        }
+    }
+}
