@@ -46,7 +46,7 @@ pub fn check_path(
         // What an earlier folder has too is that one's.
         let before = jobs.len();
         for name in commands_in(&folder).into_iter().filter(|name| names.insert(name.clone())) {
-            let candidates = resolve::candidates(Caller::program(os::HERE), &name, &around, &Disk);
+            let candidates = resolve::candidates(Caller::typed(os::HERE), &name, &around, &Disk);
             if let Some(file) = resolve::winner(&candidates) {
                 jobs.push(Job::stranger(name, file.to_owned()));
             }

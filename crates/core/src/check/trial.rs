@@ -286,7 +286,7 @@ impl Run<'_> {
             file
         } else {
             let around = Surroundings::of(self.environment, self.folder);
-            let candidates = resolve::candidates(Caller::program(os::HERE), name, &around, &Disk);
+            let candidates = resolve::candidates(Caller::typed(os::HERE), name, &around, &Disk);
             let found = resolve::winner(&candidates).map(Path::to_owned);
             found.ok_or_else(|| unmet(format!("the command {name}"), "a new terminal does not find it"))?
         };

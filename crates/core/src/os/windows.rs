@@ -258,14 +258,14 @@ pub fn end_children_with_us() {
         // SAFETY: the structure is plain data and of the size that is told; the handle is checked, and stays open until
         // the system closes it when the process ends, which is what ends the job.
         unsafe {
-            let job = CreateJobObjectW(std::ptr::null(), std::ptr::null());
+            let job = CreateJobObjectW(ptr::null(), ptr::null());
             if job.is_null() {
                 return;
             }
             let mut limits: JOBOBJECT_EXTENDED_LIMIT_INFORMATION = std::mem::zeroed();
             limits.BasicLimitInformation.LimitFlags = JOB_OBJECT_LIMIT_KILL_ON_JOB_CLOSE;
             let size = u32::try_from(size_of::<JOBOBJECT_EXTENDED_LIMIT_INFORMATION>()).unwrap_or_default();
-            let limits = std::ptr::from_ref(&limits).cast();
+            let limits = ptr::from_ref(&limits).cast();
             if SetInformationJobObject(job, JobObjectExtendedLimitInformation, limits, size) != 0 {
                 AssignProcessToJobObject(job, GetCurrentProcess());
             }

@@ -110,6 +110,16 @@ impl Caller {
         }
     }
 
+    /// Who looks up what a person types into the usual terminal of a system: on Unix as any program does, on Windows
+    /// `cmd`, which finds batch files as well.
+    #[must_use]
+    pub fn typed(system: System) -> Self {
+        match system {
+            System::Unix => Self::program(system),
+            System::Windows => Self::Cmd,
+        }
+    }
+
     /// The program that starts another, on this system.
     #[must_use]
     pub fn program(system: System) -> Self {
