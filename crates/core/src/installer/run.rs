@@ -326,6 +326,14 @@ fn run(machine: &Machine, plan: &InstallPlan, stop: &Stop) -> Outcome {
     process::run(command, LIMIT, stop)
 }
 
+/// The folder around one that is called `bin`.
+fn around_bin(folder: &Path) -> PathBuf {
+    match folder.parent().filter(|_| folder.file_name().is_some_and(|name| name.eq_ignore_ascii_case("bin"))) {
+        Some(around) => around.to_owned(),
+        None => folder.to_owned(),
+    }
+}
+
 /// A program at the tool's root that is called as what removes it.
 fn own_uninstaller(root: &Path) -> Option<String> {
     let entries = fs::read_dir(root).into_iter().flatten().flatten().map(|entry| entry.path());
@@ -345,7 +353,11 @@ fn tell(report: &mut InstallReport, outcome: &Outcome) {
         let remedy = format!("look into its log {}", report.plan.log.display());
         report.findings.push(Finding::new(Code::InstallerFailed, seen).remedy(remedy));
     }
-    let in_new = |text: &str| report.seen.folders.iter().any(|f| text.contains(&*f.to_string_lossy()));
+    let in_new = |text: &str| {
+        let place = Path::new(text.trim_matches('"'));
+        // What holds a new folder is the tool's root, where an earlier installation had left that.
+        report.seen.folders.iter().any(|f| text.contains(&*f.to_string_lossy()) || f.parent() == Some(place))
+    };
     let mut strange: Vec<String> = Vec::new();
     for file in &report.seen.startup_files {
         strange.extend(
@@ -380,7 +392,7 @@ fn finish(
     candidates.extend(report.seen.installed.iter().map(|record| PathBuf::from(&record.folder)).filter(|f| f.is_dir()));
     candidates.extend(request.folder.iter().cloned());
     let mut tools: Vec<PathBuf> = Vec::new();
-    for folder in candidates {
+    for folder in candidates.into_iter().map(|folder| around_bin(&folder)) {
         if let Ok(root) = look_for_tool(&folder, &request.command_folders)
             && !tools.iter().any(|known| root.starts_with(known) || known.starts_with(&root))
         {

@@ -4,7 +4,7 @@ use std::fs;
 use std::path::Path;
 
 use object::LittleEndian as LE;
-use object::read::pe::{ImageNtHeaders, ImageOptionalHeader as _, PeFile};
+use object::read::pe::{ImageNtHeaders, PeFile};
 use object::{FileKind, pe};
 
 use super::{Installer, InstallerKind};
@@ -33,7 +33,7 @@ pub(super) fn read(file: &Path) -> Option<Installer> {
     let says = SAYING.iter().any(|word| described.contains(word));
     // What is to be installed stands behind the last section, or in it.
     let carries = content.len() > end + (64 << 10);
-    if !(says || carries && (named || manifest)) {
+    if !(says || carries && named) {
         return None;
     }
     Some(Installer {
@@ -59,8 +59,10 @@ fn sections<P: ImageNtHeaders>(content: &[u8]) -> Option<(usize, &'static str)> 
         pe::IMAGE_FILE_MACHINE_ARM64 => "aarch64",
         _ => "x86",
     };
-    // A header without sections is no program.
-    let _ = file.nt_headers().optional_header().magic();
+    // Compilers put names for debuggers behind the last section ("COFF Symbol Table").
+    if file.nt_headers().file_header().pointer_to_symbol_table.get(LE) != 0 {
+        return Some((content.len(), arch));
+    }
     Some((usize::try_from(end.max()?).ok()?, arch))
 }
 
@@ -72,4 +74,44 @@ fn resource_text(content: &[u8], key: &str) -> Option<String> {
     let units = content.get(at..)?.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]]));
     let value: Vec<u16> = units.skip_while(|unit| *unit == 0).take(200).take_while(|unit| *unit != 0).collect();
     String::from_utf16(&value).ok().map(|text| text.trim().to_owned()).filter(|text| !text.is_empty())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A program of one section, with a version resource's text in it, and `behind` after its last section.
+    fn program(described: &str, behind: usize) -> Vec<u8> {
+        let mut content = vec![0_u8; 0x400];
+        content[..2].copy_from_slice(b"MZ");
+        content[0x3c] = 0x80;
+        content[0x80..0x88].copy_from_slice(b"PE\0\0\x64\x86\x01\0");
+        content[0x94] = 0xf0;
+        content[0x98..0x9a].copy_from_slice(&[0x0b, 0x02]);
+        content[0x98 + 108] = 16;
+        // The section's size and place in the file.
+        let section = 0x98 + 0xf0;
+        content[section + 16..section + 24].copy_from_slice(&[0, 4, 0, 0, 0, 4, 0, 0]);
+        let text: Vec<u8> =
+            "FileDescription\0".encode_utf16().chain(described.encode_utf16()).flat_map(u16::to_le_bytes).collect();
+        content.extend(text);
+        content.resize(0x800 + behind, 0);
+        content
+    }
+
+    #[test]
+    fn an_installer_is_told_from_a_program() {
+        let folder = tempfile::tempdir().unwrap();
+        for (name, described, behind, installs) in [
+            ("buoyctl.exe", "Buoyctl Setup", 0, true),
+            ("buoyctl-setup.exe", "", 100_000, true),
+            ("buoyctl.exe", "", 100_000, false),
+            ("buoyctl.exe", "Controls buoys", 0, false),
+            ("setup-tides.exe", "", 0, false),
+        ] {
+            let file = folder.path().join(name);
+            fs::write(&file, program(described, behind)).unwrap();
+            assert_eq!(read(&file).is_some(), installs, "{name} {described} {behind}");
+        }
+    }
 }
