@@ -189,6 +189,9 @@ pub struct InstallerArgs {
     /// The folder that an installer is to install into, in its own way to say it
     #[arg(long, value_name = "DIR")]
     pub installer_folder: Option<PathBuf>,
+    /// Hand a Debian package to the system, instead of unpacking it into the yard
+    #[arg(long, conflicts_with_all = ["installer_folder", "arguments"])]
+    pub system_install: bool,
     /// Another place to watch while an installer runs; repeatable
     #[arg(long, value_name = "DIR")]
     pub watch: Vec<PathBuf>,

@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::installer::recognise;
+use wagon_yard_core::installer::{look_first, recognise};
 use wagon_yard_core::receive::{InspectRequest, inspect};
 
 use crate::args::InspectArgs;
@@ -13,6 +13,7 @@ use crate::view;
 /// Looks into a file.
 pub fn run(args: InspectArgs, context: &Context) -> Result<ExitCode, Failure> {
     if let Some(installer) = recognise(&args.file)? {
+        let installer = look_first(&context.machine, &args.file, installer, !args.no_run, &context.stop)?;
         context.report(&view::install::Inspected::of(&installer), view::install::write_inspected)?;
         return Ok(ExitCode::SUCCESS);
     }

@@ -13,7 +13,7 @@ use crate::view;
 
 /// Receives a tool.
 pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
-    if recognise(&args.file)?.is_some() {
+    if args.installer.system_install || recognise(&args.file)?.is_some() {
         return super::install::run(args, context);
     }
     let passed_on = !args.installer.arguments.is_empty() || args.installer.installer_folder.is_some();

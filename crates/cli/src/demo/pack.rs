@@ -74,8 +74,20 @@ pub fn coastkit(version: &str) -> Vec<Packed> {
         .collect()
 }
 
+/// buoyctl as a shell self-extractor: its script, and the archive behind the last line of that.
+pub fn self_extractor(target: &Path, version: &str) -> io::Result<()> {
+    let files = [program("bin/buoyctl", source!("buoyctl/buoyctl"), "", version)];
+    let mut content = source!("buoyctl/install.sh").replace("@VERSION@", version).into_bytes();
+    content.extend(packed_tar_gz(&files)?);
+    std::fs::write(target, content)
+}
+
 /// Writes a tar in gzip.
 pub fn tar_gz(target: &Path, files: &[Packed]) -> io::Result<()> {
+    std::fs::write(target, packed_tar_gz(files)?)
+}
+
+fn packed_tar_gz(files: &[Packed]) -> io::Result<Vec<u8>> {
     let mut tar = tar::Builder::new(GzEncoder::new(Vec::new(), Compression::default()));
     for packed in files {
         let mut header = tar::Header::new_gnu();
@@ -84,7 +96,7 @@ pub fn tar_gz(target: &Path, files: &[Packed]) -> io::Result<()> {
         header.set_mtime(1_773_187_200);
         tar.append_data(&mut header, &packed.path, packed.content.as_bytes())?;
     }
-    std::fs::write(target, tar.into_inner()?.finish()?)
+    tar.into_inner()?.finish()
 }
 
 /// Writes a zip.

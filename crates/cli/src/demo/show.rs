@@ -70,6 +70,12 @@ impl<'a> Show<'a> {
         }
         self.wyard(&["trace", "sort", "--terminal", "new"])?;
 
+        if os::HERE == System::Unix {
+            self.say("buoyctl comes with an installer. It is run under watch, and what it leaves undone is finished.")?;
+            self.wyard(&["receive", &self.world.download("buoyctl-2.4.run").to_string_lossy(), "--yes"])?;
+            self.terminal("buoyctl --version", "buoyctl 2.4")?;
+        }
+
         self.say("driftc is a compiler. A trial shows that it does its work: compile a few lines, run the result.")?;
         self.wyard(&["receive", &self.world.download("driftc-0.9.zip").to_string_lossy()])?;
         let source = self.world.download("tide.drift").to_string_lossy().into_owned();

@@ -62,6 +62,9 @@ impl World {
         pack::zip(&self.download("shoal_2.0.3.zip"), &pack::shoal("2.0.3"))?;
         pack::zip(&self.download("coastkit-1.8.0.zip"), &pack::coastkit("1.8.0"))?;
         pack::zip(&self.download("driftc-0.9.zip"), &pack::driftc("0.9"))?;
+        if os::HERE == System::Unix {
+            pack::self_extractor(&self.download("buoyctl-2.4.run"), "2.4")?;
+        }
         fs::write(self.download("day.csv"), "time,level\n00:00,1.21\n06:10,4.80\n")?;
         fs::write(self.download("tide.drift"), "# High water in Brackwater.\nsay high water\nsum 40 2\nsay metres\n")?;
         match os::HERE {

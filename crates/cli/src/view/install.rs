@@ -25,6 +25,11 @@ pub fn facts(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Res
         let at = installer.inside_at.map_or_else(String::new, |at| format!(", from byte {at} on"));
         page.labelled(out, &label("inside"), COLUMNS, &format!("{}{at}", escape(inside)))?;
     }
+    if installer.files.is_empty() && !installer.commands.is_empty() {
+        let names: Vec<String> = installer.commands.iter().map(|name| escape(name)).collect();
+        let text = format!("{}: {}", count(names.len(), "command", "commands"), some_of(&names));
+        page.labelled(out, &label("brings"), COLUMNS, &text)?;
+    }
     if !installer.files.is_empty() {
         let names: Vec<String> = installer.commands.iter().map(|name| escape(name)).collect();
         let commands = count(names.len(), "command", "commands");
@@ -33,6 +38,11 @@ pub fn facts(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Res
         for file in installer.files.iter().take(MOST) {
             page.labelled(out, "", COLUMNS, &escape(file))?;
         }
+    }
+    for here in &installer.here {
+        let version = here.version.as_deref().map_or_else(String::new, |version| format!(" {}", escape(version)));
+        let text = format!("{}{version}: {}", escape(&here.command), page.short(&here.path.to_string_lossy()));
+        page.labelled(out, &label("here now"), COLUMNS, &text)?;
     }
     for variable in &installer.variables {
         let place = match variable.place {

@@ -5,7 +5,7 @@ use std::process::Command;
 
 use wagon_yard_core::os;
 
-use crate::archives::tidelog;
+use crate::archives::{script, tidelog};
 use crate::home::{Home, Ran, WINDOWS, have};
 
 /// Runs a script of bash as the superuser in a mount namespace of its own, with `wyard`, `$ARCHIVE` and `$HERE`.
@@ -85,5 +85,35 @@ fn whose_files_they_are_is_looked_at_first() {
             os::set_folder_mode(&home.path(""), 0o755).unwrap();
         }
         Ran::from(command.output().unwrap()).ends(4).says("by the superuser only").says("repeat it as the superuser");
+    }
+}
+
+#[test]
+fn a_package_can_be_handed_to_the_system() {
+    if WINDOWS || !have("dpkg-deb") {
+        return;
+    }
+    let home = Home::new();
+    home.write("pack/DEBIAN/control", "Package: neapctl\nVersion: 1.2\nArchitecture: all\nMaintainer: Brackwater Tide Office <office@tide.example>\nDescription: made up\n");
+    let program = home.write("pack/usr/bin/neapctl", script("1.2"));
+    os::set_mode(&std::fs::File::open(program).unwrap(), 0o755).unwrap();
+    let package = home.path("neapctl_1.2_all.deb").to_str().unwrap().to_owned();
+    let packed =
+        Command::new("dpkg-deb").args(["--root-owner-group", "-b"]).arg(home.path("pack")).arg(&package).output();
+    assert!(packed.unwrap().status.success());
+    home.wyard(&["receive", &package, "--system-install", "--dry-run"]).ends(if os::is_superuser() { 0 } else { 4 });
+    let script = format!(
+        r#"
+        for folder in usr var; do
+            mkdir $folder $folder-work
+            mount -t overlay overlay -o lowerdir=/$folder,upperdir=$HERE/$folder,workdir=$HERE/$folder-work /$folder
+        done
+        wyard receive {package} --system-install --yes > said 2>&1 || {{ cat said; exit 9; }}
+        grep -q '/usr/bin/neapctl' said || {{ cat said; exit 8; }}
+        bash -lc neapctl
+        "#
+    );
+    if let Some(ran) = apart(&home, &script) {
+        ran.ends(0).says("neapctl 1.2");
     }
 }

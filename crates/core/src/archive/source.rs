@@ -98,6 +98,17 @@ impl Source {
         Ok(source)
     }
 
+    /// What lies in a file from this byte on, as the archive behind the text of a self-extractor.
+    ///
+    /// # Errors
+    /// When it is nothing that can be unpacked, or cannot be read.
+    pub fn behind(file: &Path, at: u64) -> Result<Self, ArchiveError> {
+        let opened = Arc::new(File::open(file).at("open", file)?);
+        let bytes = opened.metadata().at("look at", file)?.len();
+        let length = bytes.saturating_sub(at);
+        Self::of(file, Segment::new(opened, at, length), length)
+    }
+
     fn of(file: &Path, whole: Segment, bytes: u64) -> Result<Self, ArchiveError> {
         let damaged = |source| ArchiveError::Damaged { file: file.to_owned(), source };
         let head = head(&mut whole.clone()).map_err(damaged)?;

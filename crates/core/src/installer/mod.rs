@@ -1,5 +1,6 @@
 //! Installers: recognised by content, looked into before they run, and run under watch.
 
+mod here;
 mod package;
 mod run;
 mod script;
@@ -10,8 +11,9 @@ mod windows_program;
 
 use std::fs::File;
 use std::io::Read as _;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
+pub use here::look_first;
 pub use run::{InstallError, InstallPlan, InstallReport, InstallRequest, install, plan};
 use serde::Serialize;
 pub use uninstall::{UninstallReport, uninstall, uninstaller};
@@ -29,6 +31,8 @@ pub enum InstallerKind {
     WindowsProgram,
     /// A shell script that installs something, most often out of an archive behind its last line.
     SelfExtractor,
+    /// A package of Debian's, handed to the system.
+    DebianPackage,
     /// A package of macOS.
     MacosPackage,
 }
@@ -41,6 +45,7 @@ impl InstallerKind {
             Self::WindowsPackage => "Windows installer package",
             Self::WindowsProgram => "Windows installer program",
             Self::SelfExtractor => "shell self-extractor",
+            Self::DebianPackage => "Debian package, for the system to install",
             Self::MacosPackage => "macOS installer package",
         }
     }
@@ -57,6 +62,17 @@ pub struct PlannedVariable {
     pub scope: &'static str,
     /// How it goes in: `first`, `last`, or `in-place` of what is there.
     pub place: &'static str,
+}
+
+/// A command of an installer that a new terminal finds already.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct AlreadyHere {
+    /// The command.
+    pub command: String,
+    /// The file that runs.
+    pub path: PathBuf,
+    /// The version it states; null for none.
+    pub version: Option<String>,
 }
 
 /// What is known of an installer before it runs.
@@ -84,6 +100,8 @@ pub struct Installer {
     pub inside: Option<String>,
     /// Where in the file that begins, in bytes.
     pub inside_at: Option<u64>,
+    /// Which of its commands are here already, and in which version.
+    pub here: Vec<AlreadyHere>,
     /// The option that names the folder to install into; ends in `=` where the folder is written right behind it.
     pub folder_option: Option<String>,
 }
@@ -102,6 +120,7 @@ impl Installer {
             off_by_default: Vec::new(),
             inside: None,
             inside_at: None,
+            here: Vec::new(),
             folder_option: None,
         }
     }

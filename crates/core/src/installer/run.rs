@@ -9,7 +9,7 @@ use std::time::Duration;
 use serde::Serialize;
 
 use super::watch::{Seen, Watch};
-use super::{Installer, InstallerKind, recognise, status};
+use super::{Installer, InstallerKind, look_first, recognise, status};
 use crate::checksum::{self, Algorithm};
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
 use crate::finding::{Code, Finding};
@@ -40,6 +40,8 @@ pub struct InstallRequest {
     pub arguments: Vec<String>,
     /// The folder to install into.
     pub folder: Option<PathBuf>,
+    /// Whether a Debian package is handed to the system.
+    pub system_install: bool,
     /// More places to be watched.
     pub watch: Vec<PathBuf>,
     /// The tool's name, where it is not to be guessed.
@@ -123,8 +125,13 @@ pub enum InstallError {
     #[error("{} has no option that names the folder to install into", .0.display())]
     NoFolderOption(PathBuf),
     /// It installs for everybody, which needs more rights.
-    #[error("{} installs for everybody, which needs an administrator's rights; nothing was run", .0.display())]
-    NotElevated(PathBuf),
+    #[error("{} installs for everybody, which needs an administrator's rights; nothing was run", file.display())]
+    NotElevated {
+        /// The file.
+        file: PathBuf,
+        /// The call to repeat.
+        command: String,
+    },
     /// The records and the work.
     #[error(transparent)]
     Receive(#[from] ReceiveError),
@@ -141,7 +148,7 @@ impl Blamed for InstallError {
         match self {
             Self::None(_) | Self::OtherSystem { .. } => Blame::Input,
             Self::NoFolderOption(_) | Self::NoUninstaller(_) => Blame::Call,
-            Self::NotElevated(_) => Blame::Machine,
+            Self::NotElevated { .. } => Blame::Machine,
             Self::Receive(e) => e.blame(),
             Self::File(e) => e.blame(),
             Self::Interrupted(_) => Blame::Interrupted,
@@ -152,7 +159,7 @@ impl Blamed for InstallError {
         match self {
             Self::NoFolderOption(_) => Some("pass its own option on, behind --".to_owned()),
             Self::NoUninstaller(name) => Some(format!("'wyard retire {name}' without --uninstall leaves its folder")),
-            Self::NotElevated(_) => Some("open an elevated terminal and repeat the call there".to_owned()),
+            Self::NotElevated { command, .. } => Some(format!("repeat it with those rights: {command}")),
             Self::OtherSystem { .. } => Some("download the one for this system".to_owned()),
             Self::Receive(e) => e.hint(),
             Self::File(e) => e.hint(),
@@ -173,9 +180,13 @@ impl From<YardError> for InstallError {
 /// When it is no installer, can't run here, or is not what was published.
 pub fn plan(machine: &Machine, request: &InstallRequest, stop: &Stop) -> Result<InstallPlan, InstallError> {
     let file = std::path::absolute(&request.file).at("find", &request.file)?;
-    let installer = recognise(&file)?.ok_or_else(|| InstallError::None(file.clone()))?;
+    let installer = match request.system_install {
+        true => debian_package(&file)?,
+        false => recognise(&file)?.ok_or_else(|| InstallError::None(file.clone()))?,
+    };
+    let installer = look_first(machine, &file, installer, true, stop)?;
     let runs_on = match installer.kind {
-        InstallerKind::SelfExtractor => System::Unix,
+        InstallerKind::SelfExtractor | InstallerKind::DebianPackage => System::Unix,
         InstallerKind::WindowsPackage | InstallerKind::WindowsProgram => System::Windows,
         InstallerKind::MacosPackage => {
             return Err(InstallError::OtherSystem { file, kind: installer.kind.words() });
@@ -185,7 +196,10 @@ pub fn plan(machine: &Machine, request: &InstallRequest, stop: &Stop) -> Result<
         return Err(InstallError::OtherSystem { file, kind: installer.kind.words() });
     }
     if installer.for_everybody == Some(true) && os::HERE == System::Windows && !os::is_superuser() {
-        return Err(InstallError::NotElevated(file));
+        return Err(InstallError::NotElevated { file, command: machine.command_line.clone() });
+    }
+    if installer.kind == InstallerKind::DebianPackage && !os::is_superuser() {
+        return Err(InstallError::NotElevated { file, command: machine.command_line.clone() });
     }
     let mut algorithms = vec![Algorithm::Sha256];
     let Summed { sha256, published } = {
@@ -212,6 +226,29 @@ pub fn plan(machine: &Machine, request: &InstallRequest, stop: &Stop) -> Result<
     })
 }
 
+fn debian_package(file: &Path) -> Result<Installer, InstallError> {
+    let stop = Stop::default();
+    let source = crate::archive::Source::open(file, &std::env::temp_dir(), &stop).map_err(ReceiveError::from)?;
+    if source.format.container != crate::archive::Container::Deb {
+        return Err(InstallError::None(file.to_owned()));
+    }
+    let listing =
+        crate::archive::list(&source, crate::archive::Options::default(), &stop).map_err(ReceiveError::from)?;
+    let layout = layout::analyse(&listing, &[], layout::Target::here(true)).ok();
+    let commands = layout.map(|layout| layout.commands.into_iter().map(|c| c.name).collect()).unwrap_or_default();
+    let guess = layout::guess(&file.file_name().unwrap_or_default().to_string_lossy());
+    let is_file = |entry: &&crate::archive::Entry| entry.kind == crate::archive::EntryKind::File;
+    let files = listing.entries.iter().filter(is_file).map(|entry| format!("/{}", entry.path.display())).collect();
+    Ok(Installer {
+        product: guess.name,
+        version: guess.version,
+        for_everybody: Some(true),
+        commands,
+        files,
+        ..Installer::new(InstallerKind::DebianPackage)
+    })
+}
+
 /// The command line: quiet where the format defines that, the folder in the way of the installer, then what the user adds.
 fn command(
     file: &Path,
@@ -226,6 +263,8 @@ fn command(
             let log = log.with_extension("package.log");
             ["msiexec", "/i", &text(file), "/qn", "/norestart", "/l*v", &text(&log)].map(str::to_owned).to_vec()
         }
+        // dpkg(1), "--install".
+        InstallerKind::DebianPackage => ["dpkg", "--install", &text(file)].map(str::to_owned).to_vec(),
         InstallerKind::WindowsProgram | InstallerKind::MacosPackage => vec![text(file)],
         InstallerKind::SelfExtractor => {
             let head = fs::read(file).at("read", file)?;
@@ -297,7 +336,7 @@ pub fn install(
         plan,
     };
     tell(&mut report, &outcome);
-    if report.well {
+    if report.well && report.plan.installer.kind != InstallerKind::DebianPackage {
         finish(machine, request, &mut report, stop)?;
     }
     let good = report.adopted.as_ref().and_then(|adopted| adopted.verdict).is_some_and(crate::check::Verdict::passes);
