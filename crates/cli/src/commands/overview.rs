@@ -28,6 +28,7 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
         "keep",
         &[
             ("stock", "list the received tools"),
+            ("adopt FOLDER", "take over a folder that is in place; also --search"),
             ("register NAME", "put a tool into the startup files"),
             ("unregister NAME", "take it out again"),
             ("switch NAME VERSION", "put another received version in service"),

@@ -7,6 +7,7 @@ mod archives;
 mod broken;
 mod demo;
 mod everybody;
+mod faults;
 mod home;
 mod hostile;
 mod inspect;

@@ -1,0 +1,165 @@
+//! The arguments of commands that take a downloaded file.
+
+use std::path::PathBuf;
+
+use clap::Args as ClapArgs;
+use wagon_yard_core::archive::{Limits, Options};
+use wagon_yard_core::checksum::{Algorithm, Checksum};
+use wagon_yard_core::layout::{ToolName, Variable, Version};
+use wagon_yard_core::receive::Trust;
+
+use super::RequiresArgs;
+
+/// Options of `receive`.
+#[derive(Debug, ClapArgs)]
+pub struct ReceiveArgs {
+    /// The downloaded file: an archive, a compressed file, or a program
+    pub file: PathBuf,
+    /// What the publisher says of it
+    #[command(flatten)]
+    pub checksums: ChecksumArgs,
+    /// How the archive is read
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+    /// The tool's name, where the file's name does not tell
+    #[arg(long)]
+    pub name: Option<ToolName>,
+    /// The tool's version, where the file's name does not tell
+    #[arg(long)]
+    pub version: Option<Version>,
+    /// A folder that holds its programs, relative to the tool's root; repeatable
+    #[arg(long = "command-folder", value_name = "DIR")]
+    pub command_folders: Vec<PathBuf>,
+    /// A variable that is to point to the tool's root, instead of NAME_HOME; repeatable
+    #[arg(long = "home-variable", value_name = "X", conflicts_with = "no_home_variable")]
+    pub home_variables: Vec<Variable>,
+    /// Set no variable
+    #[arg(long)]
+    pub no_home_variable: bool,
+    /// What it needs
+    #[command(flatten)]
+    pub requires: RequiresArgs,
+    /// Take programs that can't run on this machine as well
+    #[arg(long)]
+    pub foreign: bool,
+    /// Leave the version that is in service so, and lay this one beside it
+    #[arg(long)]
+    pub stay: bool,
+    /// Take everything back when the check at the end is not good
+    #[arg(long, conflicts_with_all = ["stay", "dry_run"])]
+    pub or_undo: bool,
+    /// Replace this version if it is in the yard already
+    #[arg(long)]
+    pub replace: bool,
+    /// How an installer is run
+    #[command(flatten)]
+    pub installer: InstallerArgs,
+    /// Show what would be done, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// How an installer is run.
+#[derive(Debug, ClapArgs)]
+#[command(next_help_heading = "Installer")]
+pub struct InstallerArgs {
+    /// Run an installer without asking first
+    #[arg(long)]
+    pub yes: bool,
+    /// The folder that an installer is to install into, in its own way to say it
+    #[arg(long, value_name = "DIR")]
+    pub installer_folder: Option<PathBuf>,
+    /// Hand a Debian package to the system, instead of unpacking it into the yard
+    #[arg(long, conflicts_with_all = ["installer_folder", "arguments"])]
+    pub system_install: bool,
+    /// Another place to watch while an installer runs; repeatable
+    #[arg(long, value_name = "DIR")]
+    pub watch: Vec<PathBuf>,
+    /// What is passed on to an installer
+    #[arg(last = true, value_name = "ARGUMENTS")]
+    pub arguments: Vec<String>,
+}
+
+/// Published checksums. Without any, the usual files beside the download are looked for.
+#[derive(Debug, ClapArgs)]
+#[command(next_help_heading = "Checksum")]
+pub struct ChecksumArgs {
+    /// The published SHA-256 of the file
+    #[arg(long, value_name = "HEX", value_parser = |text: &str| Checksum::parse(Algorithm::Sha256, text))]
+    pub sha256: Option<Checksum>,
+    /// The published SHA-512 of the file
+    #[arg(long, value_name = "HEX", value_parser = |text: &str| Checksum::parse(Algorithm::Sha512, text))]
+    pub sha512: Option<Checksum>,
+    /// The published SHA-1 of the file (weak)
+    #[arg(long, value_name = "HEX", value_parser = |text: &str| Checksum::parse(Algorithm::Sha1, text))]
+    pub sha1: Option<Checksum>,
+    /// The published MD5 of the file (weak)
+    #[arg(long, value_name = "HEX", value_parser = |text: &str| Checksum::parse(Algorithm::Md5, text))]
+    pub md5: Option<Checksum>,
+    /// A published list of checksums that has a line for the file
+    #[arg(long, value_name = "FILE")]
+    pub checksums: Option<PathBuf>,
+}
+
+impl From<ChecksumArgs> for Trust {
+    fn from(args: ChecksumArgs) -> Self {
+        let checksums = [args.sha256, args.sha512, args.sha1, args.md5].into_iter().flatten().collect();
+        Self { checksums, list: args.checksums }
+    }
+}
+
+/// How an archive is read.
+#[derive(Debug, ClapArgs)]
+#[command(next_help_heading = "Archive")]
+pub struct ReadingArgs {
+    /// Leave out entries that could do harm, and list them, instead of refusing the archive
+    #[arg(long)]
+    pub leave_out_hazards: bool,
+    /// Allow so many times the usual size (32 GiB), number of entries (120,000), length of names (16 MiB) and ratio (250)
+    #[arg(long, value_name = "TIMES", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..))]
+    pub limit: u32,
+}
+
+impl From<ReadingArgs> for Options {
+    fn from(args: ReadingArgs) -> Self {
+        Self { limits: Limits::times(args.limit), leave_out_hazards: args.leave_out_hazards }
+    }
+}
+
+/// Options of `inspect`.
+#[derive(Debug, ClapArgs)]
+pub struct InspectArgs {
+    /// The downloaded file: an archive, a compressed file, or a program
+    pub file: PathBuf,
+    /// What the publisher says of it
+    #[command(flatten)]
+    pub checksums: ChecksumArgs,
+    /// Read a large file to its end, so that its checksum is told
+    #[arg(long)]
+    pub whole: bool,
+    /// Don't ask commands that are here already for their version
+    #[arg(long)]
+    pub no_run: bool,
+}
+
+/// Options of `unpack`.
+#[derive(Debug, ClapArgs)]
+pub struct UnpackArgs {
+    /// The archive
+    pub file: PathBuf,
+    /// The folder to make for what is in it; it must not be there yet
+    #[arg(long, value_name = "DIR")]
+    pub into: PathBuf,
+    /// Keep the folder that the packer put around everything
+    #[arg(long)]
+    pub keep_wrapper: bool,
+    /// What the publisher says of it
+    #[command(flatten)]
+    pub checksums: ChecksumArgs,
+    /// How the archive is read
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+    /// Show what would be done, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+}
