@@ -29,8 +29,7 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
         &[
             ("stock", "list the received tools"),
             ("adopt FOLDER", "take over a folder that is in place; also --search"),
-            ("register NAME", "put a tool into the startup files"),
-            ("unregister NAME", "take it out again"),
+            ("register NAME", "put a tool into PATH; unregister takes it out"),
             ("switch NAME VERSION", "put another received version in service"),
             ("retire NAME", "take it out of the stock as well"),
             ("history, undo [ID]", "what was changed, and taking it back"),

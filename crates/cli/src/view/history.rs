@@ -49,7 +49,8 @@ fn one(change: &ChangeTold, page: &Page, out: &mut dyn Write) -> io::Result<()> 
         }
         return Ok(());
     }
-    for difference in &change.differences {
+    let (follow, told): (Vec<_>, Vec<_>) = change.differences.iter().partition(|difference| difference.follows);
+    for difference in told {
         writeln!(out, "\n  {}", style::STRONG.over(&page.short(&difference.of)))?;
         for line in difference.diff.lines() {
             let text = escape(line);
@@ -60,6 +61,10 @@ fn one(change: &ChangeTold, page: &Page, out: &mut dyn Write) -> io::Result<()> 
             };
             writeln!(out, "    {text}")?;
         }
+    }
+    if !follow.is_empty() {
+        let files = count(follow.len(), "generated file follows", "generated files follow");
+        page.labelled(out, "", 2, &style::DIM.over(&format!("\n  {files} from that; --json has them as well")))?;
     }
     Ok(())
 }

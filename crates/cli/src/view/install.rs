@@ -78,9 +78,14 @@ pub fn write(report: &InstallReport, page: &Page, out: &mut dyn Write) -> io::Re
     let files = count(seen.files_added, "new file", "new files");
     let folders: Vec<String> = seen.folders.iter().map(|folder| page.short(&folder.to_string_lossy())).collect();
     let places = if folders.is_empty() { String::new() } else { format!(" in {}", some_of(&folders)) };
-    let single = count(seen.single_files.len(), "in a folder that was there", "in folders that were there");
-    let changed = count(seen.files_changed.len(), "file changed", "files changed");
-    page.labelled(out, &label("made"), COLUMNS, &format!("{files}{places}; {single}; {changed}"))?;
+    let mut made = format!("{files}{places}");
+    if !seen.single_files.is_empty() {
+        made.push_str(&format!("; {} of them in folders that were there", seen.single_files.len()));
+    }
+    if !seen.files_changed.is_empty() {
+        made.push_str(&format!("; {}", count(seen.files_changed.len(), "file changed", "files changed")));
+    }
+    page.labelled(out, &label("made"), COLUMNS, &made)?;
     for file in seen.single_files.iter().chain(&seen.files_changed).take(MOST) {
         page.labelled(out, "", COLUMNS, &page.short(&file.to_string_lossy()))?;
     }

@@ -41,6 +41,8 @@ pub struct ChangeTold {
 pub struct Difference {
     /// The file or value.
     pub of: String,
+    /// Whether it follows from the others, as the files do that startup files read.
+    pub follows: bool,
     /// Before and after, as a unified diff.
     pub diff: String,
 }
@@ -90,5 +92,6 @@ fn difference(act: &Act) -> Option<Difference> {
         }
     };
     let diff = TextDiff::from_lines(&before, &after).unified_diff().context_radius(2).to_string();
-    Some(Difference { of, diff })
+    let follows = matches!(act, Act::File { role: Role::Generated, .. });
+    Some(Difference { of, follows, diff })
 }
