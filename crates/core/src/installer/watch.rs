@@ -16,9 +16,10 @@ use crate::store::{StartupFolders, possible_files, system_startup_files};
 use crate::system::System;
 use crate::yard::{Acts, Content, Scope, StoredValue};
 
-/// So deep, and so many entries, are looked at: programs are laid out far flatter.
-const DEEPEST: usize = 7;
-const MOST: usize = 300_000;
+/// So deep below a place new folders are looked for, and so many files are looked at: what an installer makes begins
+/// higher up.
+const DEEPEST: usize = 4;
+const MOST: usize = 150_000;
 
 /// Folders in which much changes all the time, and no program is put.
 const RESTLESS: [&str; 6] = [".cache", "cache", ".git", "node_modules", "Temp", "tmp"];
@@ -166,17 +167,16 @@ impl Watch {
                 seen.folders.push(folder.clone());
             }
         }
+        seen.files_added = seen.folders.iter().map(|folder| files_below(folder)).sum();
         let is_startup = |path: &PathBuf| self.startup.contains_key(path);
         for (path, now) in after.files.iter().filter(|(path, _)| !is_startup(path)) {
             match self.files.get(path) {
-                None => {
+                None if !seen.folders.iter().any(|folder| path.starts_with(folder)) => {
                     seen.files_added += 1;
-                    if !seen.folders.iter().any(|folder| path.starts_with(folder)) {
-                        seen.single_files.push(path.clone());
-                    }
+                    seen.single_files.push(path.clone());
                 }
                 Some(before) if before != now => seen.files_changed.push(path.clone()),
-                Some(_) => {}
+                _ => {}
             }
         }
         seen.single_files.sort();
@@ -232,6 +232,20 @@ impl Watch {
         }
         acts
     }
+}
+
+/// How many files lie in a folder, at any depth.
+fn files_below(folder: &Path) -> usize {
+    let (mut folders, mut files) = (vec![folder.to_owned()], 0);
+    while let Some(folder) = folders.pop().filter(|_| files < MOST) {
+        for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+            match entry.file_type() {
+                Ok(kind) if kind.is_dir() => folders.push(entry.path()),
+                _ => files += 1,
+            }
+        }
+    }
+    files
 }
 
 fn record((key, values): (String, HashMap<String, String>)) -> UninstallRecord {
