@@ -34,7 +34,9 @@ fn laid_out(bytes: &[u8]) -> tempfile::TempDir {
 /// Lists what is taken for a container of this kind; other inputs are not worth keeping.
 pub fn list(bytes: &[u8], container: Container) -> Corpus {
     let folder = laid_out(bytes);
-    let Ok(source) = Source::open(&folder.path().join("t-1.0"), folder.path(), &Stop::default()) else { return Corpus::Keep };
+    let Ok(source) = Source::open(&folder.path().join("t-1.0"), folder.path(), &Stop::default()) else {
+        return Corpus::Keep;
+    };
     if source.format.container != container {
         return Corpus::Reject;
     }
