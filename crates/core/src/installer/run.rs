@@ -121,6 +121,9 @@ pub enum InstallError {
         /// What it is, in words.
         kind: &'static str,
     },
+    /// An installer writes where it likes, and on Windows into the real registry.
+    #[error("{} can't be rehearsed: an installer writes into the real registry, whatever the sandbox; nothing was run", .0.display())]
+    Sandbox(PathBuf),
     /// It has no way to say where to install.
     #[error("{} has no option that names the folder to install into", .0.display())]
     NoFolderOption(PathBuf),
@@ -147,7 +150,7 @@ impl Blamed for InstallError {
     fn blame(&self) -> Blame {
         match self {
             Self::None(_) | Self::OtherSystem { .. } => Blame::Input,
-            Self::NoFolderOption(_) | Self::NoUninstaller(_) => Blame::Call,
+            Self::Sandbox(_) | Self::NoFolderOption(_) | Self::NoUninstaller(_) => Blame::Call,
             Self::NotElevated { .. } => Blame::Machine,
             Self::Receive(e) => e.blame(),
             Self::File(e) => e.blame(),
@@ -163,6 +166,7 @@ impl Blamed for InstallError {
             Self::OtherSystem { .. } => Some("download the one for this system".to_owned()),
             Self::Receive(e) => e.hint(),
             Self::File(e) => e.hint(),
+            Self::Sandbox(_) => Some("'wyard inspect' tells what it would do".to_owned()),
             Self::None(_) | Self::Interrupted(_) => None,
         }
     }
@@ -194,6 +198,9 @@ pub fn plan(machine: &Machine, request: &InstallRequest, stop: &Stop) -> Result<
     };
     if runs_on != os::HERE {
         return Err(InstallError::OtherSystem { file, kind: installer.kind.words() });
+    }
+    if os::HERE == System::Windows && machine.sandbox.is_some() {
+        return Err(InstallError::Sandbox(file));
     }
     if installer.for_everybody == Some(true) && os::HERE == System::Windows && !os::is_superuser() {
         return Err(InstallError::NotElevated { file, command: machine.command_line.clone() });
