@@ -6,7 +6,7 @@ use clap::Args as ClapArgs;
 use wagon_yard_core::archive::{Limits, Options};
 use wagon_yard_core::checksum::{Algorithm, Checksum};
 use wagon_yard_core::layout::{ToolName, Variable, Version};
-use wagon_yard_core::receive::Trust;
+use wagon_yard_core::receive::{HomeVariables, Trust};
 
 use super::RequiresArgs;
 
@@ -27,15 +27,9 @@ pub struct ReceiveArgs {
     /// The tool's version, where the file's name does not tell
     #[arg(long)]
     pub version: Option<Version>,
-    /// A folder that holds its programs, relative to the tool's root; repeatable
-    #[arg(long = "command-folder", value_name = "DIR")]
-    pub command_folders: Vec<PathBuf>,
-    /// A variable that is to point to the tool's root, instead of NAME_HOME; repeatable
-    #[arg(long = "home-variable", value_name = "X", conflicts_with = "no_home_variable")]
-    pub home_variables: Vec<Variable>,
-    /// Set no variable
-    #[arg(long)]
-    pub no_home_variable: bool,
+    /// Where things are in it
+    #[command(flatten)]
+    pub layout: LayoutArgs,
     /// What it needs
     #[command(flatten)]
     pub requires: RequiresArgs,
@@ -57,6 +51,31 @@ pub struct ReceiveArgs {
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,
+}
+
+/// Where things are in a tool, where that is not to be found out.
+#[derive(Debug, ClapArgs)]
+pub struct LayoutArgs {
+    /// A folder that holds its programs, relative to the tool's root; repeatable
+    #[arg(long = "command-folder", value_name = "DIR")]
+    pub command_folders: Vec<PathBuf>,
+    /// A variable that is to point to the tool's root, instead of NAME_HOME; repeatable
+    #[arg(long = "home-variable", value_name = "X", conflicts_with = "no_home_variable")]
+    pub home_variables: Vec<Variable>,
+    /// Set no variable
+    #[arg(long)]
+    pub no_home_variable: bool,
+}
+
+impl LayoutArgs {
+    /// Which home variables are asked for.
+    pub fn home_variables(&self) -> HomeVariables {
+        match (self.no_home_variable, &self.home_variables[..]) {
+            (true, _) => HomeVariables::None,
+            (false, []) => HomeVariables::Usual,
+            (false, given) => HomeVariables::These(given.to_vec()),
+        }
+    }
 }
 
 /// How an installer is run.

@@ -6,10 +6,10 @@ mod proof;
 use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
-pub use files::{InspectArgs, ReceiveArgs, UnpackArgs};
+pub use files::{InspectArgs, LayoutArgs, ReceiveArgs, UnpackArgs};
 pub use proof::{CheckArgs, RequiresArgs, TrialAction, TrialAddArgs, TrialArgs};
 use wagon_yard_core::finding::Severity;
-use wagon_yard_core::layout::{ToolName, Variable, Version};
+use wagon_yard_core::layout::{ToolName, Version};
 use wagon_yard_core::resolve::{Caller, Shell};
 use wagon_yard_core::trace::TerminalKind;
 use wagon_yard_core::yard::Scope;
@@ -246,15 +246,9 @@ pub struct AdoptArgs {
     /// The tool's version, where neither the folder's name nor its first command tells
     #[arg(long)]
     pub version: Option<Version>,
-    /// A folder that holds its programs, relative to the tool's root; repeatable
-    #[arg(long = "command-folder", value_name = "DIR")]
-    pub command_folders: Vec<PathBuf>,
-    /// A variable that is to point to the tool's root, instead of NAME_HOME; repeatable
-    #[arg(long = "home-variable", value_name = "X", conflicts_with = "no_home_variable")]
-    pub home_variables: Vec<Variable>,
-    /// Set no variable
-    #[arg(long)]
-    pub no_home_variable: bool,
+    /// Where things are in it
+    #[command(flatten)]
+    pub layout: LayoutArgs,
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,

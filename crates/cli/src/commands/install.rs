@@ -22,8 +22,8 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         watch: args.installer.watch,
         name: args.name,
         version: args.version,
-        command_folders: args.command_folders,
-        home_variables: super::home_variables(args.no_home_variable, args.home_variables),
+        home_variables: args.layout.home_variables(),
+        command_folders: args.layout.command_folders,
         scope: context.machine.scope,
         or_undo: args.or_undo,
     };

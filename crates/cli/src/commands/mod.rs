@@ -25,8 +25,6 @@ mod unpack;
 use std::process::ExitCode;
 
 use wagon_yard_core::check::Verdict;
-use wagon_yard_core::layout::Variable;
-use wagon_yard_core::receive::HomeVariables;
 
 use crate::args::Command;
 use crate::context::Context;
@@ -63,15 +61,6 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
 /// The exit code of a check.
 fn exit_code(verdict: Verdict) -> ExitCode {
     if verdict.passes() { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) }
-}
-
-/// Which home variables the options ask for.
-fn home_variables(none: bool, given: Vec<Variable>) -> HomeVariables {
-    match (none, given) {
-        (true, _) => HomeVariables::None,
-        (false, given) if given.is_empty() => HomeVariables::Usual,
-        (false, given) => HomeVariables::These(given),
-    }
 }
 
 /// The words of a command line, split as a shell does it.

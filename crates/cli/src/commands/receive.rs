@@ -21,15 +21,14 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         let message = format!("{} is no installer that arguments could be passed on to", args.file.display());
         return Err(Failure::new(exit::CALL, message, Some("leave out what stands behind --")));
     }
-    let home_variables = super::home_variables(args.no_home_variable, args.home_variables);
     let request = ReceiveRequest {
         file: args.file,
         trust: args.checksums.into(),
         options: args.reading.into(),
         name: args.name,
         version: args.version,
-        command_folders: args.command_folders,
-        home_variables,
+        home_variables: args.layout.home_variables(),
+        command_folders: args.layout.command_folders,
         scope: context.machine.scope,
         requires: args.requires.into(),
         foreign: args.foreign,

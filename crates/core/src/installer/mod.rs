@@ -2,6 +2,7 @@
 
 mod here;
 mod package;
+mod plan;
 mod run;
 mod script;
 mod status;
@@ -14,7 +15,8 @@ use std::io::Read as _;
 use std::path::{Path, PathBuf};
 
 pub use here::look_first;
-pub use run::{InstallError, InstallPlan, InstallReport, InstallRequest, install, plan};
+pub use plan::{InstallPlan, plan};
+pub use run::{InstallError, InstallReport, InstallRequest, install};
 use serde::Serialize;
 pub use uninstall::{UninstallReport, uninstall, uninstaller};
 pub use watch::{EntrySeen, Seen, StartupSeen, UninstallRecord, ValueSeen};

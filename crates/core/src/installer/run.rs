@@ -8,9 +8,9 @@ use std::time::Duration;
 
 use serde::Serialize;
 
+use super::plan::InstallPlan;
 use super::watch::{Seen, Watch};
-use super::{Installer, InstallerKind, look_first, recognise, status};
-use crate::checksum::{self, Algorithm};
+use super::{InstallerKind, status};
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
 use crate::finding::{Code, Finding};
 use crate::layout::{self, ToolName, Version};
@@ -18,11 +18,7 @@ use crate::machine::Machine;
 use crate::os;
 use crate::process::{self, Ending, Outcome};
 use crate::progress::Stop;
-use crate::receive::{
-    AdoptReport, AdoptRequest, HomeVariables, ReceiveError, Summed, Trust, adopt, compare, look_for_tool, now,
-    published as published_of,
-};
-use crate::system::System;
+use crate::receive::{AdoptReport, AdoptRequest, HomeVariables, ReceiveError, Trust, adopt, look_for_tool};
 use crate::terminal::{self, Asking};
 use crate::yard::{Change, Scope, Source, Yard, YardError};
 
@@ -56,27 +52,6 @@ pub struct InstallRequest {
     pub scope: Scope,
     /// Whether the stores are brought back when it fails or what it leaves is not good.
     pub or_undo: bool,
-}
-
-/// What would be run.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct InstallPlan {
-    /// The format number.
-    pub format: u32,
-    /// `install-plan`.
-    pub report: &'static str,
-    /// The installer.
-    pub file: PathBuf,
-    /// What is known of it.
-    pub installer: Installer,
-    /// The SHA-256 in hex.
-    pub sha256: String,
-    /// Whether that was compared with a published one.
-    pub compared: bool,
-    /// The command and its arguments.
-    pub command: Vec<String>,
-    /// Where its output goes.
-    pub log: PathBuf,
 }
 
 /// What came of it.
@@ -176,122 +151,6 @@ impl From<YardError> for InstallError {
     fn from(error: YardError) -> Self {
         Self::Receive(error.into())
     }
-}
-
-/// Works out what would be run, and compares the checksum.
-///
-/// # Errors
-/// When it is no installer, can't run here, or is not what was published.
-pub fn plan(machine: &Machine, request: &InstallRequest, stop: &Stop) -> Result<InstallPlan, InstallError> {
-    let file = std::path::absolute(&request.file).at("find", &request.file)?;
-    let installer = match request.system_install {
-        true => debian_package(&file)?,
-        false => recognise(&file)?.ok_or_else(|| InstallError::None(file.clone()))?,
-    };
-    let installer = look_first(machine, &file, installer, true, stop)?;
-    let runs_on = match installer.kind {
-        InstallerKind::SelfExtractor | InstallerKind::DebianPackage => System::Unix,
-        InstallerKind::WindowsPackage | InstallerKind::WindowsProgram => System::Windows,
-        InstallerKind::MacosPackage => {
-            return Err(InstallError::OtherSystem { file, kind: installer.kind.words() });
-        }
-    };
-    if runs_on != os::HERE {
-        return Err(InstallError::OtherSystem { file, kind: installer.kind.words() });
-    }
-    if os::HERE == System::Windows && machine.sandbox.is_some() {
-        return Err(InstallError::Sandbox(file));
-    }
-    if installer.for_everybody == Some(true) && os::HERE == System::Windows && !os::is_superuser() {
-        return Err(InstallError::NotElevated { file, command: machine.command_line.clone() });
-    }
-    if installer.kind == InstallerKind::DebianPackage && !os::is_superuser() {
-        return Err(InstallError::NotElevated { file, command: machine.command_line.clone() });
-    }
-    let mut algorithms = vec![Algorithm::Sha256];
-    let Summed { sha256, published } = {
-        let published = published_of(&file, &request.trust)?;
-        algorithms.extend(published.iter().map(|p| p.checksum.algorithm).filter(|a| *a != Algorithm::Sha256));
-        algorithms.dedup();
-        let content = fs::File::open(&file).at("open", &file)?;
-        let computed = checksum::compute(&algorithms, std::io::BufReader::new(content), stop).at("read", &file)?;
-        compare(&file, computed, published)?
-    };
-    let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    let log = machine.yard.join("logs").join(format!("{name}-{}.log", now().replace(':', "-")));
-    let command = command(&file, &installer, request, &log)?;
-    let compared = !published.is_empty();
-    Ok(InstallPlan {
-        format: 1,
-        report: "install-plan",
-        file,
-        installer,
-        sha256: sha256.to_string(),
-        compared,
-        command,
-        log,
-    })
-}
-
-fn debian_package(file: &Path) -> Result<Installer, InstallError> {
-    let stop = Stop::default();
-    let source = crate::archive::Source::open(file, &std::env::temp_dir(), &stop).map_err(ReceiveError::from)?;
-    if source.format.container != crate::archive::Container::Deb {
-        return Err(InstallError::None(file.to_owned()));
-    }
-    let listing =
-        crate::archive::list(&source, crate::archive::Options::default(), &stop).map_err(ReceiveError::from)?;
-    let layout = layout::analyse(&listing, &[], layout::Target::here(true)).ok();
-    let commands = layout.map(|layout| layout.commands.into_iter().map(|c| c.name).collect()).unwrap_or_default();
-    let guess = layout::guess(&file.file_name().unwrap_or_default().to_string_lossy());
-    let is_file = |entry: &&crate::archive::Entry| entry.kind == crate::archive::EntryKind::File;
-    let files = listing.entries.iter().filter(is_file).map(|entry| format!("/{}", entry.path.display())).collect();
-    Ok(Installer {
-        product: guess.name,
-        version: guess.version,
-        for_everybody: Some(true),
-        commands,
-        files,
-        ..Installer::new(InstallerKind::DebianPackage)
-    })
-}
-
-/// The command line: quiet where the format defines that, the folder in the way of the installer, then what the user adds.
-fn command(
-    file: &Path,
-    installer: &Installer,
-    request: &InstallRequest,
-    log: &Path,
-) -> Result<Vec<String>, InstallError> {
-    let text = |path: &Path| path.to_string_lossy().into_owned();
-    let mut words = match installer.kind {
-        // "Command-Line Options" of Windows Installer: install, no dialog, no restart, everything into the log.
-        InstallerKind::WindowsPackage => {
-            let log = log.with_extension("package.log");
-            ["msiexec", "/i", &text(file), "/qn", "/norestart", "/l*v", &text(&log)].map(str::to_owned).to_vec()
-        }
-        // dpkg(1), "--install".
-        InstallerKind::DebianPackage => ["dpkg", "--install", &text(file)].map(str::to_owned).to_vec(),
-        InstallerKind::WindowsProgram | InstallerKind::MacosPackage => vec![text(file)],
-        InstallerKind::SelfExtractor => {
-            let head = fs::read(file).at("read", file)?;
-            let line = head.split(|byte| *byte == b'\n').next().unwrap_or_default();
-            let line = String::from_utf8_lossy(line.strip_prefix(b"#!").unwrap_or(line)).trim().to_owned();
-            let mut words: Vec<String> = line.split_whitespace().map(str::to_owned).collect();
-            words.push(text(file));
-            words
-        }
-    };
-    if let Some(folder) = &request.folder {
-        let folder = text(&std::path::absolute(folder).at("find", folder)?);
-        match installer.folder_option.as_deref() {
-            Some(option) if option.ends_with('=') => words.push(format!("{option}{folder}")),
-            Some(option) => words.extend([option.to_owned(), folder]),
-            None => return Err(InstallError::NoFolderOption(file.to_owned())),
-        }
-    }
-    words.extend(request.arguments.iter().cloned());
-    Ok(words)
 }
 
 /// Runs what was planned, tells what changed, and finishes it: what is not registered is registered, and checked.
