@@ -1,6 +1,7 @@
 //! The arguments of commands that take a downloaded file.
 
 use std::path::PathBuf;
+use std::time::Duration;
 
 use clap::Args as ClapArgs;
 use wagon_yard_core::archive::{Limits, Options};
@@ -56,7 +57,8 @@ pub struct ReceiveArgs {
 /// Where things are in a tool, where that is not to be found out.
 #[derive(Debug, ClapArgs)]
 pub struct LayoutArgs {
-    /// A folder that holds its programs, relative to the tool's root; repeatable
+    /// A folder that holds its programs, relative to the tool's root; repeatable. Of what an installer left it says
+    /// which folder is meant, and may be absolute
     #[arg(long = "command-folder", value_name = "DIR")]
     pub command_folders: Vec<PathBuf>,
     /// A variable that is to point to the tool's root, instead of NAME_HOME; repeatable
@@ -94,9 +96,27 @@ pub struct InstallerArgs {
     /// Another place to watch while an installer runs; repeatable
     #[arg(long, value_name = "DIR")]
     pub watch: Vec<PathBuf>,
+    /// How long it may take
+    #[command(flatten)]
+    pub time: TimeArgs,
     /// What is passed on to an installer
     #[arg(last = true, value_name = "ARGUMENTS")]
     pub arguments: Vec<String>,
+}
+
+/// How long an installer or uninstaller may take.
+#[derive(Debug, ClapArgs)]
+pub struct TimeArgs {
+    /// How many minutes an installer or uninstaller may take
+    #[arg(long, value_name = "MINUTES", default_value_t = 30, value_parser = clap::value_parser!(u32).range(1..=1440))]
+    time_limit: u32,
+}
+
+impl TimeArgs {
+    /// That as a duration.
+    pub fn limit(&self) -> Duration {
+        Duration::from_secs(u64::from(self.time_limit) * 60)
+    }
 }
 
 /// Published checksums. Without any, the usual files beside the download are looked for.

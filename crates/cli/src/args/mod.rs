@@ -6,7 +6,7 @@ mod proof;
 use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
-pub use files::{InspectArgs, LayoutArgs, ReceiveArgs, UnpackArgs};
+pub use files::{InspectArgs, LayoutArgs, ReceiveArgs, TimeArgs, UnpackArgs};
 pub use proof::{CheckArgs, RequiresArgs, TrialAction, TrialAddArgs, TrialArgs};
 use wagon_yard_core::finding::Severity;
 use wagon_yard_core::layout::{ToolName, Version};
@@ -269,6 +269,9 @@ pub struct RetireArgs {
     /// Run it without asking first
     #[arg(long, requires = "uninstall")]
     pub yes: bool,
+    /// How long that may take
+    #[command(flatten)]
+    pub time: TimeArgs,
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,

@@ -25,6 +25,8 @@ pub fn run(args: AdoptArgs, context: &Context) -> Result<ExitCode, Failure> {
         home_variables: args.layout.home_variables(),
         command_folders: args.layout.command_folders,
         scope: context.machine.scope,
+        only: None,
+        renew: false,
         move_in: args.move_in,
         uninstaller: None,
         source: None,

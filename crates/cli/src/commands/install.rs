@@ -1,6 +1,7 @@
 //! `wyard receive INSTALLER`
 
 use std::io::{self, BufRead as _, IsTerminal as _, Write as _};
+use std::path::PathBuf;
 use std::process::ExitCode;
 
 use wagon_yard_core::check::Verdict;
@@ -20,6 +21,7 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         folder: args.installer.installer_folder,
         system_install: args.installer.system_install,
         watch: args.installer.watch,
+        limit: args.installer.time.limit(),
         name: args.name,
         version: args.version,
         home_variables: args.layout.home_variables(),
@@ -39,11 +41,27 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
     if !args.installer.yes {
         ask()?;
     }
-    let report = install(&context.machine, &request, plan, &context.stop)?;
+    let report = install(&context.machine, &request, plan, &which, &context.stop)?;
     context.report(&report, view::install::write)?;
     let handed_on = args.installer.system_install && report.well;
     let good = handed_on || report.adopted.as_ref().and_then(|adopted| adopted.verdict).is_some_and(Verdict::passes);
     Ok(if good { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })
+}
+
+/// Asks which of several folders is meant; without a terminal nobody can be asked.
+fn which(folders: &[PathBuf]) -> Option<usize> {
+    if !(io::stdin().is_terminal() && io::stderr().is_terminal()) {
+        return None;
+    }
+    let mut out = io::stderr();
+    let list = folders.iter().enumerate().try_for_each(|(at, folder)| {
+        writeln!(out, "  {}  {}", at + 1, view::escape(&folder.to_string_lossy()))
+    });
+    let mut line = String::new();
+    list.and_then(|()| write!(out, "Commands are in several folders. Which one is the tool? [1-{}] ", folders.len()))
+        .and_then(|()| io::stdin().lock().read_line(&mut line))
+        .ok()?;
+    line.trim().parse::<usize>().ok()?.checked_sub(1).filter(|at| *at < folders.len())
 }
 
 /// Asks whether to run it. Without a terminal nobody can be asked.

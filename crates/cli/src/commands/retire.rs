@@ -39,7 +39,7 @@ fn with_uninstaller(name: &str, args: &RetireArgs, context: &Context) -> Result<
     if command.is_some() && !args.yes {
         super::install::ask()?;
     }
-    let report = uninstall(&context.machine, name, &context.stop)?;
+    let report = uninstall(&context.machine, name, args.time.limit(), &context.stop)?;
     context.report(&report, view::install::write_uninstall)?;
     Ok(if report.well { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })
 }

@@ -19,7 +19,11 @@ pub fn write(report: &AdoptReport, page: &Page, out: &mut dyn Write) -> io::Resu
     page.labelled(out, &label("layout"), COLUMNS, &text)?;
     let would = if report.dry_run { "would be " } else { "" };
     let place = if report.moved { format!("{would}moved to") } else { "stays in".to_owned() };
-    page.labelled(out, &label("adopt"), COLUMNS, &format!("{place} {}", shown(&report.home)))?;
+    let renewed = report.renewed.as_deref().map_or_else(String::new, |version| match version == report.version {
+        true => "; it was on record already".to_owned(),
+        false => format!("; in place of {}, which was on record there", escape(version)),
+    });
+    page.labelled(out, &label("adopt"), COLUMNS, &format!("{place} {}{renewed}", shown(&report.home)))?;
     let text = if report.was_registered {
         "every new terminal has it already; nothing is done twice".to_owned()
     } else {

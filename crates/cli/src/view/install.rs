@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use serde::Serialize;
 use wagon_yard_core::finding::Finding;
-use wagon_yard_core::installer::{InstallPlan, InstallReport, Installer, UninstallReport};
+use wagon_yard_core::installer::{InstallPlan, InstallReport, Installer, InstallerKind, UninstallReport};
 
 use super::receive::{COLUMNS, some_of};
 use super::{Page, adopt, count, escape, history, style};
@@ -55,6 +55,17 @@ pub fn facts(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Res
     if !installer.off_by_default.is_empty() {
         let names: Vec<String> = installer.off_by_default.iter().map(|name| escape(name)).collect();
         page.labelled(out, &label("left out"), COLUMNS, &format!("unless selected: {}", some_of(&names)))?;
+    }
+    let of_path = |name: &str| name.eq_ignore_ascii_case("PATH");
+    let says_all = installer.kind == InstallerKind::WindowsPackage && !installer.commands.is_empty();
+    if says_all && !installer.variables.iter().any(|variable| of_path(&variable.name)) {
+        let text = "nothing of PATH; its command folder is registered afterwards";
+        page.labelled(out, &label("changes"), COLUMNS, text)?;
+    }
+    let findings: Vec<&Finding> = installer.findings.iter().collect();
+    if !findings.is_empty() {
+        writeln!(out)?;
+        page.findings(out, &findings)?;
     }
     Ok(())
 }

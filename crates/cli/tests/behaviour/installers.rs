@@ -6,14 +6,19 @@ use std::time::Duration;
 
 use flate2::Compression;
 use flate2::write::GzEncoder;
+use wagon_yard_core::os;
 
 use crate::archives::script;
 use crate::home::Home;
 
 /// A self-extractor for buoyctl: `before` runs first, `behind` when the archive behind its last line is unpacked.
 fn self_extractor(home: &Home, before: &str, behind: &str) -> String {
+    of_version(home, "2.4", before, behind)
+}
+
+fn of_version(home: &Home, version: &str, before: &str, behind: &str) -> String {
     let mut tar = tar::Builder::new(GzEncoder::new(Vec::new(), Compression::default()));
-    let content = script("2.4");
+    let content = script(version);
     for (path, content, mode) in [("bin/buoyctl", content.as_str(), 0o755), ("README", "read\n", 0o644)] {
         let mut header = tar::Header::new_gnu();
         header.set_size(content.len() as u64);
@@ -22,11 +27,11 @@ fn self_extractor(home: &Home, before: &str, behind: &str) -> String {
     }
     let payload = tar.into_inner().unwrap().finish().unwrap();
     let text = format!(
-        "#!/bin/sh\nto=$HOME/buoyctl-2.4\nfor word in \"$@\"; do\n  case $word in --prefix=*) to=${{word#*=}} ;; \
+        "#!/bin/sh\nto=$HOME/buoyctl-{version}\nfor word in \"$@\"; do\n  case $word in --prefix=*) to=${{word#*=}} ;; \
          --accept) accepted=1 ;; esac\ndone\n{before}\nmkdir -p \"$to\"\n\
          sed '1,/^# The archive follows/d' \"$0\" | tar xz -C \"$to\"\n{behind}\nexit 0\n# The archive follows\n"
     );
-    let file = home.write("buoyctl-2.4.run", [text.as_bytes(), &payload].concat());
+    let file = home.write(&format!("buoyctl-{version}.run"), [text.as_bytes(), &payload].concat());
     file.to_str().unwrap().to_owned()
 }
 
@@ -131,6 +136,85 @@ fn what_others_do_at_the_same_time_is_not_laid_at_its_door_without_a_caveat() {
     let told = home.wyard(&["receive", &file, "--yes"]).ends(0);
     other.join().unwrap();
     told.says("and perhaps not by it").says("/opt/harbour/bin").says("[changed-meanwhile]");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn an_installer_that_is_run_again_renews_what_it_brought() {
+    let home = Home::new();
+    home.write("home/.bashrc", "# mine\n");
+    // Times are kept by the archiver, and the folder is there: nothing is new the second time.
+    let file = self_extractor(&home, "", "");
+    home.wyard(&["receive", &file, "--yes"]).ends(0).says("BUOYCTL_HOME set").says("good");
+    let told = home.wyard(&["receive", &file, "--yes"]).ends(0);
+    told.says("2 files changed").says("it was on record already").says("good");
+    assert_eq!(home.wyard(&["stock", "--json"]).ends(0).json()["tools"].as_array().unwrap().len(), 1);
+    // A newer one goes into the same folder.
+    let newer = of_version(&home, "2.5", "", "");
+    let to = home.path("home/buoyctl-2.4");
+    let folder = to.to_str().unwrap();
+    let told = home.wyard(&["receive", &newer, "--yes", "--installer-folder", folder]).ends(0);
+    told.says("buoyctl 2.5").says("in place of 2.4").says("good");
+    assert!(home.fresh("buoyctl").contains("buoyctl 2.5"));
+    home.wyard(&["check", "buoyctl"]).ends(0).says("2.5");
+    // And back again, by the ledger.
+    home.wyard(&["undo"]).ends(0);
+    home.wyard(&["stock"]).ends(0).says("2.4");
+    home.wyard(&["retire", "buoyctl"]).ends(0);
+    assert_eq!(fs::read_to_string(home.path("home/.bashrc")).unwrap(), "# mine\n");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn a_program_that_is_put_among_others_is_told_from_them() {
+    // The folder, what its owner's startup files say of it, and what is said.
+    let in_path = "PATH=\"$HOME/.local/bin:$PATH\"\n";
+    for (startup, says) in [(in_path, "every new terminal has it already"), ("# mine\n", "1 command folder first in")] {
+        let home = Home::new();
+        home.write("home/.bashrc", startup);
+        home.write("home/.profile", startup);
+        let shoal = home.write("home/.local/bin/shoal", script("1.0"));
+        os::set_mode(&fs::File::open(shoal).unwrap(), 0o755).unwrap();
+        let place = "to=$HOME/.local/bin/.buoy; trap 'mv \"$to/bin/buoyctl\" \"$HOME/.local/bin\"; rm -r \"$to\"' EXIT";
+        let file = self_extractor(&home, place, "");
+        let told = home.wyard(&["receive", &file, "--yes"]).ends(0).says(says).says("good");
+        let told = told.says("1 command in").says("buoyctl 2.4");
+        assert!(!told.out.contains("shoal"), "{}", told.out);
+        home.wyard(&["check", "buoyctl"]).ends(0);
+        home.wyard(&["receive", &file, "--yes"]).ends(0).says("on record already");
+        home.wyard(&["retire", "buoyctl"]).ends(0);
+        assert_eq!(fs::read_to_string(home.path("home/.bashrc")).unwrap(), startup);
+        assert!(home.path("home/.local/bin/shoal").exists());
+    }
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn of_several_folders_with_commands_the_user_says_which() {
+    let second = "mkdir -p \"$HOME/shoal-1.0/bin\"; cp \"$to/bin/buoyctl\" \"$HOME/shoal-1.0/bin/shoal\"";
+    let home = Home::new();
+    let file = self_extractor(&home, "", second);
+    let told = home.wyard(&["receive", &file, "--yes"]).ends(1).says("in 2 folders").says("[several-tools]");
+    told.says("wyard adopt FOLDER");
+    for given in ["home/buoyctl-2.4/bin", "bin"] {
+        let home = Home::new();
+        let file = self_extractor(&home, "", &second.replace("shoal-1.0/bin", "shoal-1.0/commands"));
+        let absolute = home.path(given).to_string_lossy().into_owned();
+        let given = if given == "bin" { given } else { &absolute };
+        let told = home.wyard(&["receive", &file, "--yes", "--command-folder", given]).ends(0);
+        told.says("~/buoyctl-2.4").says("good");
+    }
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn what_is_in_the_way_after_an_installer_ran_is_told_with_all_it_did() {
+    let home = Home::new();
+    let file = self_extractor(&home, "", "");
+    let elsewhere = home.path("home/elsewhere");
+    home.wyard(&["receive", &file, "--yes"]).ends(0);
+    let told = home.wyard(&["receive", &file, "--yes", "--installer-folder", elsewhere.to_str().unwrap()]).ends(1);
+    told.says("2 new files in ~/elsewhere").says("[installer-unfinished]").says("buoyctl@2.4 is in the yard already");
 }
 
 #[test]

@@ -70,6 +70,13 @@ pub(super) fn why(code: Code) -> &'static str {
         Code::NoInterpreterLine => "it works from a shell, and fails where a program starts it",
         Code::CardWithoutFolder | Code::FolderWithoutCard => "the yard's records and the disk do not tell the same",
         Code::InstallerFailed => "what it was to bring is not there, or only a part of it",
+        Code::InstallerUnfinished => "the commands are there, and nothing proves that a new terminal finds them",
+        Code::SeveralTools => "only one of them can be the tool, and nobody said which",
+        Code::PathReplaced => "every command whose folder stood in it is gone from new terminals",
+        Code::VariableReplaced => "programs that go by the variable use another copy from then on",
+        Code::WouldBeShadowed => "what it brings would be there, and something else would run",
+        Code::FilesThere => "what was changed in them by hand is lost",
+        Code::InstalledAlready => "installers often refuse to install over another version, or leave a part of it",
         Code::ChangedMeanwhile => "what the installer did not do, its uninstaller will not take back",
         Code::RequirementMissing => "the tool starts, and fails at the work that needs it",
         Code::HidesOther | Code::CompanionsSplit | Code::CompanionsDisagree => {

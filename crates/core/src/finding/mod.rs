@@ -150,6 +150,20 @@ codes! {
     RootAndBin = "root-and-bin", Note;
     /// An installer did not do its work.
     InstallerFailed = "installer-failed", Problem;
+    /// What an installer left could not be taken on record.
+    InstallerUnfinished = "installer-unfinished", Problem;
+    /// An installer left commands in several folders.
+    SeveralTools = "several-tools", Caution;
+    /// An installer would put something in the place of PATH.
+    PathReplaced = "path-replaced", Problem;
+    /// An installer would set a variable that has another value.
+    VariableReplaced = "variable-replaced", Caution;
+    /// A copy that is here would come before the one that an installer brings.
+    WouldBeShadowed = "would-be-shadowed", Caution;
+    /// Files that an installer would make are there.
+    FilesThere = "files-there", Caution;
+    /// The system's record has the product already.
+    InstalledAlready = "installed-already", Note;
     /// Something was changed while an installer ran, and perhaps not by it.
     ChangedMeanwhile = "changed-meanwhile", Caution;
     /// A card of the yard has no folder.

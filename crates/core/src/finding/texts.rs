@@ -52,6 +52,48 @@ pub(super) fn texts(code: Code) -> [&'static str; 4] {
             "Look into its log; run it again with what it needs behind --. What it left is listed; --or-undo restores PATH.",
             "wyard receive buoyctl-2.4.run --yes -- --accept",
         ],
+        Code::InstallerUnfinished => [
+            "The installer did its work, and what it left could not be taken on record and registered.",
+            "Its folder tells neither name nor version, that version is on record from another place, or a store is in the way.",
+            "Do what the finding says, most often: adopt the folder, with --name and --version.",
+            "wyard adopt ~/buoyctl-2.4 --name buoyctl --version 2.4",
+        ],
+        Code::SeveralTools => [
+            "Commands are in several folders that were made or written to while an installer ran.",
+            "It brought more than one tool, or another program was at work at the same time.",
+            "Adopt the folder that you mean. Before a run, --command-folder DIR says which it will be.",
+            "wyard adopt ~/buoyctl-2.4",
+        ],
+        Code::PathReplaced => [
+            "The package would set PATH anew, instead of adding its folder to what is there.",
+            "Its table of the environment has a value without the mark for what is there.",
+            "Tell its maker. If it has to be run, --or-undo brings PATH back, and the folder can be adopted afterwards.",
+            "PATH = C:\\buoyctl\\bin in the table, where [~];C:\\buoyctl\\bin was meant",
+        ],
+        Code::VariableReplaced => [
+            "The package would set a variable that new terminals have already, with another value.",
+            "Another copy or another tool has set it.",
+            "Note the value down, or let the ledger do so: --or-undo brings it back if the check is not good.",
+            "BUOYCTL_HOME is C:\\tools\\buoyctl-2.3 here",
+        ],
+        Code::WouldBeShadowed => [
+            "Where the package puts its folder into PATH, a copy that is here comes before it.",
+            "It appends to PATH, or it is for one user while the copy stands in the system's PATH.",
+            "Remove the other copy, or move the entry forward when it is there. The check afterwards tells who wins.",
+            "wyard path move C:\\buoyctl\\bin --before C:\\old",
+        ],
+        Code::FilesThere => [
+            "Files that the installer would make are there, and it would write over them.",
+            "The tool was installed before, by hand or by another version of the installer.",
+            "If something in them was changed by hand, put it aside first.",
+            "3 of its files are there already, ~/buoyctl-2.4/buoyctl.ini for one",
+        ],
+        Code::InstalledAlready => [
+            "The system's own record of what is installed has a product of this name.",
+            "It was installed earlier, in this version or another.",
+            "Most installers replace an older version. If this one refuses, remove the other one first.",
+            "wyard retire buoyctl --uninstall",
+        ],
         Code::ChangedMeanwhile => [
             "A startup file or a value of the environment was changed while an installer ran, and points to nothing it made.",
             "The installer did it for reasons of its own, or another program was at work at the same time.",

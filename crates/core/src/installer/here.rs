@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::{AlreadyHere, Installer};
+use super::{AlreadyHere, Installer, clash};
 use crate::archive::{self, Options, Source};
 use crate::check;
 use crate::layout::{self, Target};
@@ -16,11 +16,11 @@ use crate::yard::{Settings, Yard, YardError};
 /// So many commands are asked for their version.
 const MOST: usize = 32;
 
-/// Fills in the commands that the archive inside brings, and which of all are here already. What cannot be looked into
-/// is left as it is.
+/// Fills in the commands that the archive inside brings, which of all are here already, and what would clash. What cannot
+/// be looked into is left as it is.
 ///
 /// # Errors
-/// When the yard's settings cannot be read.
+/// When the yard's settings or the registry cannot be read.
 pub fn look_first(
     machine: &Machine,
     file: &Path,
@@ -48,6 +48,7 @@ pub fn look_first(
     let versions = if runs { check::versions(&found, &environment, stop) } else { vec![None; found.len()] };
     let here = found.into_iter().zip(versions);
     installer.here = here.map(|((command, path), version)| AlreadyHere { command, path, version }).collect();
+    installer.findings = clash::clashes(machine, &installer, &environment)?;
     Ok(installer)
 }
 

@@ -1,6 +1,8 @@
 //! Installers: recognised by content, looked into before they run, and run under watch.
 
+mod clash;
 mod here;
+mod left;
 mod package;
 mod plan;
 mod run;
@@ -16,12 +18,13 @@ use std::path::{Path, PathBuf};
 
 pub use here::look_first;
 pub use plan::{InstallPlan, plan};
-pub use run::{InstallError, InstallReport, InstallRequest, install};
+pub use run::{Choose, InstallError, InstallReport, InstallRequest, install};
 use serde::Serialize;
 pub use uninstall::{UninstallReport, uninstall, uninstaller};
 pub use watch::{EntrySeen, Seen, StartupSeen, UninstallRecord, ValueSeen};
 
 use crate::error::{FileContext as _, FileError};
+use crate::finding::Finding;
 
 /// The kind of an installer.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -106,6 +109,8 @@ pub struct Installer {
     pub here: Vec<AlreadyHere>,
     /// The option that names the folder to install into; ends in `=` where the folder is written right behind it.
     pub folder_option: Option<String>,
+    /// What of it would clash with what is here.
+    pub findings: Vec<Finding>,
 }
 
 impl Installer {
@@ -124,6 +129,7 @@ impl Installer {
             inside_at: None,
             here: Vec::new(),
             folder_option: None,
+            findings: Vec::new(),
         }
     }
 }

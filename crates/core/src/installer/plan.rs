@@ -49,20 +49,19 @@ pub fn plan(machine: &Machine, request: &InstallRequest, stop: &Stop) -> Result<
         false => recognise(&file)?.ok_or_else(|| InstallError::None(file.clone()))?,
     };
     let installer = look_first(machine, &file, installer, true, stop)?;
-    let runs_on = match installer.kind {
-        InstallerKind::SelfExtractor | InstallerKind::DebianPackage => System::Unix,
-        InstallerKind::WindowsPackage | InstallerKind::WindowsProgram => System::Windows,
-        InstallerKind::MacosPackage => {
-            return Err(InstallError::OtherSystem { file, kind: installer.kind.words() });
-        }
+    let runs_here = match installer.kind {
+        InstallerKind::SelfExtractor | InstallerKind::DebianPackage => os::HERE == System::Unix,
+        InstallerKind::WindowsPackage | InstallerKind::WindowsProgram => os::HERE == System::Windows,
+        InstallerKind::MacosPackage => os::SYSTEM == "macos",
     };
-    if runs_on != os::HERE {
+    if !runs_here {
         return Err(InstallError::OtherSystem { file, kind: installer.kind.words() });
     }
     if os::HERE == System::Windows && machine.sandbox.is_some() {
         return Err(InstallError::Sandbox(file));
     }
-    let for_everybody = installer.for_everybody == Some(true);
+    // installer(8) of macOS writes to a disk's root only for the superuser.
+    let for_everybody = installer.for_everybody == Some(true) || installer.kind == InstallerKind::MacosPackage;
     if for_everybody && !os::is_superuser() {
         return Err(InstallError::NotElevated { file, command: machine.command_line.clone() });
     }
@@ -129,7 +128,11 @@ fn command(
         }
         // dpkg(1), "--install".
         InstallerKind::DebianPackage => ["dpkg", "--install", &text(file)].map(str::to_owned).to_vec(),
-        InstallerKind::WindowsProgram | InstallerKind::MacosPackage => vec![text(file)],
+        // installer(8) of macOS: the package, and the disk it goes to.
+        InstallerKind::MacosPackage => {
+            ["/usr/sbin/installer", "-pkg", &text(file), "-target", "/"].map(str::to_owned).to_vec()
+        }
+        InstallerKind::WindowsProgram => vec![text(file)],
         InstallerKind::SelfExtractor => {
             let head = fs::read(file).at("read", file)?;
             let line = head.split(|byte| *byte == b'\n').next().unwrap_or_default();

@@ -10,20 +10,19 @@ use serde::Serialize;
 
 use super::plan::InstallPlan;
 use super::watch::{Seen, Watch};
-use super::{InstallerKind, status};
+use super::{InstallerKind, left, status};
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
 use crate::finding::{Code, Finding};
-use crate::layout::{self, ToolName, Version};
+use crate::layout::{ToolName, Version};
 use crate::machine::Machine;
-use crate::os;
 use crate::process::{self, Ending, Outcome};
 use crate::progress::Stop;
-use crate::receive::{AdoptReport, AdoptRequest, HomeVariables, ReceiveError, Trust, adopt, look_for_tool};
+use crate::receive::{AdoptReport, HomeVariables, ReceiveError, Trust};
 use crate::terminal::{self, Asking};
-use crate::yard::{Change, Scope, Source, Yard, YardError};
+use crate::yard::{Change, Scope, Yard, YardError};
 
-/// How long an installer may take.
-pub(super) const LIMIT: Duration = Duration::from_secs(30 * 60);
+/// Asks which of several folders is the tool that was meant; `None` where nobody can tell.
+pub type Choose<'a> = &'a dyn Fn(&[PathBuf]) -> Option<usize>;
 
 /// What the user asks for.
 #[derive(Debug, Clone, Default)]
@@ -40,11 +39,13 @@ pub struct InstallRequest {
     pub system_install: bool,
     /// More places to be watched.
     pub watch: Vec<PathBuf>,
+    /// How long it may take.
+    pub limit: Duration,
     /// The tool's name, where it is not to be guessed.
     pub name: Option<ToolName>,
     /// Its version, where it is not to be guessed.
     pub version: Option<Version>,
-    /// Its command folders, where they are not to be found.
+    /// Its command folders, where they are not to be found; absolute, or relative to its root.
     pub command_folders: Vec<PathBuf>,
     /// Its home variables.
     pub home_variables: HomeVariables,
@@ -161,6 +162,7 @@ pub fn install(
     machine: &Machine,
     request: &InstallRequest,
     plan: InstallPlan,
+    choose: Choose<'_>,
     stop: &Stop,
 ) -> Result<InstallReport, InstallError> {
     let yard = Yard::of(machine);
@@ -175,7 +177,7 @@ pub fn install(
     if let Some(folder) = plan.log.parent() {
         fs::create_dir_all(folder).at("make the folder", folder)?;
     }
-    let outcome = run(machine, &plan, stop);
+    let outcome = run(machine, &plan, request.limit, stop);
     let log = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
     fs::write(&plan.log, log).at("write", &plan.log)?;
     let after = Watch::look(machine, &startup, &places)?;
@@ -185,7 +187,7 @@ pub fn install(
             let (well, words) = status::words(plan.installer.kind, exit.code());
             (exit.code(), well, words)
         }
-        Ending::TimedOut => (None, false, format!("it did not end within {} minutes", LIMIT.as_secs() / 60)),
+        Ending::TimedOut => (None, false, status::not_within(request.limit)),
         Ending::Interrupted => return Err(InstallError::Interrupted(plan.log)),
         Ending::NotStarted(error) => (None, false, format!("it could not be started: {error}")),
     };
@@ -203,7 +205,7 @@ pub fn install(
     };
     tell(&mut report, &outcome);
     if report.well && report.plan.installer.kind != InstallerKind::DebianPackage {
-        finish(machine, request, &mut report, stop)?;
+        left::finish(machine, request, &mut report, &after.places, choose, stop)?;
     }
     let good = report.adopted.as_ref().and_then(|adopted| adopted.verdict).is_some_and(crate::check::Verdict::passes);
     if request.or_undo && !good {
@@ -221,32 +223,14 @@ pub fn install(
     Ok(report)
 }
 
-fn run(machine: &Machine, plan: &InstallPlan, stop: &Stop) -> Outcome {
+fn run(machine: &Machine, plan: &InstallPlan, limit: Duration, stop: &Stop) -> Outcome {
     let mut words = plan.command.iter().map(OsString::from);
     let mut command = Command::new(words.next().unwrap_or_default());
     command.args(words).env_clear().envs(&machine.environment);
     if let Some(folder) = plan.file.parent() {
         command.current_dir(folder);
     }
-    process::run(command, LIMIT, stop)
-}
-
-/// The folder around one that is called `bin`.
-fn around_bin(folder: &Path) -> PathBuf {
-    match folder.parent().filter(|_| folder.file_name().is_some_and(|name| name.eq_ignore_ascii_case("bin"))) {
-        Some(around) => around.to_owned(),
-        None => folder.to_owned(),
-    }
-}
-
-/// A program at the tool's root that is called as what removes it.
-fn own_uninstaller(root: &Path) -> Option<String> {
-    let entries = fs::read_dir(root).into_iter().flatten().flatten().map(|entry| entry.path());
-    let is_one = |path: &PathBuf| {
-        let name = path.file_name().unwrap_or_default().to_string_lossy().to_lowercase();
-        name.starts_with("uninstall") && path.is_file() && os::may_execute(path)
-    };
-    entries.filter(is_one).min().map(|path| path.to_string_lossy().into_owned())
+    process::run(command, limit, stop)
 }
 
 /// What is to be told of the run itself.
@@ -261,7 +245,10 @@ fn tell(report: &mut InstallReport, outcome: &Outcome) {
     let in_new = |text: &str| {
         let place = Path::new(text.trim_matches('"'));
         // What holds a new folder is the tool's root, where an earlier installation had left that.
-        report.seen.folders.iter().any(|f| text.contains(&*f.to_string_lossy()) || f.parent() == Some(place))
+        let by_folder =
+            report.seen.folders.iter().any(|f| text.contains(&*f.to_string_lossy()) || f.parent() == Some(place));
+        let files = report.seen.single_files.iter().chain(&report.seen.files_changed);
+        by_folder || files.filter_map(|file| file.parent()).any(|folder| folder == place)
     };
     let mut strange: Vec<String> = Vec::new();
     for file in &report.seen.startup_files {
@@ -284,62 +271,4 @@ fn tell(report: &mut InstallReport, outcome: &Outcome) {
         let seen = format!("it put {} into PATH, quotes and all", entry.raw);
         report.findings.push(Finding::new(Code::QuotedEntry, seen).remedy("run 'wyard path tidy'"));
     }
-}
-
-/// Finds the tool among what is new, and brings it under the yard's records.
-fn finish(
-    machine: &Machine,
-    request: &InstallRequest,
-    report: &mut InstallReport,
-    stop: &Stop,
-) -> Result<(), InstallError> {
-    let mut candidates: Vec<PathBuf> = report.seen.folders.clone();
-    candidates.extend(report.seen.installed.iter().map(|record| PathBuf::from(&record.folder)).filter(|f| f.is_dir()));
-    candidates.extend(request.folder.iter().cloned());
-    let mut tools: Vec<PathBuf> = Vec::new();
-    for folder in candidates.into_iter().map(|folder| around_bin(&folder)) {
-        if let Ok(root) = look_for_tool(&folder, &request.command_folders)
-            && !tools.iter().any(|known| root.starts_with(known) || known.starts_with(&root))
-        {
-            tools.push(root);
-        }
-    }
-    let again = "run it again with the part selected, its own arguments behind --, or --installer-folder DIR";
-    let root = match &tools[..] {
-        [] => {
-            let seen = "it left no command in any new folder: a part was not selected, or a download inside it failed";
-            report.findings.push(Finding::new(Code::NoCommands, seen).remedy(again));
-            return Ok(());
-        }
-        [one] => one.clone(),
-        several => {
-            let names: Vec<String> = several.iter().map(|folder| folder.display().to_string()).collect();
-            let seen = format!("it left commands in several new folders: {}", names.join(", "));
-            let remedy = "adopt the one you mean: wyard adopt FOLDER";
-            report.findings.push(Finding::new(Code::NoCommands, seen).remedy(remedy));
-            return Ok(());
-        }
-    };
-    let record = report.seen.installed.first();
-    let installer = &report.plan.installer;
-    let guess = layout::guess(&report.plan.file.file_name().unwrap_or_default().to_string_lossy());
-    let version = installer.version.clone().or_else(|| record.map(|r| r.version.clone())).or(guess.version);
-    let recorded = record.map(|record| record.command.clone()).filter(|command| !command.is_empty());
-    let uninstaller = recorded.or_else(|| own_uninstaller(&root));
-    let file = report.plan.file.to_string_lossy().into_owned();
-    let bytes = fs::metadata(&report.plan.file).map_or(0, |seen| seen.len());
-    let request = AdoptRequest {
-        folder: root,
-        name: request.name.clone().or_else(|| guess.name?.parse().ok()),
-        version: request.version.clone().or_else(|| version?.parse().ok()),
-        command_folders: request.command_folders.clone(),
-        home_variables: request.home_variables.clone(),
-        scope: request.scope,
-        move_in: false,
-        uninstaller: uninstaller.map(|command| vec![command]),
-        source: Some(Source { file, bytes, sha256: report.plan.sha256.clone(), compared: report.plan.compared }),
-        dry_run: false,
-    };
-    report.adopted = Some(adopt(machine, &request, stop)?);
-    Ok(())
 }

@@ -1,5 +1,7 @@
 //! How an installer ended, in words.
 
+use std::time::Duration;
+
 use super::InstallerKind;
 
 /// The statuses of Windows Installer that people meet ("MsiExec.exe and InstMsi.exe error messages"), which most other
@@ -30,6 +32,12 @@ pub(super) fn words(kind: InstallerKind, status: Option<i32>) -> (bool, String) 
         (_, _) if status == 0 => (true, "it ended well".to_owned()),
         (_, _) => (false, format!("it ended with status {status}")),
     }
+}
+
+/// What is said of one that took too long.
+pub(super) fn not_within(limit: Duration) -> String {
+    let minutes = limit.as_secs().div_ceil(60);
+    format!("it did not end within {minutes} {}", if minutes == 1 { "minute" } else { "minutes" })
 }
 
 #[cfg(test)]

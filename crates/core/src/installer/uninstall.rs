@@ -2,10 +2,11 @@
 
 use std::path::PathBuf;
 use std::process::Command;
+use std::time::Duration;
 
 use serde::Serialize;
 
-use super::run::{InstallError, LIMIT};
+use super::run::InstallError;
 use super::watch::{Seen, Watch};
 use super::{InstallerKind, status};
 use crate::finding::{Code, Finding};
@@ -52,7 +53,12 @@ pub fn uninstaller(machine: &Machine, wanted: &str) -> Result<Option<Vec<String>
 ///
 /// # Errors
 /// When there is no such tool, or it has no uninstaller.
-pub fn uninstall(machine: &Machine, wanted: &str, stop: &Stop) -> Result<UninstallReport, InstallError> {
+pub fn uninstall(
+    machine: &Machine,
+    wanted: &str,
+    limit: Duration,
+    stop: &Stop,
+) -> Result<UninstallReport, InstallError> {
     let yard = Yard::of(machine);
     let settings = yard.settings()?;
     let card = yard.find(wanted)?;
@@ -65,10 +71,10 @@ pub fn uninstall(machine: &Machine, wanted: &str, stop: &Stop) -> Result<Uninsta
     let before = Watch::look(machine, &startup, &[])?;
     let mut program = Command::new(command.first().map_or("", String::as_str));
     program.args(command.iter().skip(1)).env_clear().envs(&machine.environment);
-    let outcome = process::run(program, LIMIT, stop);
+    let outcome = process::run(program, limit, stop);
     let (well, ended) = match &outcome.ending {
         Ending::Exited(exit) => status::words(InstallerKind::WindowsPackage, exit.code()),
-        Ending::TimedOut => (false, format!("it did not end within {} minutes", LIMIT.as_secs() / 60)),
+        Ending::TimedOut => (false, status::not_within(limit)),
         Ending::Interrupted => (false, "it was interrupted".to_owned()),
         Ending::NotStarted(error) => (false, format!("it could not be started: {error}")),
     };

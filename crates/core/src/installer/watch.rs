@@ -24,13 +24,17 @@ const MOST: usize = 150_000;
 /// Folders in which much changes all the time, and no program is put.
 const RESTLESS: [&str; 6] = [".cache", "cache", ".git", "node_modules", "Temp", "tmp"];
 
+/// What tells that a file was written: its size, the time of its content, and that of its last change of any kind. The
+/// time of the content can be set to an older one, as archivers do.
+type FileState = (u64, Option<SystemTime>, Option<(i64, i64)>);
+
 /// What is there at a moment.
 #[derive(Debug)]
 pub(super) struct Watch {
     /// The places that are looked at.
     pub places: Vec<PathBuf>,
     folders: BTreeSet<PathBuf>,
-    files: HashMap<PathBuf, (u64, Option<SystemTime>)>,
+    files: HashMap<PathBuf, FileState>,
     startup: BTreeMap<PathBuf, Option<Vec<u8>>>,
     registry: RegistryEnvironments,
     installed: Vec<UninstallRecord>,
@@ -151,7 +155,7 @@ impl Watch {
             match entry.metadata() {
                 Ok(seen) if seen.is_dir() => self.walk(&path, depth + 1, but),
                 Ok(seen) => {
-                    self.files.insert(path, (seen.len(), seen.modified().ok()));
+                    self.files.insert(path, (seen.len(), seen.modified().ok(), os::changed_at(&seen)));
                 }
                 Err(_) => {}
             }

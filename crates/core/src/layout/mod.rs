@@ -13,7 +13,8 @@ use std::path::{Path, PathBuf};
 
 pub use guess::{Guess, guess};
 pub use names::{NameError, ToolName, Variable, Version};
-pub use on_disk::list_folder;
+pub use on_disk::{list_files, list_folder};
+pub(crate) use programs::{extension_rank, typed};
 use serde::{Deserialize, Serialize};
 pub use version_order::compare_versions;
 
@@ -193,10 +194,10 @@ pub fn analyse(listing: &Listing, given: &[PathBuf], target: Target) -> Result<L
             inside.retain(|(path, _)| !command_folders::sets_up(path));
         }
         // Of two with the same name the one whose extension comes first in PATHEXT runs.
-        inside.sort_by_key(|(path, _)| programs::extension_rank(&path.to_string_lossy()));
+        inside.sort_by_key(|(path, _)| extension_rank(&path.to_string_lossy()));
         for (path, program) in inside {
             commands.push(Command {
-                name: programs::typed(path, system),
+                name: typed(path, system),
                 path: path.clone(),
                 program: program.kind,
                 os: program.os.map(str::to_owned),

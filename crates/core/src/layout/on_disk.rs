@@ -2,7 +2,7 @@
 
 use std::fs::{self, File};
 use std::io::Read as _;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use crate::archive::{Entry, EntryKind, Listing, MemberPath};
 use crate::error::{FileContext as _, FileError};
@@ -31,7 +31,9 @@ pub fn list_folder(root: &Path) -> Result<Listing, FileError> {
                 let too_much = std::io::Error::other(format!("it holds more than {MOST} files and folders"));
                 return Err(too_much).at("take for a tool", root);
             }
-            listing.entries.extend(one(root, &entry.path()));
+            if let Ok(seen) = fs::symlink_metadata(entry.path()) {
+                listing.entries.extend(one(root, &entry.path(), &seen));
+            }
             if entry.file_type().is_ok_and(|kind| kind.is_dir()) {
                 folders.push(entry.path());
             }
@@ -40,8 +42,22 @@ pub fn list_folder(root: &Path) -> Result<Listing, FileError> {
     Ok(listing)
 }
 
-fn one(root: &Path, path: &PathBuf) -> Option<Entry> {
-    let seen = fs::symlink_metadata(path).ok()?;
+/// Lists the files of a folder, and nothing that lies deeper. Links to files count as those.
+///
+/// # Errors
+/// When the folder cannot be read.
+pub fn list_files(folder: &Path) -> Result<Listing, FileError> {
+    let mut listing = Listing::default();
+    for entry in fs::read_dir(folder).at("list the folder", folder)? {
+        let path = entry.at("list the folder", folder)?.path();
+        if let Some(seen) = fs::metadata(&path).ok().filter(fs::Metadata::is_file) {
+            listing.entries.extend(one(folder, &path, &seen));
+        }
+    }
+    Ok(listing)
+}
+
+fn one(root: &Path, path: &Path, seen: &fs::Metadata) -> Option<Entry> {
     let below: Vec<&[u8]> = path.strip_prefix(root).ok()?.iter().map(std::ffi::OsStr::as_encoded_bytes).collect();
     let name = MemberPath::new(&below.join(&b'/')).ok()??;
     let kind = if seen.is_dir() {

@@ -61,13 +61,13 @@ fn is_command(path: &Path, program: &Program, system: System) -> bool {
 }
 
 /// The place of a file's extension among those that `cmd` can start by itself, in the order of PATHEXT.
-pub(super) fn extension_rank(name: &str) -> Option<usize> {
+pub(crate) fn extension_rank(name: &str) -> Option<usize> {
     let extension = Path::new(name).extension()?;
     ["com", "exe", "bat", "cmd"].iter().position(|listed| extension.eq_ignore_ascii_case(listed))
 }
 
 /// What a person types to run a file.
-pub(super) fn typed(file: &Path, system: System) -> String {
+pub(crate) fn typed(file: &Path, system: System) -> String {
     let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
     match system {
         System::Windows if extension_rank(&name).is_some() => {

@@ -43,6 +43,12 @@ pub fn name_from_bytes(bytes: Vec<u8>) -> OsString {
     OsString::from_vec(bytes)
 }
 
+/// When a file was last changed in any way, in seconds and nanoseconds (inode(7), "ctime"); nobody can set it.
+#[must_use]
+pub fn changed_at(seen: &fs::Metadata) -> Option<(i64, i64)> {
+    Some((seen.ctime(), seen.ctime_nsec()))
+}
+
 /// Whether the effective user may execute the file (faccessat(2) with `X_OK`, effective ids). For the superuser one
 /// execute bit of any class must be set.
 #[must_use]

@@ -304,6 +304,12 @@ pub fn uninstall_records() -> Vec<(String, std::collections::HashMap<String, Str
     records
 }
 
+/// When a file was last changed in any way, which this system does not tell with the rest.
+#[must_use]
+pub fn changed_at(_seen: &fs::Metadata) -> Option<(i64, i64)> {
+    None
+}
+
 /// Ends this process as a kill would: an abort brings up a debugger here.
 pub fn end_at_once() -> ! {
     // SAFETY: the handle is this process's own, which is always valid; nothing of it is used afterwards.

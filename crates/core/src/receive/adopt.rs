@@ -34,6 +34,10 @@ pub struct AdoptRequest {
     pub home_variables: HomeVariables,
     /// Whose PATH.
     pub scope: Scope,
+    /// The only commands in it that are the tool's: others share the folder.
+    pub only: Option<Vec<String>>,
+    /// Whether a tool that is on record in this folder is taken as replaced by what is there now.
+    pub renew: bool,
     /// Whether the folder is moved into the yard.
     pub move_in: bool,
     /// How its programs are removed, where an installer has brought them.
@@ -69,6 +73,8 @@ pub struct AdoptReport {
     pub home_variables: Vec<Variable>,
     /// Whether new terminals had all of it already, so that nothing was registered.
     pub was_registered: bool,
+    /// The version that was on record here, and is replaced by this; null for none.
+    pub renewed: Option<String>,
     /// Whose PATH.
     pub scope: Scope,
     /// What happens to the startup files.
@@ -97,28 +103,38 @@ pub fn adopt(machine: &Machine, request: &AdoptRequest, stop: &Stop) -> Result<A
         registration::check_scope(machine, request.scope)?;
     }
     let folder = std::path::absolute(&request.folder).at("find", &request.folder).map_err(YardError::from)?;
-    let (root, layout) = look(&folder, &request.command_folders)?;
+    let (root, layout) = look(&folder, &request.command_folders, request.only.as_deref())?;
     if root.starts_with(yard.root()) {
         return Err(ReceiveError::InYard(root));
     }
     path_list::check_entry(&root, os::HERE).map_err(|source| ReceiveError::YardPlace { yard: root.clone(), source })?;
     let shells = terminal::installed(&settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
-    let (name, version) = named(request, &root, &layout, &asking)?;
     let lock = if request.dry_run { None } else { Some(yard.lock()?) };
-    if let Some(known) = yard.cards()?.into_iter().find(|card| yard.home_of(card) == root) {
-        return Err(ReceiveError::OnRecord { folder: root, name: known.name, version: known.version });
+    let is_known =
+        |card: &Card| yard.home_of(card) == root && (request.only.is_none() || shares_command(card, &layout));
+    let old = yard.cards()?.into_iter().find(is_known);
+    let (name, version) = named(request, old.as_ref(), &root, &layout, &asking)?;
+    if let Some(known) = old.as_ref().filter(|known| !request.renew || known.name != name) {
+        let (name, version) = (known.name.clone(), known.version.clone());
+        return Err(ReceiveError::OnRecord { folder: root, name, version });
     }
-    if yard.find(&format!("{name}@{version}")).is_ok() {
+    let replaces_itself = old.as_ref().is_some_and(|known| known.version == version);
+    if !replaces_itself && yard.find(&format!("{name}@{version}")).is_ok() {
         return Err(ReceiveError::Present { name, version });
     }
     let home = if request.move_in { yard.home(&name, &version) } else { root.clone() };
+    let of_old = old.as_ref().and_then(|known| known.registration.as_ref());
     let home_variables = match &request.home_variables {
+        HomeVariables::Usual if of_old.is_some() => of_old.map(|r| r.home_variables.clone()).unwrap_or_default(),
         HomeVariables::Usual => vec![name.home_variable().map_err(ReceiveError::HomeVariable)?],
         HomeVariables::None => Vec::new(),
         HomeVariables::These(given) => given.clone(),
     };
-    let was_registered = !request.move_in && is_registered(&asking, &root, &layout, &home_variables);
+    // What was registered by us stays ours.
+    let was_registered =
+        !request.move_in && of_old.is_none() && is_registered(&asking, &root, &layout, &home_variables);
+    let scope = of_old.map_or(request.scope, |registration| registration.scope);
     let card = Card {
         card: 1,
         name: name.clone(),
@@ -129,11 +145,11 @@ pub fn adopt(machine: &Machine, request: &AdoptRequest, stop: &Stop) -> Result<A
         commands: layout.commands.clone(),
         folder: (!request.move_in).then(|| root.clone()),
         uninstaller: request.uninstaller.clone(),
-        probe: None,
+        probe: old.as_ref().and_then(|known| known.probe.clone()),
         answers: std::collections::BTreeMap::new(),
-        requires: crate::yard::Requires::default(),
-        trials: Vec::new(),
-        registration: (!was_registered).then(|| registration::registration(request.scope, home_variables.clone())),
+        requires: old.as_ref().map(|known| known.requires.clone()).unwrap_or_default(),
+        trials: old.as_ref().map(|known| known.trials.clone()).unwrap_or_default(),
+        registration: (!was_registered).then(|| registration::registration(scope, home_variables.clone())),
     };
     let registrar = Registrar::new(machine, &yard, &settings, stop);
     let plan = card.registration.is_some().then(|| registrar.plan(Some(&card), None)).transpose()?;
@@ -148,7 +164,8 @@ pub fn adopt(machine: &Machine, request: &AdoptRequest, stop: &Stop) -> Result<A
         commands: layout.commands,
         home_variables,
         was_registered,
-        scope: request.scope,
+        renewed: old.as_ref().map(|known| known.version.to_string()),
+        scope,
         startup_files: plan.as_ref().map(StorePlan::startup_files).unwrap_or_default(),
         registry_values: plan.as_ref().map(StorePlan::registry_values).unwrap_or_default(),
         check: None,
@@ -168,10 +185,14 @@ pub fn adopt(machine: &Machine, request: &AdoptRequest, stop: &Stop) -> Result<A
         Some(plan) => acts.extend(registrar.acts(plan, Some(&card), None)?),
         None => yard.put_card(&mut acts, &card)?,
     }
+    if let Some(old) = old.filter(|_| !replaces_itself) {
+        yard.remove_card(&mut acts, &old)?;
+    }
     if request.move_in {
         acts.shift(&root, &report.home);
     }
-    report.change = lock.carry_out(Change { does: format!("adopt {name} {version}"), undoes: None, acts })?;
+    let does = if report.renewed.is_some() { "renew" } else { "adopt" };
+    report.change = lock.carry_out(Change { does: format!("{does} {name} {version}"), undoes: None, acts })?;
     drop(lock);
     let checked = check(machine, &yard, &settings, &[card], true, stop)?;
     report.verdict = Some(checked.verdict);
@@ -179,10 +200,16 @@ pub fn adopt(machine: &Machine, request: &AdoptRequest, stop: &Stop) -> Result<A
     Ok(report)
 }
 
-/// The tool's home in a folder, and its layout.
-fn look(folder: &Path, given: &[PathBuf]) -> Result<(PathBuf, Layout), ReceiveError> {
+/// The tool's home in a folder, and its layout; of a folder that others share, only with these commands.
+fn look(folder: &Path, given: &[PathBuf], only: Option<&[String]>) -> Result<(PathBuf, Layout), ReceiveError> {
     if !folder.is_dir() {
         return Err(ReceiveError::NoFolder(folder.to_owned()));
+    }
+    if let Some(only) = only {
+        let listing = layout::list_files(folder).map_err(YardError::from)?;
+        let mut layout = layout::analyse(&listing, &[PathBuf::new()], Target::here(false))?;
+        layout.commands.retain(|command| only.contains(&command.name));
+        return Ok((folder.to_owned(), layout));
     }
     let listing = layout::list_folder(folder).map_err(YardError::from)?;
     let layout = layout::analyse(&listing, given, Target::here(false))?;
@@ -190,9 +217,13 @@ fn look(folder: &Path, given: &[PathBuf]) -> Result<(PathBuf, Layout), ReceiveEr
     Ok((root, layout))
 }
 
-/// The home of the tool in a folder.
-pub(crate) fn look_for_tool(folder: &Path, given: &[PathBuf]) -> Result<PathBuf, ReceiveError> {
-    look(folder, given).map(|(root, _)| root)
+/// The home of the tool in a folder, and its command folders below that.
+pub(crate) fn look_for_tool(folder: &Path, given: &[PathBuf]) -> Result<(PathBuf, Vec<PathBuf>), ReceiveError> {
+    look(folder, given, None).map(|(root, layout)| (root, layout.command_folders))
+}
+
+fn shares_command(card: &Card, layout: &Layout) -> bool {
+    card.commands.iter().any(|known| layout.commands.iter().any(|command| command.name == known.name))
 }
 
 fn below_home(home: &Path, below: &Path) -> PathBuf {
@@ -202,6 +233,7 @@ fn below_home(home: &Path, below: &Path) -> PathBuf {
 /// Name and version: as given, as the folder's name tells, or the version as the first command states it.
 fn named(
     request: &AdoptRequest,
+    old: Option<&Card>,
     root: &Path,
     layout: &Layout,
     asking: &Asking<'_>,
@@ -218,7 +250,8 @@ fn named(
     if request.version.is_none() && guess.version.is_none() {
         guess.version = stated(root, layout, asking);
     }
-    names_or(request.name.as_ref(), request.version.as_ref(), &guess, root)
+    let name = request.name.as_ref().or(old.map(|known| &known.name));
+    names_or(name, request.version.as_ref(), &guess, root)
 }
 
 fn stated(root: &Path, layout: &Layout, asking: &Asking<'_>) -> Option<String> {
@@ -314,7 +347,7 @@ pub fn search(machine: &Machine, stop: &Stop) -> Result<SearchReport, ReceiveErr
         if is_home || folder.starts_with(yard.root()) {
             continue;
         }
-        let Ok((root, layout)) = look(&folder, &[]) else { continue };
+        let Ok((root, layout)) = look(&folder, &[], None) else { continue };
         if known.contains(&root) || found.iter().any(|tool| same_file(&tool.folder, &root)) {
             continue;
         }

@@ -84,7 +84,6 @@ pub fn retire(machine: &Machine, wanted: &str, dry_run: bool, stop: &Stop) -> Re
         (report.startup_files, report.registry_values) = (plan.startup_files(), plan.registry_values());
         card.registration = None;
         acts = registrar.acts(&plan, None, Some(&card))?;
-        acts.drop_cards();
     }
     yard.remove_card(&mut acts, &card)?;
     let (home, id) = (yard.home_of(&card), yard.ledger().read()?.next_id());

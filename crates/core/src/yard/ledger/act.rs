@@ -225,12 +225,14 @@ impl Acts {
         }
     }
 
-    /// Adds the writing, or with `None` the removal, of a file of the yard; nothing where it is so already.
+    /// Adds the writing, or with `None` the removal, of a file of the yard; nothing where it is so already. It takes the
+    /// place of what was planned for the file before.
     ///
     /// # Errors
     /// When what is there cannot be read.
     pub fn file(&mut self, path: &Path, role: Role, after: Option<Vec<u8>>) -> Result<(), FileError> {
         let before = read(path)?;
+        self.all.retain(|act| !matches!(act, Act::File { path: planned, .. } if planned == path));
         if before == after {
             return Ok(());
         }
@@ -246,11 +248,6 @@ impl Acts {
     pub fn shift(&mut self, from: &Path, to: &Path) {
         self.folders_for(to);
         self.all.push(Act::Move { from: from.to_owned(), to: to.to_owned() });
-    }
-
-    /// Leaves out what was to be written on cards.
-    pub fn drop_cards(&mut self) {
-        self.all.retain(|act| !matches!(act, Act::File { role: Role::Card, .. }));
     }
 
     /// Adds the bringing back of a file of others.

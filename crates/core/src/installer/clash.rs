@@ -1,0 +1,126 @@
+//! What of an installer's plan would clash with what is here, told before it runs.
+
+use std::path::{Path, PathBuf};
+
+use super::{AlreadyHere, Installer, PlannedVariable};
+use crate::error::FileError;
+use crate::finding::{Code, Finding};
+use crate::machine::{Environment, Machine, variable};
+use crate::os;
+use crate::store::registry::{self, Keys};
+use crate::system::System;
+
+/// The folders of the system by the names that packages have for them ("System Folder Properties"), and the variables
+/// that hold them.
+const FOLDERS: [(&str, &str); 5] = [
+    ("[ProgramFiles64Folder]", "ProgramW6432"),
+    ("[ProgramFilesFolder]", "ProgramFiles(x86)"),
+    ("[LocalAppDataFolder]", "LOCALAPPDATA"),
+    ("[AppDataFolder]", "APPDATA"),
+    ("[CommonAppDataFolder]", "ProgramData"),
+];
+
+/// What would clash. `environment` is that of a new terminal.
+///
+/// # Errors
+/// When the registry cannot be read.
+pub(super) fn clashes(
+    machine: &Machine,
+    installer: &Installer,
+    environment: &Environment,
+) -> Result<Vec<Finding>, FileError> {
+    let system_path = match os::HERE {
+        System::Unix => String::new(),
+        System::Windows => {
+            let key = registry::read(&Keys::of(machine.sandbox.as_deref()))?.system;
+            key.get("Path").map(|value| value.text).unwrap_or_default()
+        }
+    };
+    let mut findings = Vec::new();
+    for planned in &installer.variables {
+        if planned.name.eq_ignore_ascii_case("PATH") {
+            findings.extend(of_path(planned, &installer.here, &system_path));
+        } else if let Some(now) = variable(environment, &planned.name).filter(|_| planned.place == "in-place") {
+            let now = now.to_string_lossy();
+            let seen = format!("{} is {now} here, and would become {}", planned.name, planned.value);
+            findings.push(Finding::new(Code::VariableReplaced, seen).remedy("note it down, if you need it"));
+        }
+    }
+    let there: Vec<PathBuf> =
+        installer.files.iter().filter_map(|file| place(machine, file)).filter(|path| path.exists()).collect();
+    if let Some(first) = there.first() {
+        let seen = format!("{} of its files are there already, {} for one", there.len(), first.display());
+        findings.push(Finding::new(Code::FilesThere, seen));
+    }
+    let product = installer.product.as_deref().unwrap_or_default();
+    for (_, record) in os::uninstall_records() {
+        let name = record.get("DisplayName").map_or("", String::as_str);
+        if !product.is_empty() && name.eq_ignore_ascii_case(product) {
+            let version = record.get("DisplayVersion").map_or("", String::as_str);
+            findings.push(Finding::new(Code::InstalledAlready, format!("the system's record has {name} {version}")));
+        }
+    }
+    Ok(findings)
+}
+
+/// What becomes of PATH. On Windows the system's entries come before the user's.
+fn of_path(planned: &PlannedVariable, here: &[AlreadyHere], system_path: &str) -> Option<Finding> {
+    if planned.place == "in-place" {
+        let seen = format!("it would replace PATH of the {} environment by {}", planned.scope, planned.value);
+        return Some(Finding::new(Code::PathReplaced, seen).remedy("run it with --or-undo, which brings PATH back"));
+    }
+    let of_system = |copy: &&AlreadyHere| {
+        let folder = copy.path.parent().map(Path::to_string_lossy).unwrap_or_default();
+        let same = |entry: &str| entry.trim_end_matches('\\').eq_ignore_ascii_case(folder.trim_end_matches('\\'));
+        system_path.split(';').any(same)
+    };
+    let stays_first = |copy: &&AlreadyHere| match (planned.scope, planned.place) {
+        ("system", "first") => false,
+        ("user", "last") => true,
+        _ => of_system(copy),
+    };
+    let first = here.iter().find(stays_first)?;
+    let seen = format!(
+        "its folder would go {} into PATH of the {} environment, and {} would stay the one that runs",
+        planned.place,
+        planned.scope,
+        first.path.display()
+    );
+    Some(Finding::new(Code::WouldBeShadowed, seen).remedy("afterwards: wyard path move FOLDER --before THE-OTHER"))
+}
+
+/// Where a file of a package would go, where that can be told here.
+fn place(machine: &Machine, file: &str) -> Option<PathBuf> {
+    if file.starts_with('/') {
+        return Some(machine.root.join(file.trim_start_matches('/')));
+    }
+    let (name, variable) = FOLDERS.into_iter().find(|(name, _)| file.starts_with(name))?;
+    Some(machine.folder_variable(variable)?.join(file[name.len()..].trim_start_matches('\\')))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn who_stays_first_in_path_is_known_before() {
+        let here = |path: &str| AlreadyHere { command: "buoyctl".into(), path: path.into(), version: None };
+        // The test runs everywhere, so the folders are written in the way that this system takes apart.
+        let slash = std::path::MAIN_SEPARATOR;
+        let (system, user) = (format!("C:{slash}sys"), format!("C:{slash}own"));
+        let copy = |folder: &str| here(&format!("{folder}{slash}buoyctl.exe"));
+        for (scope, place, folder, expected) in [
+            ("system", "first", &system, None),
+            ("system", "last", &system, Some(Code::WouldBeShadowed)),
+            ("system", "last", &user, None),
+            ("user", "first", &system, Some(Code::WouldBeShadowed)),
+            ("user", "first", &user, None),
+            ("user", "last", &user, Some(Code::WouldBeShadowed)),
+            ("user", "in-place", &user, Some(Code::PathReplaced)),
+        ] {
+            let planned = PlannedVariable { name: "PATH".into(), value: "[BINDIR]".into(), scope, place };
+            let finding = of_path(&planned, &[copy(folder)], &format!("C:{slash}other;{system}"));
+            assert_eq!(finding.map(|finding| finding.code), expected, "{scope} {place} {folder}");
+        }
+    }
+}
