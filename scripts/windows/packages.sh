@@ -1,11 +1,12 @@
-# Sourced by the Windows lane: packages of Windows Installer for buoyctl, a made-up tool.
+# Sourced by the Windows lane: packages of Windows Installer and an installer program for buoyctl, a made-up tool.
 
-# make_packages FOLDER: for the user, for everybody, and for everybody with PATH and a variable, which wixl knows nothing of.
+# make_packages FOLDER: for the user, for everybody, for everybody with PATH and a variable, which wixl knows nothing of,
+# and the installer program.
 make_packages() {
   mkdir "$1"
   compile "$1/buoyctl.exe" demo/buoyctl/buoyctl.c
   echo "read me" >"$1/README.txt"
-  cp demo/buoyctl/buoyctl.wxs "$1"
+  cp demo/buoyctl/buoyctl.wxs demo/buoyctl/buoyctl.nsi "$1"
   (
     cd "$1"
     wixl -a x64 -D Scope=perUser -D Below=LocalAppDataFolder -o buoyctl-2.4.0-user.msi buoyctl.wxs
@@ -19,5 +20,6 @@ make_packages() {
     for action in "WriteEnvironmentStrings', 5200" "RemoveEnvironmentStrings', 3300"; do
       msibuild buoyctl-2.4.0-path.msi -q "INSERT INTO InstallExecuteSequence (Action, Sequence) VALUES ('$action)"
     done
+    makensis -V2 buoyctl.nsi
   )
 }

@@ -54,9 +54,10 @@ fn which(folders: &[PathBuf]) -> Option<usize> {
         return None;
     }
     let mut out = io::stderr();
-    let list = folders.iter().enumerate().try_for_each(|(at, folder)| {
-        writeln!(out, "  {}  {}", at + 1, view::escape(&folder.to_string_lossy()))
-    });
+    let list = folders
+        .iter()
+        .enumerate()
+        .try_for_each(|(at, folder)| writeln!(out, "  {}  {}", at + 1, view::escape(&folder.to_string_lossy())));
     let mut line = String::new();
     list.and_then(|()| write!(out, "Commands are in several folders. Which one is the tool? [1-{}] ", folders.len()))
         .and_then(|()| io::stdin().lock().read_line(&mut line))

@@ -156,6 +156,14 @@ impl<'a> Inspected<'a> {
 /// What is known of it, and how to go on.
 pub fn write_inspected(inspected: &Inspected<'_>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     facts(inspected.installer, page, out)?;
+    if !inspected.installer.kind.runs_here() {
+        page.labelled(
+            out,
+            &style::STRONG.over("runs here"),
+            COLUMNS,
+            &style::BAD.over("no, it is for another system"),
+        )?;
+    }
     if let Some(option) = &inspected.installer.folder_option {
         let text = format!("--installer-folder DIR is passed on as {}", escape(option));
         page.labelled(out, &style::STRONG.over("folder"), COLUMNS, &text)?;

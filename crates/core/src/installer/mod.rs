@@ -25,6 +25,8 @@ pub use watch::{EntrySeen, Seen, StartupSeen, UninstallRecord, ValueSeen};
 
 use crate::error::{FileContext as _, FileError};
 use crate::finding::Finding;
+use crate::os;
+use crate::system::System;
 
 /// The kind of an installer.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -43,6 +45,16 @@ pub enum InstallerKind {
 }
 
 impl InstallerKind {
+    /// Whether it can run on this system.
+    #[must_use]
+    pub fn runs_here(self) -> bool {
+        match self {
+            Self::SelfExtractor | Self::DebianPackage => os::HERE == System::Unix,
+            Self::WindowsPackage | Self::WindowsProgram => os::HERE == System::Windows,
+            Self::MacosPackage => os::SYSTEM == "macos",
+        }
+    }
+
     /// It in words.
     #[must_use]
     pub fn words(self) -> &'static str {

@@ -49,12 +49,7 @@ pub fn plan(machine: &Machine, request: &InstallRequest, stop: &Stop) -> Result<
         false => recognise(&file)?.ok_or_else(|| InstallError::None(file.clone()))?,
     };
     let installer = look_first(machine, &file, installer, true, stop)?;
-    let runs_here = match installer.kind {
-        InstallerKind::SelfExtractor | InstallerKind::DebianPackage => os::HERE == System::Unix,
-        InstallerKind::WindowsPackage | InstallerKind::WindowsProgram => os::HERE == System::Windows,
-        InstallerKind::MacosPackage => os::SYSTEM == "macos",
-    };
-    if !runs_here {
+    if !installer.kind.runs_here() {
         return Err(InstallError::OtherSystem { file, kind: installer.kind.words() });
     }
     if os::HERE == System::Windows && machine.sandbox.is_some() {

@@ -2,7 +2,8 @@
 
 use std::path::PathBuf;
 use std::process::Command;
-use std::time::Duration;
+use std::thread;
+use std::time::{Duration, Instant};
 
 use serde::Serialize;
 
@@ -72,15 +73,23 @@ pub fn uninstall(
     let mut program = Command::new(command.first().map_or("", String::as_str));
     program.args(command.iter().skip(1)).env_clear().envs(&machine.environment);
     let outcome = process::run(program, limit, stop);
-    let (well, ended) = match &outcome.ending {
+    let (mut well, ended) = match &outcome.ending {
         Ending::Exited(exit) => status::words(InstallerKind::WindowsPackage, exit.code()),
         Ending::TimedOut => (false, status::not_within(limit)),
         Ending::Interrupted => (false, "it was interrupted".to_owned()),
         Ending::NotStarted(error) => (false, format!("it could not be started: {error}")),
     };
+    let programs: Vec<PathBuf> = card.commands.iter().map(|command| home.join(&command.path)).collect();
+    let still = if well { still_there(&programs, stop) } else { Vec::new() };
     let seen = before.differences(&Watch::look(machine, &startup, &[])?);
     let mut findings = Vec::new();
-    if !well {
+    if let Some(first) = still.first() {
+        let seen = format!("the uninstaller says that all went well, and {} is still there", first.display());
+        let remedy = format!("run it by hand, and see what it asks: {}", command.join(" "));
+        findings.push(Finding::new(Code::InstallerFailed, seen).remedy(remedy));
+        well = false;
+    }
+    if !well && still.is_empty() {
         let seen = format!("the uninstaller: {ended}{}", crate::check::last_words(&outcome));
         let remedy = format!("run it by hand: {}", command.join(" "));
         findings.push(Finding::new(Code::InstallerFailed, seen).remedy(remedy));
@@ -95,6 +104,20 @@ pub fn uninstall(
         }
     }
     Ok(UninstallReport { format: 1, report: "uninstall", retired, command, ended, well, seen, dropped, findings })
+}
+
+/// Which of these are there, when some time was given: many an uninstaller hands its work to a copy of itself, since a
+/// program that runs can't be removed on Windows, and ends at once.
+fn still_there(programs: &[PathBuf], stop: &Stop) -> Vec<PathBuf> {
+    const PATIENCE: Duration = Duration::from_secs(15);
+    let began = Instant::now();
+    loop {
+        let there: Vec<PathBuf> = programs.iter().filter(|path| path.exists()).cloned().collect();
+        if there.is_empty() || stop.requested() || began.elapsed() > PATIENCE {
+            return there;
+        }
+        thread::sleep(Duration::from_millis(100));
+    }
 }
 
 /// The words of a command as the system's record has it: a program, perhaps in quotes, and arguments. Windows Installer is
