@@ -40,6 +40,7 @@ fn tool(yard: &Yard, number: usize) -> Card {
         commands: (0..COMMANDS).map(command).collect(),
         folder: None,
         uninstaller: None,
+        added: Vec::new(),
         probe: None,
         answers: BTreeMap::new(),
         requires: Requires::default(),

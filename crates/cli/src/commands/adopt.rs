@@ -29,6 +29,7 @@ pub fn run(args: AdoptArgs, context: &Context) -> Result<ExitCode, Failure> {
         renew: false,
         move_in: args.move_in,
         uninstaller: None,
+        added: Vec::new(),
         source: None,
         dry_run: args.dry_run,
     };

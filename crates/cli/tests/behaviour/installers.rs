@@ -118,6 +118,27 @@ fn what_an_installer_brought_its_uninstaller_removes() {
     home.wyard(&["retire", "buoyctl", "--uninstall", "--yes"]).ends(0).says("well: it ended well");
     assert!(!home.path("home/buoyctl-2.4").exists());
     assert_eq!(fs::read_to_string(home.path("home/.bashrc")).unwrap(), "# mine\n");
+    // What it put into startup files itself goes with it, and nothing of what others have written there since.
+    let lines = "for file in .bashrc .profile .zshenv; do\n  printf '# buoyctl\\nexport PATH=\"$HOME/buoyctl-2.4/bin:$PATH\"\\n' \
+                 >> \"$HOME/$file\"\ndone";
+    let file = self_extractor(&home, "", &format!("{remove}\n{lines}"));
+    home.write("home/.profile", "# theirs\n");
+    let told = home.wyard(&["receive", &file, "--yes", "--home-variable", "BUOY"]).ends(0).says("good");
+    assert!(!told.out.contains("changed-meanwhile"), "{}", told.out);
+    let profile = fs::read_to_string(home.path("home/.profile")).unwrap();
+    assert!(profile.contains("buoyctl-2.4/bin"));
+    home.write("home/.profile", format!("{profile}# later\n"));
+    home.wyard(&["retire", "buoyctl", "--uninstall", "--yes"]).ends(0);
+    for (file, expected) in
+        [(".bashrc", Some("# mine\n")), (".profile", Some("# theirs\n# later\n")), (".zshenv", None)]
+    {
+        let content = fs::read_to_string(home.path("home").join(file)).ok();
+        assert_eq!(content.as_deref(), expected, "{file}");
+    }
+    // One that says it has done its work, and has not.
+    let file = self_extractor(&home, "", "printf '#!/bin/sh\\n' > \"$to/uninstall.sh\"; chmod +x \"$to/uninstall.sh\"");
+    home.wyard(&["receive", &file, "--yes"]).ends(0);
+    home.wyard(&["retire", "buoyctl", "--uninstall", "--yes"]).ends(1).says("bin/buoyctl is still there");
     home.wyard(&["receive", &crate::archives::tidelog(&home, "4.2.1")]).ends(0);
     home.wyard(&["retire", "tidelog", "--uninstall", "--yes"]).ends(2).says("no uninstaller on its card");
 }

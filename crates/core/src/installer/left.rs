@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use super::blame::Blame;
 use super::run::{Choose, InstallError, InstallReport, InstallRequest};
 use crate::error::Blamed as _;
 use crate::finding::{Code, Finding};
@@ -49,7 +50,7 @@ pub(super) fn finish(
         report.findings.push(nothing_chosen(&folders));
         return Ok(());
     };
-    match adopt(machine, &as_tool(request, report, left), stop) {
+    match adopt(machine, &as_tool(machine, request, report, left), stop) {
         Ok(adopted) => report.adopted = Some(adopted),
         Err(e @ (ReceiveError::Check(_) | ReceiveError::CheckInterrupted { .. })) => return Err(e.into()),
         Err(error) => {
@@ -195,7 +196,8 @@ fn typed(path: &Path) -> String {
 }
 
 /// What is asked of `adopt`.
-fn as_tool(request: &InstallRequest, report: &InstallReport, left: &Left) -> AdoptRequest {
+fn as_tool(machine: &Machine, request: &InstallRequest, report: &InstallReport, left: &Left) -> AdoptRequest {
+    let blame = Blame::of(&report.seen, machine);
     let record = report.seen.installed.first();
     let installer = &report.plan.installer;
     let guess = layout::guess(&report.plan.file.file_name().unwrap_or_default().to_string_lossy());
@@ -218,6 +220,7 @@ fn as_tool(request: &InstallRequest, report: &InstallReport, left: &Left) -> Ado
         only: left.only.clone(),
         renew: true,
         move_in: false,
+        added: report.seen.startup_files.iter().filter_map(|file| blame.own_text(file)).collect(),
         uninstaller: recorded.or_else(own).map(|command| vec![command]),
         source: Some(Source {
             file: report.plan.file.to_string_lossy().into_owned(),

@@ -1,5 +1,6 @@
 //! Installers: recognised by content, looked into before they run, and run under watch.
 
+mod blame;
 mod clash;
 mod here;
 mod left;

@@ -8,6 +8,7 @@ use std::time::Duration;
 
 use serde::Serialize;
 
+use super::blame::Blame as Whose;
 use super::plan::InstallPlan;
 use super::watch::{Seen, Watch};
 use super::{InstallerKind, left, status};
@@ -203,7 +204,7 @@ pub fn install(
         findings: Vec::new(),
         plan,
     };
-    tell(&mut report, &outcome);
+    tell(machine, &mut report, &outcome);
     if report.well && report.plan.installer.kind != InstallerKind::DebianPackage {
         left::finish(machine, request, &mut report, &after.places, choose, stop)?;
     }
@@ -234,7 +235,7 @@ fn run(machine: &Machine, plan: &InstallPlan, limit: Duration, stop: &Stop) -> O
 }
 
 /// What is to be told of the run itself.
-fn tell(report: &mut InstallReport, outcome: &Outcome) {
+fn tell(machine: &Machine, report: &mut InstallReport, outcome: &Outcome) {
     let name = report.plan.file.file_name().unwrap_or_default().to_string_lossy().into_owned();
     if !report.well {
         let said = crate::check::last_words(outcome);
@@ -242,27 +243,7 @@ fn tell(report: &mut InstallReport, outcome: &Outcome) {
         let remedy = format!("look into its log {}", report.plan.log.display());
         report.findings.push(Finding::new(Code::InstallerFailed, seen).remedy(remedy));
     }
-    let in_new = |text: &str| {
-        let place = Path::new(text.trim_matches('"'));
-        // What holds a new folder is the tool's root, where an earlier installation had left that.
-        let by_folder =
-            report.seen.folders.iter().any(|f| text.contains(&*f.to_string_lossy()) || f.parent() == Some(place));
-        let files = report.seen.single_files.iter().chain(&report.seen.files_changed);
-        by_folder || files.filter_map(|file| file.parent()).any(|folder| folder == place)
-    };
-    let mut strange: Vec<String> = Vec::new();
-    for file in &report.seen.startup_files {
-        strange.extend(
-            file.added.iter().filter(|line| !in_new(line)).map(|line| format!("{}: {line}", file.path.display())),
-        );
-    }
-    for value in &report.seen.values {
-        let new: Vec<&str> = match value.entries.is_empty() {
-            true => value.after.as_deref().into_iter().collect(),
-            false => value.entries.iter().map(|entry| entry.raw.as_str()).collect(),
-        };
-        strange.extend(new.into_iter().filter(|text| !in_new(text)).map(|text| format!("{}: {text}", value.name)));
-    }
+    let strange = Whose::of(&report.seen, machine).strange();
     if !strange.is_empty() {
         let seen = format!("changed while it ran, and perhaps not by it: {}", strange.join("; "));
         report.findings.push(Finding::new(Code::ChangedMeanwhile, seen));

@@ -1,6 +1,8 @@
 //! Removing what an installer has brought, by its own uninstaller, under the same watch.
 
-use std::path::PathBuf;
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::thread;
 use std::time::{Duration, Instant};
@@ -17,7 +19,7 @@ use crate::process::{self, Ending};
 use crate::progress::Stop;
 use crate::receive::{RetireReport, retire};
 use crate::terminal::{self, Asking};
-use crate::yard::Yard;
+use crate::yard::{Acts, Change, Content, StartupText, Yard, YardError};
 
 /// The report of `retire --uninstall`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -94,16 +96,50 @@ pub fn uninstall(
         let remedy = format!("run it by hand: {}", command.join(" "));
         findings.push(Finding::new(Code::InstallerFailed, seen).remedy(remedy));
     }
-    let folders = card.layout.command_folders.iter().map(|below| home.join(below));
+    take_out(&yard, &card.added, &format!("take out what the installer of {wanted} put into startup files"))?;
+    let folders = card.layout.command_folders.iter().map(|below| home.join(below)).chain([home.clone()]);
     let mut dropped = Vec::new();
     for folder in folders {
         let edit = PathEdit::Drop { folder: folder.clone() };
         // That no entry leads there is the usual case.
-        if path::change(machine, &edit, false, stop).is_ok_and(|report| report.changed) {
+        let Ok(report) = path::change(machine, &edit, false, stop) else { continue };
+        if report.changed && !dropped.contains(&folder) {
             dropped.push(folder);
+        }
+        for left in report.proposals {
+            let place = left.line.map_or(left.place.clone(), |line| format!("{}, line {line}", left.place));
+            let seen = format!("{} is still in PATH, by {place}", left.entry);
+            findings.push(Finding::new(Code::FolderMissing, seen).remedy("take it out there by hand"));
         }
     }
     Ok(UninstallReport { format: 1, report: "uninstall", retired, command, ended, well, seen, dropped, findings })
+}
+
+/// Takes out of startup files what an installer put there, where it still stands as it was put.
+fn take_out(yard: &Yard, added: &[StartupText], does: &str) -> Result<(), InstallError> {
+    // Of each file what it was, and what becomes of it.
+    let mut files: BTreeMap<&Path, (String, String, bool)> = BTreeMap::new();
+    for piece in added {
+        let now = match files.get(&*piece.file) {
+            Some((before, after, _)) => (before.clone(), after.clone()),
+            None => match fs::read_to_string(&piece.file) {
+                Ok(text) => (text.clone(), text),
+                Err(_) => continue,
+            },
+        };
+        if let Some(after) = piece.taken_out(&now.1) {
+            files.insert(&piece.file, (now.0, after, piece.made));
+        }
+    }
+    let mut acts = Acts::default();
+    for (file, (before, after, made)) in files {
+        let content = |text: String| Some(Content::from(text.into_bytes()));
+        let after = if made && after.is_empty() { None } else { content(after) };
+        acts.restore(file, content(before), after);
+    }
+    let lock = yard.lock()?;
+    lock.carry_out(Change { does: does.to_owned(), undoes: None, acts }).map_err(YardError::from)?;
+    Ok(())
 }
 
 /// Which of these are there, when some time was given: many an uninstaller hands its work to a copy of itself, since a
@@ -124,7 +160,7 @@ fn still_there(programs: &[PathBuf], stop: &Stop) -> Vec<PathBuf> {
 /// told to remove, quietly ("Command-Line Options").
 fn words(command: Vec<String>) -> Vec<String> {
     let [line] = &command[..] else { return command };
-    if std::path::Path::new(line).exists() {
+    if Path::new(line).exists() {
         return command;
     }
     let (program, rest) = match line.strip_prefix('"').and_then(|rest| rest.split_once('"')) {

@@ -12,7 +12,7 @@ use crate::error::FileError;
 use crate::machine::Machine;
 use crate::os;
 use crate::store::registry::{self, Keys, RegistryEnvironments};
-use crate::store::{StartupFolders, possible_files, system_startup_files};
+use crate::store::{StartupFolders, files_of_others, possible_files, system_startup_files};
 use crate::system::System;
 use crate::yard::{Acts, Content, Scope, StoredValue};
 
@@ -64,6 +64,11 @@ pub struct StartupSeen {
     pub added: Vec<String>,
     /// Those that are gone.
     pub removed: Vec<String>,
+    /// All that is new, where it is one piece of whole lines and nothing is gone.
+    #[serde(skip)]
+    pub inserted: Option<String>,
+    /// Whether the file was not there before.
+    pub made: bool,
 }
 
 /// A change of a value in the environment of the registry.
@@ -120,7 +125,7 @@ impl Watch {
         let mut startup = BTreeMap::new();
         let own = possible_files(folders).into_iter().map(|file| file.path);
         let of_system = crate::resolve::Shell::ALL.into_iter().flat_map(system_startup_files);
-        for path in own.chain(of_system) {
+        for path in own.chain(of_system).chain(files_of_others(folders)) {
             let content = fs::read(&path).ok();
             startup.insert(path, content);
         }
@@ -172,7 +177,7 @@ impl Watch {
             }
         }
         seen.files_added = seen.folders.iter().map(|folder| files_below(folder)).sum();
-        let is_startup = |path: &PathBuf| self.startup.contains_key(path);
+        let is_startup = |path: &PathBuf| self.startup.contains_key(path) || after.startup.contains_key(path);
         for (path, now) in after.files.iter().filter(|(path, _)| !is_startup(path)) {
             match self.files.get(path) {
                 None if !seen.folders.iter().any(|folder| path.starts_with(folder)) => {
@@ -279,13 +284,24 @@ fn usual_places(machine: &Machine) -> Vec<PathBuf> {
 }
 
 fn startup_seen(path: &Path, before: Option<&[u8]>, now: Option<&[u8]>) -> StartupSeen {
+    let made = before.is_none();
     let lines = |bytes: Option<&[u8]>| -> Vec<String> {
         String::from_utf8_lossy(bytes.unwrap_or_default()).lines().map(str::to_owned).collect()
     };
+    let texts = [before, now].map(|bytes| std::str::from_utf8(bytes.unwrap_or_default()));
+    let inserted = if let [Ok(before), Ok(now)] = texts { inserted(before, now) } else { None };
     let (before, now) = (lines(before), lines(now));
     let less =
         |some: &[String], others: &[String]| some.iter().filter(|line| !others.contains(line)).cloned().collect();
-    StartupSeen { path: path.to_owned(), added: less(&now, &before), removed: less(&before, &now) }
+    StartupSeen { path: path.to_owned(), added: less(&now, &before), removed: less(&before, &now), inserted, made }
+}
+
+/// The lines by which a text is longer than it was, where they stand together.
+fn inserted(before: &str, now: &str) -> Option<String> {
+    let [before, now] = [before, now].map(|text| text.split_inclusive('\n').collect::<Vec<_>>());
+    let more = now.len().checked_sub(before.len())?;
+    let same = before.iter().zip(&now).take_while(|(one, other)| one == other).count();
+    (before[same..] == now[same + more..]).then(|| now[same..same + more].concat())
 }
 
 /// The entries of PATH that are new.
@@ -309,6 +325,21 @@ fn entries(name: &str, before: Option<&str>, now: Option<&str>) -> Vec<EntrySeen
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_was_put_in_as_one_piece_is_known() {
+        for (before, now, expected) in [
+            ("a\n", "a\nb\nc\n", Some("b\nc\n")),
+            ("a\nz\n", "a\nb\nz\n", Some("b\n")),
+            ("", "b\n", Some("b\n")),
+            ("a\n", "b\na\nc\n", None),
+            // Its last line had no end.
+            ("a", "a\nb\n", None),
+            ("a\nb\n", "a\n", None),
+        ] {
+            assert_eq!(inserted(before, now).as_deref(), expected, "{before:?} {now:?}");
+        }
+    }
 
     #[test]
     fn new_entries_of_path_are_told_with_their_place() {

@@ -17,7 +17,7 @@ use crate::resolve::same_file;
 use crate::store::{RegistryChange, StartupChange, StorePlan};
 use crate::survey::cleaned_place;
 use crate::terminal::{self, Answer, Asking, Question};
-use crate::yard::{Acts, Card, CardLayout, Change, Scope, Settings, Source, Yard, YardError};
+use crate::yard::{Acts, Card, CardLayout, Change, Scope, Settings, Source, StartupText, Yard, YardError};
 
 /// What the user asks for.
 #[derive(Debug, Clone, Default)]
@@ -42,6 +42,8 @@ pub struct AdoptRequest {
     pub move_in: bool,
     /// How its programs are removed, where an installer has brought them.
     pub uninstaller: Option<Vec<String>>,
+    /// What its installer put into startup files.
+    pub added: Vec<StartupText>,
     /// What the card says of where it came from; the folder itself where nothing else is known.
     pub source: Option<Source>,
     /// Whether only the plan is wanted.
@@ -144,7 +146,8 @@ pub fn adopt(machine: &Machine, request: &AdoptRequest, stop: &Stop) -> Result<A
         layout: CardLayout { wrapper: PathBuf::new(), command_folders: layout.command_folders.clone() },
         commands: layout.commands.clone(),
         folder: (!request.move_in).then(|| root.clone()),
-        uninstaller: request.uninstaller.clone(),
+        uninstaller: request.uninstaller.clone().or_else(|| old.as_ref()?.uninstaller.clone()),
+        added: old.iter().flat_map(|known| &known.added).chain(&request.added).cloned().collect(),
         probe: old.as_ref().and_then(|known| known.probe.clone()),
         answers: std::collections::BTreeMap::new(),
         requires: old.as_ref().map(|known| known.requires.clone()).unwrap_or_default(),

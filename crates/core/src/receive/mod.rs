@@ -414,6 +414,7 @@ fn card(
         commands: layout.commands.clone(),
         folder: None,
         uninstaller: None,
+        added: Vec::new(),
         probe: None,
         answers: std::collections::BTreeMap::new(),
         requires: request.requires.clone(),

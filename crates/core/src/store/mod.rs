@@ -16,7 +16,7 @@ pub(crate) use block::{block_put, block_taken};
 pub use generated::Registered;
 pub use own::{OwnEntry, Place};
 pub use plan::{Action, RegistrationPlan, StartupChange, StoreError};
-pub(crate) use startup::possible_files;
 pub use startup::{Dialect, StartupFile, StartupFolders, startup_files};
+pub(crate) use startup::{files_of_others, possible_files};
 pub use store_plan::{RegistryChange, StorePlan, StorePlanError};
 pub use system_files::{macos_login_path, macos_path_lists, system_startup_files};

@@ -153,6 +153,18 @@ pub(crate) fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
     files
 }
 
+/// Files that shells read as well, and that never carry a block of ours: `.zshenv`, which zsh reads first of all (zsh(1),
+/// "STARTUP/SHUTDOWN FILES"), and the parts of fish's configuration (fish(1), "Configuration files").
+pub(crate) fn files_of_others(folders: &StartupFolders) -> Vec<PathBuf> {
+    let mut files: Vec<PathBuf> =
+        folders.zsh.iter().chain([&folders.home]).map(|folder| folder.join(".zshenv")).collect();
+    for folder in &folders.fish {
+        let parts = std::fs::read_dir(folder.join("conf.d")).into_iter().flatten().flatten();
+        files.extend(parts.map(|entry| entry.path()).filter(|path| path.extension().is_some_and(|e| e == "fish")));
+    }
+    files
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

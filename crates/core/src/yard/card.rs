@@ -35,6 +35,9 @@ pub struct Card {
     /// The command that removes it, where an installer has brought it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub uninstaller: Option<Vec<String>>,
+    /// What that installer put into startup files.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub added: Vec<StartupText>,
     /// How its commands are asked for their version, where that was set.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub probe: Option<CardProbe>,
@@ -80,6 +83,29 @@ impl Requires {
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.commands.is_empty() && self.variables.is_empty()
+    }
+}
+
+/// A piece of a startup file: whole lines.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct StartupText {
+    /// The file.
+    pub file: PathBuf,
+    /// The lines, with their ends.
+    pub text: String,
+    /// Whether the file was not there before, and goes when nothing else is in it.
+    #[serde(default)]
+    pub made: bool,
+}
+
+impl StartupText {
+    /// The content of the file without the piece; `None` where it does not stand there just once.
+    #[must_use]
+    pub fn taken_out(&self, content: &str) -> Option<String> {
+        let starts_line = |at: usize| at == 0 || content[..at].ends_with('\n');
+        let mut places = content.match_indices(&self.text).map(|(at, _)| at).filter(|at| starts_line(*at));
+        let at = places.next().filter(|_| !self.text.is_empty())?;
+        places.next().is_none().then(|| [&content[..at], &content[at + self.text.len()..]].concat())
     }
 }
 

@@ -10,7 +10,7 @@ mod trial;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-pub use card::{Card, CardLayout, CardProbe, Registration, Requires, Scope, Source};
+pub use card::{Card, CardLayout, CardProbe, Registration, Requires, Scope, Source, StartupText};
 pub use ledger::{Act, Acts, Change, Content, Ledger, LedgerError, Record, Role, Settled, State, StoredValue, Told};
 pub use lock::YardLock;
 pub use settings::Settings;

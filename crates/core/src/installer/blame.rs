@@ -1,0 +1,113 @@
+//! Which of the changes that were seen while an installer ran are its own: those that lead to what it made.
+
+use std::path::Path;
+
+use super::watch::{Seen, StartupSeen};
+use crate::machine::Machine;
+use crate::yard::StartupText;
+
+/// What is the installer's, by the folders it made and the files it wrote.
+#[derive(Debug)]
+pub(super) struct Blame<'a> {
+    seen: &'a Seen,
+    home: String,
+}
+
+impl<'a> Blame<'a> {
+    pub fn of(seen: &'a Seen, machine: &Machine) -> Self {
+        Self { seen, home: machine.home.to_string_lossy().into_owned() }
+    }
+
+    /// Whether a text leads to something the installer made.
+    fn leads(&self, text: &str) -> bool {
+        let mut text = text.replace("${HOME}", &self.home).replace("$HOME", &self.home);
+        if let Some(at) = text.find("~/") {
+            text.replace_range(at..=at, &self.home);
+        }
+        let place = Path::new(text.trim_matches('"'));
+        // What holds a new folder is the tool's root, where an earlier installation had left that.
+        let by_folder =
+            self.seen.folders.iter().any(|f| text.contains(&*f.to_string_lossy()) || f.parent() == Some(place));
+        let mut files = self.seen.single_files.iter().chain(&self.seen.files_changed);
+        by_folder || files.any(|file| file.parent().is_some_and(|f| f == place || text.contains(&*f.to_string_lossy())))
+    }
+
+    /// The lines of a startup file that may be somebody else's: those that neither lead to what the installer made, nor
+    /// use a variable that does, nor do anything.
+    pub fn strange_lines<'s>(&self, file: &'s StartupSeen) -> Vec<&'s str> {
+        let own: Vec<&str> = file.added.iter().filter(|line| self.leads(line)).filter_map(|line| sets(line)).collect();
+        let uses = |line: &str| {
+            own.iter().any(|name| line.contains(&format!("${name}")) || line.contains(&format!("${{{name}}}")))
+        };
+        let does_nothing = |line: &str| line.trim().is_empty() || line.trim_start().starts_with('#');
+        let lines = file.added.iter().map(String::as_str);
+        lines.filter(|line| !self.leads(line) && !uses(line) && !does_nothing(line)).collect()
+    }
+
+    /// What the installer put into a startup file, where that is certain: one piece, and no line of it is strange.
+    pub fn own_text(&self, file: &StartupSeen) -> Option<StartupText> {
+        let text = file.inserted.clone().filter(|_| self.strange_lines(file).is_empty())?;
+        let leads = text.lines().any(|line| self.leads(line));
+        leads.then(|| StartupText { file: file.path.clone(), text, made: file.made })
+    }
+
+    /// All that was changed and may be somebody else's, each with where.
+    pub fn strange(&self) -> Vec<String> {
+        let mut strange: Vec<String> = Vec::new();
+        for file in &self.seen.startup_files {
+            let told = |line: &str| format!("{}: {line}", file.path.display());
+            strange.extend(self.strange_lines(file).into_iter().map(told));
+        }
+        for value in &self.seen.values {
+            let new: Vec<&str> = match value.entries.is_empty() {
+                true => value.after.as_deref().into_iter().collect(),
+                false => value.entries.iter().map(|entry| entry.raw.as_str()).collect(),
+            };
+            let others = new.into_iter().filter(|text| !self.leads(text));
+            strange.extend(others.map(|text| format!("{}: {text}", value.name)));
+        }
+        strange
+    }
+}
+
+/// The variable that a line sets, as Bourne shells (`NAME=`), fish (`set -gx NAME`) and tcsh (`setenv NAME`) do. PATH is
+/// everybody's.
+fn sets(line: &str) -> Option<&str> {
+    let is_name = |word: &&str| {
+        word.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_')
+            && word.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
+    };
+    let line = line.trim();
+    let bourne = line.strip_prefix("export ").unwrap_or(line).split_once('=').map(|(name, _)| name).filter(is_name);
+    let other = || line.strip_prefix("set ").or_else(|| line.strip_prefix("setenv "));
+    let name = bourne.or_else(|| other()?.split_whitespace().find(is_name))?;
+    Some(name).filter(|name| !name.eq_ignore_ascii_case("PATH"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_line_is_the_installers_where_it_leads_to_what_that_made() {
+        let seen = Seen { folders: vec!["/h/pat/buoyctl".into()], ..Seen::default() };
+        let blame = Blame { seen: &seen, home: "/h/pat".to_owned() };
+        for (lines, strange, own) in [
+            (&["PATH=/h/pat/buoyctl/bin:$PATH"][..], &[][..], true),
+            (&["# buoyctl", "", "export PATH=\"$HOME/buoyctl/bin:$PATH\""], &[], true),
+            (&["PATH=~/buoyctl/bin:$PATH"], &[], true),
+            (&["BUOYCTL_HOME=${HOME}/buoyctl", "PATH=$BUOYCTL_HOME/bin:$PATH"], &[], true),
+            (&["set -gx BUOY_AT /h/pat/buoyctl", "fish_add $BUOY_AT/bin"], &[], true),
+            (&["PATH=/opt/harbour/bin:$PATH"], &["PATH=/opt/harbour/bin:$PATH"], false),
+            (&["PATH=~/buoyctl/bin:$PATH", "PATH=/opt:$PATH"], &["PATH=/opt:$PATH"], false),
+            (&["# only a remark"], &[], false),
+        ] {
+            let added: Vec<String> = lines.iter().map(|line| (*line).to_owned()).collect();
+            let inserted = Some(lines.join("\n"));
+            let file =
+                StartupSeen { path: "/h/pat/.profile".into(), added, removed: Vec::new(), inserted, made: false };
+            assert_eq!(blame.strange_lines(&file), strange, "{lines:?}");
+            assert_eq!(blame.own_text(&file).is_some(), own, "{lines:?}");
+        }
+    }
+}
