@@ -16,6 +16,7 @@ mod interrupted;
 mod judges;
 mod lookup_on_windows;
 mod on_windows;
+mod packages;
 mod path;
 mod proof;
 mod receive;
