@@ -50,7 +50,7 @@ fn what_an_installer_left_undone_is_finished() {
         .says("not the file that was published");
     assert_eq!(home.files(), before);
     let told = home.wyard(&["receive", &file, "--yes"]).ends(0);
-    told.says("2 new files in ~/buoyctl-2.4").says("BUOYCTL_HOME set").says("good");
+    told.says("2 new files in ~/buoyctl-2.4\n").says("BUOYCTL_HOME set").says("good");
     assert!(home.fresh("buoyctl").contains("buoyctl 2.4"));
     home.wyard(&["check", "buoyctl"]).ends(0);
     home.wyard(&["retire", "buoyctl"]).ends(0).says("stays");

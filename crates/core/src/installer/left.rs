@@ -50,7 +50,12 @@ pub(super) fn finish(
         report.findings.push(nothing_chosen(&folders));
         return Ok(());
     };
-    match adopt(machine, &as_tool(machine, request, report, left), stop) {
+    let mut wanted = as_tool(machine, request, report, left);
+    if found.len() > 1 {
+        // The installer's name and version are those of all, and not of the one.
+        (wanted.name, wanted.version) = (request.name.clone(), request.version.clone());
+    }
+    match adopt(machine, &wanted, stop) {
         Ok(adopted) => report.adopted = Some(adopted),
         Err(e @ (ReceiveError::Check(_) | ReceiveError::CheckInterrupted { .. })) => return Err(e.into()),
         Err(error) => {

@@ -174,10 +174,11 @@ pub fn install(
     let startup = asking.startup_folders();
     let mut places = request.watch.clone();
     places.extend(request.folder.iter().filter_map(|folder| folder.parent().map(Path::to_owned)));
-    let before = Watch::look(machine, &startup, &places)?;
+    // Made before the first look, so that it is not laid at the installer's door.
     if let Some(folder) = plan.log.parent() {
         fs::create_dir_all(folder).at("make the folder", folder)?;
     }
+    let before = Watch::look(machine, &startup, &places)?;
     let outcome = run(machine, &plan, request.limit, stop);
     let log = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
     fs::write(&plan.log, log).at("write", &plan.log)?;
