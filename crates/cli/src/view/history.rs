@@ -88,11 +88,25 @@ pub fn write_undo(report: &UndoReport, page: &Page, out: &mut dyn Write) -> io::
 
 /// What was retired, or removed for good.
 pub fn write_retire(report: &RetireReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    retired(report, page, out)?;
+    match report.id {
+        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to bring it back: wyard undo {id}"))),
+        None => Ok(()),
+    }
+}
+
+/// What was done to the records and the stores.
+pub fn retired(report: &RetireReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = style::STRONG.over("retire");
     if let Some(tool) = &report.tool {
-        let verb = if report.dry_run { "would leave" } else { "left" };
+        let verb = match (report.kept.is_some(), report.dry_run) {
+            (true, true) => "would leave the stock",
+            (true, false) => "left the stock",
+            (false, true) => "would go from the records",
+            (false, false) => "is no longer on record",
+        };
         let stores = stores(&report.startup_files, &report.registry_values, report.dry_run);
-        let text = format!("{} {verb} the stock; {stores}", style::STRONG.over(&escape(tool)));
+        let text = format!("{} {verb}; {stores}", style::STRONG.over(&escape(tool)));
         page.labelled(out, &label, COLUMNS, &text)?;
         if let Some(kept) = &report.kept {
             let verb = if report.dry_run { "would be kept" } else { "is kept" };
@@ -117,8 +131,5 @@ pub fn write_retire(report: &RetireReport, page: &Page, out: &mut dyn Write) -> 
             page.labelled(out, "", COLUMNS, &shown(folder))?;
         }
     }
-    match report.id {
-        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to bring it back: wyard undo {id}"))),
-        None => Ok(()),
-    }
+    Ok(())
 }

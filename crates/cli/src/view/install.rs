@@ -173,7 +173,7 @@ pub fn write_inspected(inspected: &Inspected<'_>, page: &Page, out: &mut dyn Wri
 
 /// What was removed.
 pub fn write_uninstall(report: &UninstallReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    history::write_retire(&report.retired, page, out)?;
+    history::retired(&report.retired, page, out)?;
     let word = if report.well { style::GOOD.over("well") } else { style::BAD.over("failed") };
     let label = |text: &str| style::STRONG.over(text);
     page.labelled(out, &label("runs"), COLUMNS, &escape(&shell_words::join(&report.command)))?;

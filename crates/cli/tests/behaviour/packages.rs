@@ -9,8 +9,11 @@ use wagon_yard_core::os;
 use crate::archives::script;
 use crate::home::{Home, WINDOWS, program};
 
+/// Rows of a table.
+type Rows<'a> = &'a [&'a [&'a str]];
+
 /// A table: its name, its columns with the keys first, how many are keys, and its rows.
-type Table<'a> = (&'a str, &'a [&'a str], usize, &'a [&'a [&'a str]]);
+type Table<'a> = (&'a str, &'a [&'a str], usize, Rows<'a>);
 
 /// A package with these tables; a column called `Level` is a number.
 fn package(home: &Home, name: &str, tables: &[Table<'_>]) -> PathBuf {
@@ -37,7 +40,7 @@ fn package(home: &Home, name: &str, tables: &[Table<'_>]) -> PathBuf {
 }
 
 /// The tables of a package for buoyctl, with these rows for the environment and these properties more.
-fn tables<'a>(properties: &'a [&'a [&'a str]], environment: &'a [&'a [&'a str]]) -> Vec<Table<'a>> {
+fn tables<'a>(properties: Rows<'a>, environment: Rows<'a>) -> Vec<Table<'a>> {
     vec![
         ("Property", &["Property", "Value"], 1, properties),
         (
@@ -70,9 +73,9 @@ fn what_a_package_would_do_and_what_of_it_clashes_is_told_before_it_runs() {
     os::set_mode(&fs::File::open(&old).unwrap(), 0o755).unwrap();
     let old = home.path("old").to_string_lossy().into_owned();
     home.wyard(&["path", "add", &old]).ends(0);
-    let usual: &[&[&str]] = &[&["ProductName", "Buoyctl"], &["ProductVersion", "2.4.0"], &["ALLUSERS", "1"]];
+    let usual: Rows<'_> = &[&["ProductName", "Buoyctl"], &["ProductVersion", "2.4.0"], &["ALLUSERS", "1"]];
     // The rows of the environment; whether those clash, by the codes of the findings.
-    let cases: [(&str, &[&[&str]], &[&str]); 4] = [
+    let cases: [(&str, Rows<'_>, &[&str]); 4] = [
         ("nothing", &[], &[]),
         ("last", &[&["E1", "=-PATH", "[~];[BINDIR]"]], &["would-be-shadowed"]),
         ("first", &[&["E1", "*=-PATH", "[BINDIR];[~]"]], &[]),
@@ -106,7 +109,7 @@ fn what_a_package_would_do_and_what_of_it_clashes_is_told_before_it_runs() {
 fn a_variable_that_would_be_replaced_is_told() {
     let home = Home::new();
     home.write("home/.profile", "export BUOYCTL_HOME=/srv/buoy\n");
-    let rows: &[&[&str]] = &[&["E1", "=-BUOYCTL_HOME", "[INSTALLDIR]"]];
+    let rows: Rows<'_> = &[&["E1", "=-BUOYCTL_HOME", "[INSTALLDIR]"]];
     let file = package(&home, "buoyctl.msi", &tables(&[&["ProductName", "Buoyctl"]], rows));
     let told = home.wyard(&["inspect", file.to_str().unwrap()]).ends(0);
     told.says("BUOYCTL_HOME is /srv/buoy here").says("[variable-replaced]");

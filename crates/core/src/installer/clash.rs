@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use super::watch::records;
 use super::{AlreadyHere, Installer, PlannedVariable};
 use crate::error::FileError;
 use crate::finding::{Code, Finding};
@@ -53,11 +54,10 @@ pub(super) fn clashes(
         findings.push(Finding::new(Code::FilesThere, seen));
     }
     let product = installer.product.as_deref().unwrap_or_default();
-    for (_, record) in os::uninstall_records() {
-        let name = record.get("DisplayName").map_or("", String::as_str);
-        if !product.is_empty() && name.eq_ignore_ascii_case(product) {
-            let version = record.get("DisplayVersion").map_or("", String::as_str);
-            findings.push(Finding::new(Code::InstalledAlready, format!("the system's record has {name} {version}")));
+    for record in records() {
+        if !product.is_empty() && record.name.eq_ignore_ascii_case(product) {
+            let seen = format!("the system's record has {} {}", record.name, record.version);
+            findings.push(Finding::new(Code::InstalledAlready, seen));
         }
     }
     Ok(findings)

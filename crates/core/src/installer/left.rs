@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 
 use super::blame::Blame;
 use super::run::{Choose, InstallError, InstallReport, InstallRequest};
+use super::watch::{UninstallRecord, records};
 use crate::error::Blamed as _;
 use crate::finding::{Code, Finding};
 use crate::layout::{self, ToolName};
@@ -203,14 +204,19 @@ fn typed(path: &Path) -> String {
 /// What is asked of `adopt`.
 fn as_tool(machine: &Machine, request: &InstallRequest, report: &InstallReport, left: &Left) -> AdoptRequest {
     let blame = Blame::of(&report.seen, machine);
-    let record = report.seen.installed.first();
     let installer = &report.plan.installer;
+    // Of one that was run again nothing is new on the system's record.
+    let is_its = |record: &UninstallRecord| {
+        let of_product = installer.product.as_ref().is_some_and(|name| record.name.eq_ignore_ascii_case(name));
+        of_product || !record.folder.is_empty() && Path::new(record.folder.trim_matches('"')) == left.folder
+    };
+    let record = report.seen.installed.first().cloned().or_else(|| records().into_iter().find(is_its));
     let guess = layout::guess(&report.plan.file.file_name().unwrap_or_default().to_string_lossy());
-    let version = installer.version.clone().or_else(|| record.map(|r| r.version.clone())).or(guess.version);
+    let version = installer.version.clone().or_else(|| record.as_ref().map(|r| r.version.clone())).or(guess.version);
     let only_one = left.only.as_ref().and_then(|names| <&[String; 1]>::try_from(&names[..]).ok()).map(|[name]| name);
     let names = [guess.name, installer.product.clone(), only_one.cloned()];
     let name = names.into_iter().flatten().find_map(|text| name_of(&text));
-    let recorded = record.map(|record| record.command.clone()).filter(|command| !command.is_empty());
+    let recorded = record.map(|record| record.command).filter(|command| !command.is_empty());
     let own = || own_uninstaller(&left.folder).filter(|_| left.only.is_none());
     AdoptRequest {
         folder: left.folder.clone(),

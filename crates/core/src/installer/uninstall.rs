@@ -70,7 +70,7 @@ pub fn uninstall(
     let shells = terminal::installed(&settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let startup = asking.startup_folders();
-    let retired = retire(machine, wanted, false, stop)?;
+    let mut retired = retire(machine, wanted, false, stop)?;
     let before = Watch::look(machine, &startup, &[])?;
     let mut program = Command::new(command.first().map_or("", String::as_str));
     program.args(command.iter().skip(1)).env_clear().envs(&machine.environment);
@@ -82,7 +82,9 @@ pub fn uninstall(
         Ending::NotStarted(error) => (false, format!("it could not be started: {error}")),
     };
     let programs: Vec<PathBuf> = card.commands.iter().map(|command| home.join(&command.path)).collect();
+    retired.uninstaller = None;
     let still = if well { still_there(&programs, stop) } else { Vec::new() };
+    retired.stays = retired.stays.filter(|folder| folder.exists());
     let seen = before.differences(&Watch::look(machine, &startup, &[])?);
     let mut findings = Vec::new();
     if let Some(first) = still.first() {

@@ -139,7 +139,7 @@ impl Watch {
                 System::Unix => RegistryEnvironments::default(),
                 System::Windows => registry::read(&keys)?,
             },
-            installed: os::uninstall_records().into_iter().map(record).collect(),
+            installed: records(),
         };
         for place in &places {
             watch.walk(place, 0, &machine.yard);
@@ -255,6 +255,11 @@ fn files_below(folder: &Path) -> usize {
         }
     }
     files
+}
+
+/// The system's records of what is installed.
+pub(super) fn records() -> Vec<UninstallRecord> {
+    os::uninstall_records().into_iter().map(record).collect()
 }
 
 fn record((key, values): (String, HashMap<String, String>)) -> UninstallRecord {
