@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use serde::Serialize;
 use wagon_yard_core::finding::Finding;
-use wagon_yard_core::installer::{InstallPlan, InstallReport, Installer, InstallerKind, UninstallReport};
+use wagon_yard_core::installer::{EntrySeen, InstallPlan, InstallReport, Installer, InstallerKind, UninstallReport};
 
 use super::receive::{COLUMNS, some_of};
 use super::{Page, adopt, count, escape, history, style};
@@ -107,13 +107,15 @@ pub fn write(report: &InstallReport, page: &Page, out: &mut dyn Write) -> io::Re
         }
     }
     for value in &seen.values {
-        let what = match (value.entries.is_empty(), &value.after) {
-            (false, _) => {
-                let told = |e: &wagon_yard_core::installer::EntrySeen| format!("{} ({})", e.raw, e.place);
-                format!("got {}", value.entries.iter().map(told).collect::<Vec<_>>().join(", "))
-            }
-            (true, Some(after)) => format!("is now {after}"),
-            (true, None) => "is gone".to_owned(),
+        let told = |entry: &EntrySeen| format!("{} ({})", entry.raw, entry.place);
+        let got = (!value.entries.is_empty()).then(|| value.entries.iter().map(told).collect::<Vec<_>>().join(", "));
+        let lost = (!value.lost.is_empty()).then(|| value.lost.join(", "));
+        let what = match (got, lost, &value.after) {
+            (Some(got), Some(lost), _) => format!("got {got}, and lost {lost}"),
+            (Some(got), None, _) => format!("got {got}"),
+            (None, Some(lost), _) => format!("lost {lost}"),
+            (None, None, Some(after)) => format!("is now {after}"),
+            (None, None, None) => "is gone".to_owned(),
         };
         let text = format!("{} of the {} environment {what}", value.name, value.scope);
         page.labelled(out, &label("registry"), COLUMNS, &escape(&text))?;

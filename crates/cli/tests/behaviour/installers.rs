@@ -229,6 +229,18 @@ fn of_several_folders_with_commands_the_user_says_which() {
 
 #[test]
 #[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn an_installer_that_registers_the_root_is_told_and_put_right() {
+    let home = Home::new();
+    let lines =
+        "for file in .bashrc .profile; do echo 'export PATH=\"$HOME/buoyctl-2.4:$PATH\"' >> \"$HOME/$file\"; done";
+    let file = self_extractor(&home, "", lines);
+    let told = home.wyard(&["receive", &file, "--yes"]).ends(0).says("[bin-below]").says("good");
+    told.says("it put the tool's root into PATH");
+    assert!(home.fresh("buoyctl").contains("buoyctl 2.4"));
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
 fn what_is_in_the_way_after_an_installer_ran_is_told_with_all_it_did() {
     let home = Home::new();
     let file = self_extractor(&home, "", "");

@@ -154,7 +154,7 @@ codes! {
     InstallerUnfinished = "installer-unfinished", Problem;
     /// An installer left commands in several folders.
     SeveralTools = "several-tools", Caution;
-    /// An installer would put something in the place of PATH.
+    /// An installer puts something in the place of PATH.
     PathReplaced = "path-replaced", Problem;
     /// An installer would set a variable that has another value.
     VariableReplaced = "variable-replaced", Caution;

@@ -65,9 +65,9 @@ pub(super) fn texts(code: Code) -> [&'static str; 4] {
             "wyard adopt ~/buoyctl-2.4",
         ],
         Code::PathReplaced => [
-            "The package would set PATH anew, instead of adding its folder to what is there.",
-            "Its table of the environment has a value without the mark for what is there.",
-            "Tell its maker. If it has to be run, --or-undo brings PATH back, and the folder can be adopted afterwards.",
+            "An installer sets PATH anew, or would, instead of adding its folder to what is there.",
+            "Its maker forgot what was there: in the table of a package the mark for it, in a program the reading of it.",
+            "If it has to be run, --or-undo brings PATH back, and the folder can be adopted afterwards. What was lost is named.",
             "PATH = C:\\buoyctl\\bin in the table, where [~];C:\\buoyctl\\bin was meant",
         ],
         Code::VariableReplaced => [

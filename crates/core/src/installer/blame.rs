@@ -4,6 +4,7 @@ use std::path::Path;
 
 use super::watch::{Seen, StartupSeen};
 use crate::machine::Machine;
+use crate::receive::AdoptReport;
 use crate::yard::StartupText;
 
 /// What is the installer's, by the folders it made and the files it wrote.
@@ -51,6 +52,24 @@ impl<'a> Blame<'a> {
         leads.then(|| StartupText { file: file.path.clone(), text, made: file.made })
     }
 
+    /// The texts by which the tool's root is put into PATH, and none of its command folders.
+    pub fn root_for_bin(&self, adopted: &AdoptReport) -> Vec<String> {
+        let texts = |path: &Path| {
+            let whole = path.to_string_lossy().into_owned();
+            let below = whole.strip_prefix(&self.home).map(|rest| format!("$HOME{rest}"));
+            [Some(whole), below].into_iter().flatten().collect::<Vec<_>>()
+        };
+        let names = |line: &str, path: &Path| texts(path).iter().any(|text| line.contains(text.as_str()));
+        let is_wrong = |line: &str| {
+            names(line, &adopted.home)
+                && !adopted.command_folders.iter().any(|folder| names(line, folder) || *folder == adopted.home)
+        };
+        let lines = self.seen.startup_files.iter().flat_map(|file| &file.added);
+        let of_path = lines.filter(|line| line.contains("PATH=") || line.to_lowercase().contains(" path "));
+        let entries = self.seen.values.iter().flat_map(|value| &value.entries).map(|entry| &entry.raw);
+        of_path.chain(entries).filter(|line| is_wrong(line)).cloned().collect()
+    }
+
     /// All that was changed and may be somebody else's, each with where.
     pub fn strange(&self) -> Vec<String> {
         let mut strange: Vec<String> = Vec::new();
@@ -59,7 +78,7 @@ impl<'a> Blame<'a> {
             strange.extend(self.strange_lines(file).into_iter().map(told));
         }
         for value in &self.seen.values {
-            let new: Vec<&str> = match value.entries.is_empty() {
+            let new: Vec<&str> = match value.entries.is_empty() && value.lost.is_empty() {
                 true => value.after.as_deref().into_iter().collect(),
                 false => value.entries.iter().map(|entry| entry.raw.as_str()).collect(),
             };

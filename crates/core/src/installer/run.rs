@@ -209,6 +209,12 @@ pub fn install(
     if report.well && report.plan.installer.kind != InstallerKind::DebianPackage {
         left::finish(machine, request, &mut report, &after.places, choose, stop)?;
     }
+    if let Some(adopted) = &report.adopted {
+        for text in Whose::of(&report.seen, machine).root_for_bin(adopted) {
+            let seen = format!("it put the tool's root into PATH, where no command is: {text}");
+            report.findings.push(Finding::new(Code::BinBelow, seen).remedy("nothing: the right folder is registered"));
+        }
+    }
     let good = report.adopted.as_ref().and_then(|adopted| adopted.verdict).is_some_and(crate::check::Verdict::passes);
     if request.or_undo && !good {
         if let Some(change) = report.adopted.as_ref().and_then(|adopted| adopted.change) {
@@ -248,6 +254,12 @@ fn tell(machine: &Machine, report: &mut InstallReport, outcome: &Outcome) {
     if !strange.is_empty() {
         let seen = format!("changed while it ran, and perhaps not by it: {}", strange.join("; "));
         report.findings.push(Finding::new(Code::ChangedMeanwhile, seen));
+    }
+    for value in report.seen.values.iter().filter(|value| !value.lost.is_empty()) {
+        let lost = value.lost.join("; ");
+        let seen = format!("while it ran, PATH of the {} environment lost: {lost}", value.scope);
+        let remedy = "what is a tool's on record comes back by itself; for others: wyard path add FOLDER";
+        report.findings.push(Finding::new(Code::PathReplaced, seen).remedy(remedy));
     }
     for entry in report.seen.values.iter().flat_map(|value| &value.entries).filter(|entry| entry.quoted) {
         let seen = format!("it put {} into PATH, quotes and all", entry.raw);

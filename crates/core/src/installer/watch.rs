@@ -84,6 +84,8 @@ pub struct ValueSeen {
     pub after: Option<String>,
     /// For PATH, the entries that are new, each with where it stands.
     pub entries: Vec<EntrySeen>,
+    /// For PATH, the entries that are gone.
+    pub lost: Vec<String>,
 }
 
 /// A new entry of PATH.
@@ -203,9 +205,9 @@ impl Watch {
                 let (was, is) = (before.get(&name).map(|v| v.text), now.get(&name).map(|v| v.text));
                 if was != is {
                     let spelled = now.raw(&name).or_else(|| before.raw(&name)).map_or(name, |raw| raw.name.clone());
-                    let entries = entries(&spelled, was.as_deref(), is.as_deref());
+                    let (entries, lost) = entries(&spelled, was.as_deref(), is.as_deref());
                     let scope = scope.as_str();
-                    seen.values.push(ValueSeen { scope, name: spelled, before: was, after: is, entries });
+                    seen.values.push(ValueSeen { scope, name: spelled, before: was, after: is, entries, lost });
                 }
             }
         }
@@ -309,10 +311,10 @@ fn inserted(before: &str, now: &str) -> Option<String> {
     (before[same..] == now[same + more..]).then(|| now[same..same + more].concat())
 }
 
-/// The entries of PATH that are new.
-fn entries(name: &str, before: Option<&str>, now: Option<&str>) -> Vec<EntrySeen> {
+/// The entries of PATH that are new, and those that are gone.
+fn entries(name: &str, before: Option<&str>, now: Option<&str>) -> (Vec<EntrySeen>, Vec<String>) {
     if !name.eq_ignore_ascii_case("Path") {
-        return Vec::new();
+        return (Vec::new(), Vec::new());
     }
     let parts = |text: Option<&str>| -> Vec<String> {
         text.unwrap_or_default().split(';').filter(|part| !part.is_empty()).map(str::to_owned).collect()
@@ -324,7 +326,9 @@ fn entries(name: &str, before: Option<&str>, now: Option<&str>) -> Vec<EntrySeen
         _ => "between",
     };
     let new = now.iter().enumerate().filter(|(_, part)| !before.contains(part));
-    new.map(|(at, raw)| EntrySeen { raw: raw.clone(), place: place(at), quoted: raw.contains('"') }).collect()
+    let seen =
+        |(at, raw): (usize, &String)| EntrySeen { raw: raw.clone(), place: place(at), quoted: raw.contains('"') };
+    (new.map(seen).collect(), before.iter().filter(|part| !now.contains(part)).cloned().collect())
 }
 
 #[cfg(test)]
@@ -349,13 +353,14 @@ mod tests {
     #[test]
     fn new_entries_of_path_are_told_with_their_place() {
         let told = |before: &str, now: &str| {
-            let seen = entries("PATH", Some(before), Some(now)).into_iter();
-            seen.map(|entry| (entry.raw, entry.place, entry.quoted)).collect::<Vec<_>>()
+            let (new, lost) = entries("PATH", Some(before), Some(now));
+            (new.into_iter().map(|entry| (entry.raw, entry.place, entry.quoted)).collect::<Vec<_>>(), lost)
         };
         let own = |raw: &str, place: &'static str, quoted| vec![(raw.to_owned(), place, quoted)];
-        assert_eq!(told(r"C:\a", r"C:\a;C:\b"), own(r"C:\b", "last", false));
-        assert_eq!(told(r"C:\a", r#""C:\b c";C:\a"#), own(r#""C:\b c""#, "first", true));
-        assert_eq!(told(r"C:\a", r"C:\a"), []);
-        assert!(entries("BUOY_HOME", None, Some("x")).is_empty());
+        assert_eq!(told(r"C:\a", r"C:\a;C:\b"), (own(r"C:\b", "last", false), vec![]));
+        assert_eq!(told(r"C:\a", r#""C:\b c";C:\a"#), (own(r#""C:\b c""#, "first", true), vec![]));
+        assert_eq!(told(r"C:\a", r"C:\a"), (vec![], vec![]));
+        assert_eq!(told(r"C:\a;C:\b", r"C:\c"), (own(r"C:\c", "last", false), vec![r"C:\a".into(), r"C:\b".into()]));
+        assert_eq!(entries("BUOY_HOME", None, Some("x")), (vec![], vec![]));
     }
 }
