@@ -148,3 +148,55 @@ fn command(
     words.extend(request.arguments.iter().cloned());
     Ok(words)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_command_line_is_the_formats_own() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("buoyctl 2.4");
+        fs::write(&file, "#! /bin/sh -e\n").unwrap();
+        let (text, into) = (file.to_str().unwrap(), std::path::absolute("tools").unwrap());
+        let (into, log) = (into.to_str().unwrap(), Path::new("l.log"));
+        let joined = format!("--prefix={into}");
+        // The kind, its option for the folder, whether a folder is asked for; the words, none where that can't be said.
+        let cases: [(InstallerKind, Option<&str>, bool, &[&str]); 9] = [
+            (InstallerKind::SelfExtractor, None, false, &["/bin/sh", "-e", text]),
+            (InstallerKind::SelfExtractor, Some("--prefix="), true, &["/bin/sh", "-e", text, &joined]),
+            (InstallerKind::SelfExtractor, Some("--into"), true, &["/bin/sh", "-e", text, "--into", into]),
+            (InstallerKind::SelfExtractor, None, true, &[]),
+            (InstallerKind::WindowsProgram, None, false, &[text]),
+            (InstallerKind::WindowsProgram, None, true, &[]),
+            (InstallerKind::DebianPackage, None, false, &["dpkg", "--install", text]),
+            (InstallerKind::MacosPackage, None, false, &["/usr/sbin/installer", "-pkg", text, "-target", "/"]),
+            (
+                InstallerKind::WindowsPackage,
+                None,
+                false,
+                &["msiexec", "/i", text, "/qn", "/norestart", "/l*v", "l.package.log"],
+            ),
+        ];
+        for (kind, option, asks, expected) in cases {
+            let installer = Installer { folder_option: option.map(str::to_owned), ..Installer::new(kind) };
+            let request = InstallRequest {
+                folder: asks.then(|| "tools".into()),
+                arguments: vec!["--accept terms".to_owned()],
+                ..InstallRequest::default()
+            };
+            match command(&file, &installer, &request, log) {
+                Ok(words) => {
+                    let (last, words) = words.split_last().unwrap();
+                    assert_eq!(
+                        (words, last.as_str()),
+                        (&*expected.iter().map(|w| (*w).to_owned()).collect::<Vec<_>>(), "--accept terms")
+                    );
+                }
+                Err(error) => {
+                    assert!(expected.is_empty() && matches!(error, InstallError::NoFolderOption(_)), "{error}")
+                }
+            }
+        }
+    }
+}
