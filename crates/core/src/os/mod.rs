@@ -9,9 +9,13 @@ pub use unix::*;
 #[cfg(windows)]
 mod windows;
 #[cfg(windows)]
+mod windows_registry;
+#[cfg(windows)]
 mod windows_rights;
 #[cfg(windows)]
 pub use windows::*;
+#[cfg(windows)]
+pub use windows_registry::*;
 #[cfg(windows)]
 pub use windows_rights::others_may_write;
 

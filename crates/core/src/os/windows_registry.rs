@@ -1,0 +1,181 @@
+//! Windows: the registry, and the environment that follows from it.
+#![allow(unsafe_code)]
+
+use std::ffi::OsString;
+use std::io;
+use std::os::windows::ffi::{OsStrExt as _, OsStringExt as _};
+use std::ptr;
+
+use windows_sys::Win32::Foundation::{CloseHandle, HANDLE, LPARAM};
+use windows_sys::Win32::Security::TOKEN_QUERY;
+use windows_sys::Win32::System::Environment::{CreateEnvironmentBlock, DestroyEnvironmentBlock};
+use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
+use windows_sys::Win32::UI::WindowsAndMessaging::{
+    HWND_BROADCAST, SMTO_ABORTIFHUNG, SendMessageTimeoutW, WM_SETTINGCHANGE,
+};
+use winreg::RegKey;
+use winreg::enums::{HKEY_CURRENT_USER, HKEY_LOCAL_MACHINE, KEY_READ, KEY_WRITE, RegType};
+
+use super::RawValue;
+
+fn open(machine_wide: bool, key: &str, write: bool) -> io::Result<RegKey> {
+    let root = RegKey::predef(if machine_wide { HKEY_LOCAL_MACHINE } else { HKEY_CURRENT_USER });
+    if write {
+        root.create_subkey_with_flags(key, KEY_READ | KEY_WRITE).map(|(key, _)| key)
+    } else {
+        root.open_subkey_with_flags(key, KEY_READ)
+    }
+}
+
+/// The values of a registry key in the system's order, raw. A key that does not exist has none.
+///
+/// # Errors
+/// When the key cannot be read.
+pub fn registry_values(machine_wide: bool, key: &str) -> io::Result<Vec<RawValue>> {
+    let key = match open(machine_wide, key, false) {
+        Ok(key) => key,
+        Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(e) => return Err(e),
+    };
+    key.enum_values()
+        .map(|value| {
+            value.map(|(name, value)| RawValue { name, kind: value.vtype as u32, bytes: value.bytes.into_owned() })
+        })
+        .collect()
+}
+
+/// Writes a value whole, or removes it.
+///
+/// # Errors
+/// When the system refuses.
+pub fn write_registry_value(machine_wide: bool, key: &str, name: &str, value: Option<(u32, &[u8])>) -> io::Result<()> {
+    let key = open(machine_wide, key, true)?;
+    match value {
+        Some((kind, bytes)) => {
+            let vtype = match kind {
+                1 => RegType::REG_SZ,
+                2 => RegType::REG_EXPAND_SZ,
+                _ => return Err(io::Error::from(io::ErrorKind::InvalidInput)),
+            };
+            key.set_raw_value(name, &winreg::RegValue { bytes: bytes.into(), vtype })
+        }
+        None => key.delete_value(name),
+    }
+}
+
+/// Removes a key of the current user with everything below it; one that is not there is no fault.
+///
+/// # Errors
+/// When the system refuses.
+pub fn remove_registry_key(key: &str) -> io::Result<()> {
+    match RegKey::predef(HKEY_CURRENT_USER).delete_subkey_all(key) {
+        Err(e) if e.kind() != io::ErrorKind::NotFound => Err(e),
+        _ => Ok(()),
+    }
+}
+
+/// Whether the key may be written by this process.
+#[must_use]
+pub fn may_write_registry(machine_wide: bool, key: &str) -> bool {
+    let root = RegKey::predef(if machine_wide { HKEY_LOCAL_MACHINE } else { HKEY_CURRENT_USER });
+    match root.open_subkey_with_flags(key, KEY_READ | KEY_WRITE) {
+        Ok(_) => true,
+        Err(e) => e.kind() == io::ErrorKind::NotFound && !machine_wide,
+    }
+}
+
+/// Tells running programs that the environment changed ("WM_SETTINGCHANGE message", `lParam` "Environment"), waiting
+/// at most two seconds for each that hangs.
+pub fn announce_environment() {
+    let what: Vec<u16> = "Environment\0".encode_utf16().collect();
+    let mut result = 0;
+    // SAFETY: `what` is a string that ends in a zero and outlives the call; the call waits for all receivers.
+    unsafe {
+        SendMessageTimeoutW(
+            HWND_BROADCAST,
+            WM_SETTINGCHANGE,
+            0,
+            what.as_ptr() as LPARAM,
+            SMTO_ABORTIFHUNG,
+            2000,
+            &raw mut result,
+        );
+    }
+}
+
+/// The environment that the system would give a new process of this user ("CreateEnvironmentBlock function").
+///
+/// # Errors
+/// When the system refuses.
+pub fn fresh_environment() -> io::Result<Vec<(OsString, OsString)>> {
+    let mut token: HANDLE = ptr::null_mut();
+    // SAFETY: the pseudo handle is always valid, and `token` receives a handle that is closed below.
+    if unsafe { OpenProcessToken(GetCurrentProcess(), TOKEN_QUERY | 0x2, &raw mut token) } == 0 {
+        return Err(io::Error::last_os_error());
+    }
+    let mut block: *mut core::ffi::c_void = ptr::null_mut();
+    // SAFETY: `token` is open, and `block` receives a block that is freed below.
+    let made = unsafe { CreateEnvironmentBlock(&raw mut block, token, 0) };
+    let error = io::Error::last_os_error();
+    // SAFETY: the token is not used any more.
+    unsafe { CloseHandle(token) };
+    if made == 0 {
+        return Err(error);
+    }
+    let mut variables = Vec::new();
+    let mut at: *const u16 = block.cast();
+    loop {
+        // SAFETY: the block is a sequence of zero-ended strings that ends in an empty one.
+        let length = (0..).take_while(|i| unsafe { *at.add(*i) } != 0).count();
+        if length == 0 {
+            break;
+        }
+        // SAFETY: `length` units before the zero were just counted.
+        let entry = OsString::from_wide(unsafe { std::slice::from_raw_parts(at, length) });
+        let units: Vec<u16> = entry.encode_wide().collect();
+        // The name of a drive's current folder begins with "=", so the search begins after the first unit.
+        if let Some(equals) = units.iter().skip(1).position(|u| *u == u16::from(b'=')).map(|i| i + 1) {
+            variables.push((OsString::from_wide(&units[..equals]), OsString::from_wide(&units[equals + 1..])));
+        }
+        // SAFETY: the next string begins after the zero.
+        at = unsafe { at.add(length + 1) };
+    }
+    // SAFETY: the block came from CreateEnvironmentBlock and is not used any more.
+    unsafe { DestroyEnvironmentBlock(block) };
+    Ok(variables)
+}
+
+/// Removes a key of the current user if it has neither values nor keys below it.
+///
+/// # Errors
+/// When the system refuses.
+pub fn remove_registry_key_if_empty(key: &str) -> io::Result<()> {
+    let root = RegKey::predef(HKEY_CURRENT_USER);
+    match root.open_subkey(key) {
+        Ok(open) if open.enum_keys().next().is_none() && open.enum_values().next().is_none() => root.delete_subkey(key),
+        _ => Ok(()),
+    }
+}
+
+/// Records of what is installed, by key, with the text values of each ("Uninstall Registry Key"): the machine's, those of
+/// 32-bit programs, and the user's.
+#[must_use]
+pub fn uninstall_records() -> Vec<(String, std::collections::HashMap<String, String>)> {
+    const BELOW: &str = r"Microsoft\Windows\CurrentVersion\Uninstall";
+    let places = [
+        (HKEY_LOCAL_MACHINE, format!(r"Software\{BELOW}")),
+        (HKEY_LOCAL_MACHINE, format!(r"Software\WOW6432Node\{BELOW}")),
+        (HKEY_CURRENT_USER, format!(r"Software\{BELOW}")),
+    ];
+    let mut records = Vec::new();
+    for (root, place) in places {
+        let Ok(key) = RegKey::predef(root).open_subkey_with_flags(&place, KEY_READ) else { continue };
+        for name in key.enum_keys().flatten() {
+            let Ok(record) = key.open_subkey_with_flags(&name, KEY_READ) else { continue };
+            let text = |value: &str| record.get_value::<String, _>(value).ok().map(|text| (value.to_owned(), text));
+            let values = ["DisplayName", "DisplayVersion", "InstallLocation", "UninstallString"];
+            records.push((name, values.into_iter().filter_map(text).collect()));
+        }
+    }
+    records
+}
