@@ -194,7 +194,7 @@ mod tests {
                     );
                 }
                 Err(error) => {
-                    assert!(expected.is_empty() && matches!(error, InstallError::NoFolderOption(_)), "{error}")
+                    assert!(expected.is_empty() && matches!(error, InstallError::NoFolderOption(_)), "{error}");
                 }
             }
         }
