@@ -4,7 +4,7 @@
 use std::ffi::OsString;
 use std::fs::{self, File};
 use std::io;
-use std::os::windows::ffi::{OsStrExt as _, OsStringExt as _};
+use std::os::windows::ffi::OsStrExt as _;
 use std::os::windows::io::AsRawHandle as _;
 use std::path::Path;
 use std::process::{Command, ExitStatus};
