@@ -1,6 +1,6 @@
-//! Reading or decoding in a thread of its own, a few chunks ahead of whoever goes on with it.
+//! Decoding in a thread of its own, a few chunks ahead of whoever reads.
 
-use std::io::{self, BufRead, Read};
+use std::io::{self, Read};
 use std::sync::mpsc::{Receiver, Sender, SyncSender, channel, sync_channel};
 
 use super::guard;
@@ -10,14 +10,14 @@ const CHUNK: usize = 1 << 18;
 /// How many chunks may be ready and unread.
 const READY: usize = 4;
 
-/// Bytes. The buffer keeps its full length from use to use, so that it is cleared only once.
+/// Decoded bytes. The buffer keeps its full length from use to use, so that it is cleared only once.
 #[derive(Default)]
 struct Chunk {
     bytes: Vec<u8>,
     length: usize,
 }
 
-/// Reads what another thread has read or decoded; the thread ends when this is dropped.
+/// Reads what another thread has decoded; the thread ends when this is dropped.
 pub(super) struct Ahead {
     chunks: Receiver<io::Result<Chunk>>,
     used: Sender<Vec<u8>>,
@@ -64,8 +64,8 @@ fn decode(mut decoder: Box<dyn Read + Send>, ready: &SyncSender<io::Result<Chunk
     }
 }
 
-impl BufRead for Ahead {
-    fn fill_buf(&mut self) -> io::Result<&[u8]> {
+impl Read for Ahead {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         if self.at == self.chunk.length && !self.ended {
             let broke_off = |_| io::Error::new(io::ErrorKind::InvalidData, "its decoder broke off");
             let used = std::mem::replace(&mut self.chunk, self.chunks.recv().map_err(broke_off)??);
@@ -75,20 +75,9 @@ impl BufRead for Ahead {
                 let _ = self.used.send(used.bytes);
             }
         }
-        Ok(&self.chunk.bytes[self.at..self.chunk.length])
-    }
-
-    fn consume(&mut self, amount: usize) {
-        self.at = (self.at + amount).min(self.chunk.length);
-    }
-}
-
-impl Read for Ahead {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let ready = self.fill_buf()?;
-        let most = buffer.len().min(ready.len());
-        buffer[..most].copy_from_slice(&ready[..most]);
-        self.consume(most);
+        let most = buffer.len().min(self.chunk.length - self.at);
+        buffer[..most].copy_from_slice(&self.chunk.bytes[self.at..self.at + most]);
+        self.at += most;
         Ok(most)
     }
 }

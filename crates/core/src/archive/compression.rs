@@ -5,10 +5,8 @@ use std::io::{self, BufRead as _, BufReader, Read};
 use liblzma::bufread::XzDecoder;
 use serde::{Deserialize, Serialize};
 
-use super::ahead::Ahead;
 use super::bzip2_blocks::Blocks;
 use super::segment::Segment;
-use super::zstd_frames;
 
 /// How an archive is packed as a whole.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -64,16 +62,6 @@ impl Compression {
         }
     }
 
-    /// As [`Compression::open`], decoded in a thread of its own, ahead of whoever reads.
-    pub(super) fn open_ahead(self, packed: Segment) -> io::Result<Box<dyn Read>> {
-        if self != Self::Zstd {
-            return Ok(Box::new(Ahead::new(self.open(packed)?)?));
-        }
-        // It is decoded so fast that reading the file and computing the checksums count.
-        let raw = Ahead::new(Box::new(packed))?;
-        Ok(Box::new(zstd_frames::frames(raw)?.verified(|frames| Ahead::new(Box::new(frames)))?))
-    }
-
     /// A reader of what is inside, to the end of the last stream.
     pub(super) fn open(self, packed: Segment) -> io::Result<Box<dyn Read + Send>> {
         let raw = BufReader::with_capacity(1 << 18, packed);
@@ -82,7 +70,12 @@ impl Compression {
             Self::Gzip => Box::new(flate2::bufread::MultiGzDecoder::new(raw)),
             Self::Xz => Box::new(XzStreams(Some(XzDecoder::new_stream(raw, many_threads()?)))),
             Self::Bzip2 => Box::new(Blocks::new(raw.into_inner())?),
-            Self::Zstd => Box::new(zstd_frames::frames(raw)?.verified(Ok)?),
+            Self::Zstd => {
+                let mut decoder = zstd::stream::read::Decoder::with_buffer(raw)?;
+                // Long-distance windows, as the utility's --long makes them.
+                decoder.window_log_max(30)?;
+                Box::new(decoder)
+            }
             Self::Lzma => {
                 let stream = liblzma::stream::Stream::new_lzma_decoder(DECODER_MEMORY)?;
                 Box::new(XzDecoder::new_stream(raw, stream))

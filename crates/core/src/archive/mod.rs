@@ -25,7 +25,6 @@ mod unpack;
 pub mod windows_names;
 mod write;
 mod zip;
-mod zstd_frames;
 
 pub use collect::LeftOut;
 pub use compression::Compression;

@@ -6,6 +6,7 @@ use std::path::Path;
 use tar::{Archive, EntryType};
 
 use super::ArchiveError;
+use super::ahead::Ahead;
 use super::compression::Compression;
 use super::entries::{RawEntry, RawKind, Visit};
 use super::rationed::{Ration, Rationed};
@@ -29,7 +30,7 @@ pub(super) fn walk(
         let mut entries = archive.entries_with_seek().map_err(damaged)?;
         return entries.try_for_each(|entry| one(file, entry, &ration, visit));
     }
-    let stream = compression.open_ahead(segment).map_err(damaged)?;
+    let stream = compression.open(segment).and_then(Ahead::new).map_err(damaged)?;
     let mut archive = Archive::new(Rationed::new(stream, ration.clone()));
     archive.entries().map_err(damaged)?.try_for_each(|entry| one(file, entry, &ration, visit))?;
     io::copy(&mut archive.into_inner().into_inner(), &mut io::sink()).map(|_| ()).map_err(damaged)
