@@ -5,6 +5,7 @@ use std::io::{self, Write};
 use serde::Serialize;
 use wagon_yard_core::finding::Finding;
 use wagon_yard_core::installer::{EntrySeen, InstallPlan, InstallReport, Installer, InstallerKind, UninstallReport};
+use wagon_yard_core::receive::AdoptReport;
 
 use super::receive::{COLUMNS, some_of};
 use super::{Page, adopt, count, escape, history, style};
@@ -124,6 +125,9 @@ pub fn write(report: &InstallReport, page: &Page, out: &mut dyn Write) -> io::Re
         let text = format!("{} {}; to remove it: {}", record.name, record.version, record.command);
         page.labelled(out, &label("on record"), COLUMNS, &escape(&text))?;
     }
+    if let Some(text) = report.adopted.as_ref().and_then(|adopted| not_done(report, adopted)) {
+        page.labelled(out, &label("not done"), COLUMNS, &text)?;
+    }
     let findings: Vec<&Finding> = report.findings.iter().collect();
     if !findings.is_empty() {
         writeln!(out)?;
@@ -138,6 +142,20 @@ pub fn write(report: &InstallReport, page: &Page, out: &mut dyn Write) -> io::Re
         page.labelled(out, "", 0, "PATH, variables and startup files were brought back; the files it made stay.")?;
     }
     Ok(())
+}
+
+/// What it left for us to do.
+fn not_done(report: &InstallReport, adopted: &AdoptReport) -> Option<String> {
+    if adopted.was_registered || adopted.renewed.is_some() {
+        return None;
+    }
+    let touched = !report.seen.startup_files.is_empty() || report.seen.values.iter().any(|v| !v.entries.is_empty());
+    let folder = if adopted.command_folders.len() == 1 { "its command folder" } else { "its command folders" };
+    Some(if touched {
+        format!("what it changed does not bring {folder} into every new terminal")
+    } else {
+        format!("it put {folder} into nobody's PATH")
+    })
 }
 
 /// The report of `inspect` on an installer.

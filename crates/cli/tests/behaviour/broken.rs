@@ -107,17 +107,6 @@ fn startup_files_that_undo_us_are_told() {
     }
 }
 
-/// Runs the program as a user without rights: as somebody else where the test runs as the superuser.
-fn as_user(home: &Home, arguments: &[&str]) -> Ran {
-    let mut command = home.command(arguments);
-    #[cfg(unix)]
-    if os::is_superuser() {
-        std::os::unix::process::CommandExt::uid(&mut command, 65534);
-        std::os::unix::process::CommandExt::gid(&mut command, 65534);
-    }
-    Ran::from(command.output().unwrap_or_else(|e| panic!("{}: {e}", env!("CARGO_BIN_EXE_wyard"))))
-}
-
 #[test]
 #[cfg_attr(windows, ignore = "rights are mode bits")]
 fn a_home_that_may_not_be_written_is_left_alone() {
@@ -127,12 +116,12 @@ fn a_home_that_may_not_be_written_is_left_alone() {
     home.write("home/.bashrc", "x\n");
     os::set_folder_mode(&home.path(""), 0o755).unwrap();
     os::set_folder_mode(&home.path("home"), 0o555).unwrap();
-    as_user(&home, &["receive", &archive]).ends(4).says("could not make the yard");
+    home.as_user(&["receive", &archive]).ends(4).says("could not make the yard");
     // The yard may be written and the home not: said before anything is put into the stock.
     let yard = home.path("yard");
     fs::create_dir(&yard).unwrap();
     os::set_folder_mode(&yard, 0o777).unwrap();
-    as_user(&home, &["receive", &archive, "--yard", yard.to_str().unwrap()])
+    home.as_user(&["receive", &archive, "--yard", yard.to_str().unwrap()])
         .ends(4)
         .says("startup files can't be changed; nothing was");
     assert!(!yard.join("stock").exists());
@@ -140,7 +129,7 @@ fn a_home_that_may_not_be_written_is_left_alone() {
     if os::is_superuser() {
         os::set_folder_mode(&home.path("home"), 0o777).unwrap();
         os::set_folder_mode(&home.path("home/.bashrc"), 0o666).unwrap();
-        as_user(&home, &["receive", &archive, "--yard", yard.to_str().unwrap()])
+        home.as_user(&["receive", &archive, "--yard", yard.to_str().unwrap()])
             .ends(4)
             .says("startup files can't be changed; nothing was");
         assert!(!yard.join("stock").exists() && !home.path("home/.profile").exists());

@@ -119,6 +119,17 @@ impl Home {
         Ran::from(self.command(arguments).output().unwrap())
     }
 
+    /// Runs the program as a user without rights: as somebody else where the test runs as the superuser.
+    pub fn as_user(&self, arguments: &[&str]) -> Ran {
+        let mut command = self.command(arguments);
+        #[cfg(unix)]
+        if os::is_superuser() {
+            std::os::unix::process::CommandExt::uid(&mut command, 65534);
+            std::os::unix::process::CommandExt::gid(&mut command, 65534);
+        }
+        Ran::from(command.output().unwrap_or_else(|e| panic!("{}: {e}", env!("CARGO_BIN_EXE_wyard"))))
+    }
+
     /// Types a line into a fresh terminal of a shell, and gives what it printed. `flags` as in `-lic`.
     pub fn terminal(&self, shell: &str, flags: &str, line: &str) -> String {
         let mut command = Command::new(shell);

@@ -50,7 +50,10 @@ fn what_an_installer_left_undone_is_finished() {
         .says("not the file that was published");
     assert_eq!(home.files(), before);
     let told = home.wyard(&["receive", &file, "--yes"]).ends(0);
-    told.says("2 new files in ~/buoyctl-2.4\n").says("BUOYCTL_HOME set").says("good");
+    told.says("2 new files in ~/buoyctl-2.4\n")
+        .says("it put its command folder into nobody's PATH")
+        .says("BUOYCTL_HOME set")
+        .says("good");
     assert!(home.fresh("buoyctl").contains("buoyctl 2.4"));
     home.wyard(&["check", "buoyctl"]).ends(0);
     home.wyard(&["retire", "buoyctl"]).ends(0).says("stays");
@@ -235,7 +238,7 @@ fn an_installer_that_registers_the_root_is_told_and_put_right() {
         "for file in .bashrc .profile; do echo 'export PATH=\"$HOME/buoyctl-2.4:$PATH\"' >> \"$HOME/$file\"; done";
     let file = self_extractor(&home, "", lines);
     let told = home.wyard(&["receive", &file, "--yes"]).ends(0).says("[bin-below]").says("good");
-    told.says("it put the tool's root into PATH");
+    told.says("it put the tool's root into PATH").says("does not bring its command folder into every new terminal");
     assert!(home.fresh("buoyctl").contains("buoyctl 2.4"));
 }
 
