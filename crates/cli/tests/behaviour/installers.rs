@@ -130,6 +130,10 @@ fn what_an_installer_brought_its_uninstaller_removes() {
     assert!(!told.out.contains("changed-meanwhile"), "{}", told.out);
     let profile = fs::read_to_string(home.path("home/.profile")).unwrap();
     assert!(profile.contains("buoyctl-2.4/bin"));
+    // Run again, it puts it there again.
+    home.wyard(&["receive", &file, "--yes"]).ends(0);
+    let profile = fs::read_to_string(home.path("home/.profile")).unwrap();
+    assert_eq!(profile.matches("buoyctl-2.4/bin").count(), 2);
     home.write("home/.profile", format!("{profile}# later\n"));
     home.wyard(&["retire", "buoyctl", "--uninstall", "--yes"]).ends(0);
     for (file, expected) in
@@ -220,6 +224,10 @@ fn of_several_folders_with_commands_the_user_says_which() {
     let file = self_extractor(&home, "", second);
     let told = home.wyard(&["receive", &file, "--yes"]).ends(1).says("in 2 folders").says("[several-tools]");
     told.says("wyard adopt FOLDER");
+    let home = Home::new();
+    let file = self_extractor(&home, "", "");
+    let told = home.wyard(&["receive", &file, "--yes", "--command-folder", "sbin"]).ends(1);
+    told.says("has commands in sbin").says("2 new files in ~/buoyctl-2.4");
     for given in ["home/buoyctl-2.4/bin", "bin"] {
         let home = Home::new();
         let file = self_extractor(&home, "", &second.replace("shoal-1.0/bin", "shoal-1.0/commands"));

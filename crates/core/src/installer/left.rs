@@ -48,7 +48,7 @@ pub(super) fn finish(
     let folders: Vec<PathBuf> = found.iter().map(|left| left.folder.clone()).collect();
     let chosen = if found.len() > 1 { choose(&folders) } else { Some(0) };
     let Some(left) = chosen.and_then(|at| found.get(at)) else {
-        report.findings.push(nothing_chosen(&folders));
+        report.findings.push(nothing_chosen(&folders, &request.command_folders));
         return Ok(());
     };
     let mut wanted = as_tool(machine, request, report, left);
@@ -74,7 +74,11 @@ fn words(error: &dyn std::error::Error) -> String {
     error.source().map_or_else(|| error.to_string(), |source| format!("{error}: {}", words(source)))
 }
 
-fn nothing_chosen(folders: &[PathBuf]) -> Finding {
+fn nothing_chosen(folders: &[PathBuf], given: &[PathBuf]) -> Finding {
+    if let ([], [first, ..]) = (folders, given) {
+        let seen = format!("nothing that it made or wrote to has commands in {}", first.display());
+        return Finding::new(Code::NoCommands, seen).remedy("adopt what is listed under 'made': wyard adopt FOLDER");
+    }
     if folders.is_empty() {
         let seen = "it left no command in any new folder: a part was not selected, or a download inside it failed";
         let again = "run it again with the part selected, its own arguments behind --, or --installer-folder DIR";

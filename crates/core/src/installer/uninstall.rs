@@ -129,7 +129,8 @@ fn take_out(yard: &Yard, added: &[StartupText], does: &str) -> Result<(), Instal
                 Err(_) => continue,
             },
         };
-        if let Some(after) = piece.taken_out(&now.1) {
+        let times = added.iter().filter(|other| (&other.file, &other.text) == (&piece.file, &piece.text)).count();
+        if let Some(after) = piece.taken_out(&now.1, times) {
             files.insert(&piece.file, (now.0, after, piece.made));
         }
     }

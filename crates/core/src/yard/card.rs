@@ -99,13 +99,21 @@ pub struct StartupText {
 }
 
 impl StartupText {
-    /// The content of the file without the piece; `None` where it does not stand there just once.
+    /// The content of the file without the piece, which was put there so many times; `None` where it does not stand there,
+    /// or more often.
     #[must_use]
-    pub fn taken_out(&self, content: &str) -> Option<String> {
-        let starts_line = |at: usize| at == 0 || content[..at].ends_with('\n');
-        let mut places = content.match_indices(&self.text).map(|(at, _)| at).filter(|at| starts_line(*at));
-        let at = places.next().filter(|_| !self.text.is_empty())?;
-        places.next().is_none().then(|| [&content[..at], &content[at + self.text.len()..]].concat())
+    pub fn taken_out(&self, content: &str, times: usize) -> Option<String> {
+        let starts_line = |at: &usize| *at == 0 || content[..*at].ends_with('\n');
+        let places: Vec<usize> = content.match_indices(&self.text).map(|(at, _)| at).filter(starts_line).collect();
+        if self.text.is_empty() || places.is_empty() || places.len() > times {
+            return None;
+        }
+        let (mut rest, mut from) = (String::new(), 0);
+        for at in places {
+            rest.push_str(&content[from..at]);
+            from = at + self.text.len();
+        }
+        Some(rest + &content[from..])
     }
 }
 
@@ -182,4 +190,26 @@ pub(super) fn read(text: &str, file: &Path) -> Result<Card, YardError> {
         return Err(YardError::Format { file: file.to_owned(), found });
     }
     toml::from_str(text).map_err(record)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_piece_is_taken_out_where_it_is_known_to_be_all_the_installers() {
+        let piece = StartupText { file: "/h/.profile".into(), text: "b\nc\n".to_owned(), made: false };
+        for (content, times, expected) in [
+            ("a\nb\nc\nd\n", 1, Some("a\nd\n")),
+            ("b\nc\n", 1, Some("")),
+            ("b\nc\nd\nb\nc\n", 2, Some("d\n")),
+            ("b\nc\nd\n", 2, Some("d\n")),
+            // Somebody has copied it.
+            ("b\nc\nd\nb\nc\n", 1, None),
+            ("xb\nc\n", 1, None),
+            ("b\nx\nc\n", 1, None),
+        ] {
+            assert_eq!(piece.taken_out(content, times).as_deref(), expected, "{content:?} {times}");
+        }
+    }
 }
