@@ -7,7 +7,7 @@ mod compression;
 mod deb;
 mod entries;
 mod error;
-mod guard;
+pub(crate) mod guard;
 mod kinds;
 mod limits;
 mod links;

@@ -7,6 +7,7 @@ use std::path::Path;
 use msi::{Package, Select};
 
 use super::{Installer, InstallerKind, PlannedVariable};
+use crate::archive::guard;
 
 /// The feature level up to which parts are installed, where the package does not say another (`INSTALLLEVEL`).
 const USUAL_LEVEL: i32 = 1;
@@ -17,8 +18,12 @@ const NEEDS_NO_RIGHTS: i32 = 8;
 /// File extensions of what a person can type.
 const TYPED: [&str; 4] = [".exe", ".com", ".bat", ".cmd"];
 
-/// Reads a package; `None` where the compound document is something else.
+/// Reads a package; `None` where the compound document is something else, or spoiled.
 pub(super) fn read(file: &Path) -> Option<Installer> {
+    guard::run(|| Ok(tables(file))).ok().flatten()
+}
+
+fn tables(file: &Path) -> Option<Installer> {
     let mut package = msi::open(file).ok()?;
     if !package.has_table("Property") || !package.has_table("File") {
         return None;

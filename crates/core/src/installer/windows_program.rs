@@ -77,11 +77,11 @@ fn resource_text(content: &[u8], key: &str) -> Option<String> {
 }
 
 #[cfg(test)]
-mod tests {
+pub(super) mod tests {
     use super::*;
 
     /// A program of one section, with a version resource's text in it, and `behind` after its last section.
-    fn program(described: &str, behind: usize) -> Vec<u8> {
+    pub fn program(described: &str, behind: usize) -> Vec<u8> {
         let mut content = vec![0_u8; 0x400];
         content[..2].copy_from_slice(b"MZ");
         content[0x3c] = 0x80;
