@@ -1,6 +1,7 @@
 //! What would be run of an installer: recognised, compared with what was published, and its command line.
 
 use std::fs;
+use std::io::Read as _;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
@@ -16,6 +17,9 @@ use crate::os;
 use crate::progress::Stop;
 use crate::receive::{ReceiveError, Summed, compare, now, published as published_of};
 use crate::system::System;
+
+/// No `#!` line that a system takes is longer (execve(2), "Interpreter scripts", has 255 bytes).
+const LONGEST_LINE: u64 = 4096;
 
 /// What would be run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -129,7 +133,8 @@ fn command(
         }
         InstallerKind::WindowsProgram => vec![text(file)],
         InstallerKind::SelfExtractor => {
-            let head = fs::read(file).at("read", file)?;
+            let mut head = Vec::new();
+            fs::File::open(file).at("open", file)?.take(LONGEST_LINE).read_to_end(&mut head).at("read", file)?;
             let line = head.split(|byte| *byte == b'\n').next().unwrap_or_default();
             let line = String::from_utf8_lossy(line.strip_prefix(b"#!").unwrap_or(line)).trim().to_owned();
             let mut words: Vec<String> = line.split_whitespace().map(str::to_owned).collect();

@@ -1,6 +1,7 @@
 //! Programs for Windows that install another one, told from plain programs without starting them.
 
-use std::fs;
+use std::fs::File;
+use std::io::{Read as _, Seek as _, SeekFrom};
 use std::path::Path;
 
 use object::LittleEndian as LE;
@@ -9,61 +10,77 @@ use object::{FileKind, pe};
 
 use super::{Installer, InstallerKind};
 
-/// No larger file is read for this.
-const LARGEST: u64 = 512 << 20;
+/// The headers of a program lie in its first bytes ("PE Format").
+const HEADERS: u64 = 1 << 16;
+
+/// No more of the resources is read.
+const MOST: u64 = 16 << 20;
 
 /// Words in the description of an installer, in its version resource ("VS_VERSIONINFO").
 const SAYING: [&str; 4] = ["setup", "installer", "install ", "installation"];
 
+/// What the headers tell.
+struct Headers {
+    /// Where the last section ends.
+    end: u64,
+    arch: &'static str,
+    /// Where the resources begin, and how many bytes they are.
+    resources: (u64, u64),
+}
+
 /// Reads a program; `None` where it is none that installs.
 pub(super) fn read(file: &Path) -> Option<Installer> {
-    if fs::metadata(file).ok()?.len() > LARGEST {
-        return None;
-    }
-    let content = fs::read(file).ok()?;
-    let (end, arch) = match FileKind::parse(&*content).ok()? {
-        FileKind::Pe32 => sections::<pe::ImageNtHeaders32>(&content)?,
-        FileKind::Pe64 => sections::<pe::ImageNtHeaders64>(&content)?,
+    let mut open = File::open(file).ok()?;
+    let length = open.metadata().ok()?.len();
+    let mut head = Vec::new();
+    open.by_ref().take(HEADERS).read_to_end(&mut head).ok()?;
+    let Headers { end, arch, resources: (at, size) } = match FileKind::parse(&*head).ok()? {
+        FileKind::Pe32 => headers::<pe::ImageNtHeaders32>(&head, length)?,
+        FileKind::Pe64 => headers::<pe::ImageNtHeaders64>(&head, length)?,
         _ => return None,
     };
-    let described = resource_text(&content, "FileDescription").unwrap_or_default().to_lowercase();
-    let manifest = content.windows(20).any(|window| window == b"requireAdministrator");
+    let mut resources = Vec::new();
+    open.seek(SeekFrom::Start(at)).ok()?;
+    open.take(size.min(MOST)).read_to_end(&mut resources).ok()?;
+    let described = resource_text(&resources, "FileDescription").unwrap_or_default().to_lowercase();
+    let manifest = resources.windows(20).any(|window| window == b"requireAdministrator");
     let name = file.file_name().unwrap_or_default().to_string_lossy().to_lowercase();
     let named = ["setup", "install"].iter().any(|word| name.contains(word));
     let says = SAYING.iter().any(|word| described.contains(word));
     // What is to be installed stands behind the last section, or in it.
-    let carries = content.len() > end + (64 << 10);
+    let carries = length > end + (64 << 10);
     if !(says || carries && named) {
         return None;
     }
     Some(Installer {
-        product: resource_text(&content, "ProductName"),
-        version: resource_text(&content, "ProductVersion"),
+        product: resource_text(&resources, "ProductName"),
+        version: resource_text(&resources, "ProductVersion"),
         arch: Some(arch.to_owned()),
         for_everybody: manifest.then_some(true),
         inside: carries.then(|| "data behind the program".to_owned()),
-        inside_at: u64::try_from(end).ok().filter(|_| carries),
+        inside_at: carries.then_some(end),
         ..Installer::new(InstallerKind::WindowsProgram)
     })
 }
 
-/// Where the last section ends, and the processor.
-fn sections<P: ImageNtHeaders>(content: &[u8]) -> Option<(usize, &'static str)> {
-    let file = PeFile::<P>::parse(content).ok()?;
-    let end = file
-        .section_table()
-        .iter()
-        .map(|section| section.pointer_to_raw_data.get(LE).saturating_add(section.size_of_raw_data.get(LE)));
+fn headers<P: ImageNtHeaders>(head: &[u8], length: u64) -> Option<Headers> {
+    let file = PeFile::<P>::parse(head).ok()?;
+    let place = |section: &pe::ImageSectionHeader| {
+        (u64::from(section.pointer_to_raw_data.get(LE)), u64::from(section.size_of_raw_data.get(LE)))
+    };
     let arch = match file.nt_headers().file_header().machine.get(LE) {
         pe::IMAGE_FILE_MACHINE_AMD64 => "x86_64",
         pe::IMAGE_FILE_MACHINE_ARM64 => "aarch64",
         _ => "x86",
     };
+    let sections = file.section_table();
+    let resources = sections.iter().find(|section| section.raw_name() == b".rsrc").map(place).unwrap_or_default();
     // Compilers put names for debuggers behind the last section ("COFF Symbol Table").
-    if file.nt_headers().file_header().pointer_to_symbol_table.get(LE) != 0 {
-        return Some((content.len(), arch));
-    }
-    Some((usize::try_from(end.max()?).ok()?, arch))
+    let end = match file.nt_headers().file_header().pointer_to_symbol_table.get(LE) {
+        0 => sections.iter().map(place).map(|(at, size)| at + size).max()?,
+        _ => length,
+    };
+    Some(Headers { end, arch, resources })
 }
 
 /// A text of the version resource: its key, a zero and padding to four bytes, then the value, all in UTF-16
@@ -78,6 +95,8 @@ fn resource_text(content: &[u8], key: &str) -> Option<String> {
 
 #[cfg(test)]
 pub(super) mod tests {
+    use std::fs;
+
     use super::*;
 
     /// A program of one section, with a version resource's text in it, and `behind` after its last section.
@@ -91,6 +110,7 @@ pub(super) mod tests {
         content[0x98 + 108] = 16;
         // The section's size and place in the file.
         let section = 0x98 + 0xf0;
+        content[section..section + 5].copy_from_slice(b".rsrc");
         content[section + 16..section + 24].copy_from_slice(&[0, 4, 0, 0, 0, 4, 0, 0]);
         let text: Vec<u8> =
             "FileDescription\0".encode_utf16().chain(described.encode_utf16()).flat_map(u16::to_le_bytes).collect();
