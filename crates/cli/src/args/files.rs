@@ -11,22 +11,31 @@ use wagon_yard_core::receive::{HomeVariables, Trust};
 
 use super::RequiresArgs;
 
-/// Options of `receive`.
+/// Options of `receive`. Those without a heading of their own come first: a heading holds for all that follows.
 #[derive(Debug, ClapArgs)]
 pub struct ReceiveArgs {
-    /// The downloaded file: an archive, a compressed file, or a program
+    /// The downloaded file: an archive, a compressed file, a program, or an installer
     pub file: PathBuf,
-    /// What the publisher says of it
-    #[command(flatten)]
-    pub checksums: ChecksumArgs,
-    /// How the archive is read
-    #[command(flatten)]
-    pub reading: ReadingArgs,
-    /// The tool's name, where the file's name does not tell
+    /// Show what would be done, and write nothing
     #[arg(long)]
+    pub dry_run: bool,
+    /// Take everything back when the check at the end is not good
+    #[arg(long, conflicts_with_all = ["stay", "dry_run"])]
+    pub or_undo: bool,
+    /// Leave the version that is in service so, and lay this one beside it
+    #[arg(long)]
+    pub stay: bool,
+    /// Replace this version if it is in the yard already
+    #[arg(long)]
+    pub replace: bool,
+    /// Take programs that can't run on this machine as well
+    #[arg(long)]
+    pub foreign: bool,
+    /// The tool's name, where the file's name does not tell
+    #[arg(long, help_heading = "Tool")]
     pub name: Option<ToolName>,
     /// The tool's version, where the file's name does not tell
-    #[arg(long)]
+    #[arg(long, help_heading = "Tool")]
     pub version: Option<Version>,
     /// Where things are in it
     #[command(flatten)]
@@ -34,31 +43,23 @@ pub struct ReceiveArgs {
     /// What it needs
     #[command(flatten)]
     pub requires: RequiresArgs,
-    /// Take programs that can't run on this machine as well
-    #[arg(long)]
-    pub foreign: bool,
-    /// Leave the version that is in service so, and lay this one beside it
-    #[arg(long)]
-    pub stay: bool,
-    /// Take everything back when the check at the end is not good
-    #[arg(long, conflicts_with_all = ["stay", "dry_run"])]
-    pub or_undo: bool,
-    /// Replace this version if it is in the yard already
-    #[arg(long)]
-    pub replace: bool,
+    /// What the publisher says of it
+    #[command(flatten)]
+    pub checksums: ChecksumArgs,
+    /// How the archive is read
+    #[command(flatten)]
+    pub reading: ReadingArgs,
     /// How an installer is run
     #[command(flatten)]
     pub installer: InstallerArgs,
-    /// Show what would be done, and write nothing
-    #[arg(long)]
-    pub dry_run: bool,
 }
 
 /// Where things are in a tool, where that is not to be found out.
 #[derive(Debug, ClapArgs)]
+#[command(next_help_heading = "Tool")]
 pub struct LayoutArgs {
-    /// A folder that holds its programs, relative to the tool's root; repeatable. Of what an installer left it says
-    /// which folder is meant, and may be absolute
+    /// A folder that holds its programs, relative to the tool's root, or absolute for what is in place or an installer
+    /// makes; repeatable
     #[arg(long = "command-folder", value_name = "DIR")]
     pub command_folders: Vec<PathBuf>,
     /// A variable that is to point to the tool's root, instead of NAME_HOME; repeatable
@@ -168,17 +169,17 @@ impl From<ReadingArgs> for Options {
 /// Options of `inspect`.
 #[derive(Debug, ClapArgs)]
 pub struct InspectArgs {
-    /// The downloaded file: an archive, a compressed file, or a program
+    /// The downloaded file: an archive, a compressed file, a program, or an installer
     pub file: PathBuf,
-    /// What the publisher says of it
-    #[command(flatten)]
-    pub checksums: ChecksumArgs,
     /// Read a large file to its end, so that its checksum is told
     #[arg(long)]
     pub whole: bool,
     /// Don't ask commands that are here already for their version
     #[arg(long)]
     pub no_run: bool,
+    /// What the publisher says of it
+    #[command(flatten)]
+    pub checksums: ChecksumArgs,
 }
 
 /// Options of `unpack`.
@@ -192,13 +193,13 @@ pub struct UnpackArgs {
     /// Keep the folder that the packer put around everything
     #[arg(long)]
     pub keep_wrapper: bool,
+    /// Show what would be done, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
     /// What the publisher says of it
     #[command(flatten)]
     pub checksums: ChecksumArgs,
     /// How the archive is read
     #[command(flatten)]
     pub reading: ReadingArgs,
-    /// Show what would be done, and write nothing
-    #[arg(long)]
-    pub dry_run: bool,
 }

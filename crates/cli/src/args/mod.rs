@@ -67,7 +67,7 @@ pub enum ColorWhen {
 /// The commands.
 #[derive(Debug, Subcommand)]
 pub enum Command {
-    /// Check a downloaded archive, unpack it, register its commands, and prove that they work
+    /// Check a downloaded archive or installer, unpack or run it, register its commands, and prove that they work
     Receive(Box<ReceiveArgs>),
     /// Bring a folder that is in place already under the yard's records: register what is not, and prove it
     Adopt(Box<AdoptArgs>),
@@ -240,18 +240,18 @@ pub struct AdoptArgs {
     /// Move the folder into the yard
     #[arg(long = "move")]
     pub move_in: bool,
-    /// The tool's name, where the folder's name does not tell
+    /// Show what would be done, and write nothing
     #[arg(long)]
+    pub dry_run: bool,
+    /// The tool's name, where the folder's name does not tell
+    #[arg(long, help_heading = "Tool")]
     pub name: Option<ToolName>,
     /// The tool's version, where neither the folder's name nor its first command tells
-    #[arg(long)]
+    #[arg(long, help_heading = "Tool")]
     pub version: Option<Version>,
     /// Where things are in it
     #[command(flatten)]
     pub layout: LayoutArgs,
-    /// Show what would be done, and write nothing
-    #[arg(long)]
-    pub dry_run: bool,
 }
 
 /// Options of `retire`.

@@ -36,6 +36,7 @@ pub struct CheckArgs {
 
 /// What a tool needs besides itself.
 #[derive(Debug, Args)]
+#[command(next_help_heading = "Tool")]
 pub struct RequiresArgs {
     /// A command of another tool that it needs; repeatable
     #[arg(long, value_name = "COMMAND")]

@@ -22,6 +22,10 @@ fn a_folder_in_place_is_adopted_and_given_back() {
     let before = home.files();
     home.wyard(&["adopt", "--search"]).ends(0).says("neap 2.1").says("wyard adopt");
     home.wyard(&["adopt", &neap, "--dry-run"]).ends(0).says("Nothing was written");
+    let bin = home.path("home/tools/neap-2.1/bin").to_string_lossy().into_owned();
+    for (given, ends) in [("bin", 0), (&bin, 0), ("sbin", 2)] {
+        home.wyard(&["adopt", &neap, "--dry-run", "--command-folder", given]).ends(ends);
+    }
     assert_eq!(home.files(), before);
     home.wyard(&["adopt", &neap]).ends(0).says("stays in").says("good");
     assert!(home.fresh("neap").contains("neap 2.1"));

@@ -28,7 +28,7 @@ pub struct AdoptRequest {
     pub name: Option<ToolName>,
     /// Its version, where it is not to be guessed.
     pub version: Option<Version>,
-    /// Its command folders, where they are not to be found.
+    /// Its command folders, where they are not to be found; absolute, or relative to the folder.
     pub command_folders: Vec<PathBuf>,
     /// Its home variables.
     pub home_variables: HomeVariables,
@@ -215,7 +215,8 @@ fn look(folder: &Path, given: &[PathBuf], only: Option<&[String]>) -> Result<(Pa
         return Ok((folder.to_owned(), layout));
     }
     let listing = layout::list_folder(folder).map_err(YardError::from)?;
-    let layout = layout::analyse(&listing, given, Target::here(false))?;
+    let below = |given: &PathBuf| given.strip_prefix(folder).unwrap_or(given).to_owned();
+    let layout = layout::analyse(&listing, &given.iter().map(below).collect::<Vec<_>>(), Target::here(false))?;
     let root = if layout.wrapper.as_os_str().is_empty() { folder.to_owned() } else { folder.join(&layout.wrapper) };
     Ok((root, layout))
 }
