@@ -48,21 +48,28 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
     Ok(if good { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })
 }
 
-/// Asks which of several folders is meant; without a terminal nobody can be asked.
+/// Asks which of several folders is meant, until the answer is one of them or none; without a terminal nobody can be
+/// asked.
 fn which(folders: &[PathBuf]) -> Option<usize> {
     if !(io::stdin().is_terminal() && io::stderr().is_terminal()) {
         return None;
     }
     let mut out = io::stderr();
-    let list = folders
-        .iter()
-        .enumerate()
-        .try_for_each(|(at, folder)| writeln!(out, "  {}  {}", at + 1, view::escape(&folder.to_string_lossy())));
-    let mut line = String::new();
-    list.and_then(|()| write!(out, "Commands are in several folders. Which one is the tool? [1-{}] ", folders.len()))
-        .and_then(|()| io::stdin().lock().read_line(&mut line))
-        .ok()?;
-    line.trim().parse::<usize>().ok()?.checked_sub(1).filter(|at| *at < folders.len())
+    writeln!(out, "Commands are in several folders:").ok()?;
+    for (at, folder) in folders.iter().enumerate() {
+        writeln!(out, "  {}  {}", at + 1, view::escape(&folder.to_string_lossy())).ok()?;
+    }
+    loop {
+        write!(out, "Which one is the tool? [1-{}, nothing for none] ", folders.len()).ok()?;
+        let mut line = String::new();
+        if io::stdin().lock().read_line(&mut line).ok()? == 0 || line.trim().is_empty() {
+            return None;
+        }
+        let at = line.trim().parse::<usize>().ok().and_then(|number| number.checked_sub(1));
+        if let Some(at) = at.filter(|at| *at < folders.len()) {
+            return Some(at);
+        }
+    }
 }
 
 /// Asks whether to run it. Without a terminal nobody can be asked.
