@@ -31,15 +31,9 @@ pub struct ReceiveArgs {
     /// Take programs that can't run on this machine as well
     #[arg(long)]
     pub foreign: bool,
-    /// The tool's name, where the file's name does not tell
-    #[arg(long, help_heading = "Tool")]
-    pub name: Option<ToolName>,
-    /// The tool's version, where the file's name does not tell
-    #[arg(long, help_heading = "Tool")]
-    pub version: Option<Version>,
-    /// Where things are in it
+    /// What it is, and where things are in it
     #[command(flatten)]
-    pub layout: LayoutArgs,
+    pub tool: ToolArgs,
     /// What it needs
     #[command(flatten)]
     pub requires: RequiresArgs,
@@ -54,10 +48,16 @@ pub struct ReceiveArgs {
     pub installer: InstallerArgs,
 }
 
-/// Where things are in a tool, where that is not to be found out.
+/// What a tool is and where things are in it, where that is not to be found out.
 #[derive(Debug, ClapArgs)]
 #[command(next_help_heading = "Tool")]
-pub struct LayoutArgs {
+pub struct ToolArgs {
+    /// The tool's name, where the name of the file or folder does not tell
+    #[arg(long)]
+    pub name: Option<ToolName>,
+    /// The tool's version, where neither the name of the file or folder nor a command in place tells
+    #[arg(long)]
+    pub version: Option<Version>,
     /// A folder that holds its programs, relative to the tool's root, or absolute for what is in place or an installer
     /// makes; repeatable
     #[arg(long = "command-folder", value_name = "DIR")]
@@ -70,7 +70,7 @@ pub struct LayoutArgs {
     pub no_home_variable: bool,
 }
 
-impl LayoutArgs {
+impl ToolArgs {
     /// Which home variables are asked for.
     pub fn home_variables(&self) -> HomeVariables {
         match (self.no_home_variable, &self.home_variables[..]) {

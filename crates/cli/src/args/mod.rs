@@ -6,10 +6,9 @@ mod proof;
 use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
-pub use files::{InspectArgs, LayoutArgs, ReceiveArgs, TimeArgs, UnpackArgs};
+pub use files::{InspectArgs, ReceiveArgs, TimeArgs, ToolArgs, UnpackArgs};
 pub use proof::{CheckArgs, RequiresArgs, TrialAction, TrialAddArgs, TrialArgs};
 use wagon_yard_core::finding::Severity;
-use wagon_yard_core::layout::{ToolName, Version};
 use wagon_yard_core::resolve::{Caller, Shell};
 use wagon_yard_core::trace::TerminalKind;
 use wagon_yard_core::yard::Scope;
@@ -243,15 +242,9 @@ pub struct AdoptArgs {
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,
-    /// The tool's name, where the folder's name does not tell
-    #[arg(long, help_heading = "Tool")]
-    pub name: Option<ToolName>,
-    /// The tool's version, where neither the folder's name nor its first command tells
-    #[arg(long, help_heading = "Tool")]
-    pub version: Option<Version>,
-    /// Where things are in it
+    /// What it is, and where things are in it
     #[command(flatten)]
-    pub layout: LayoutArgs,
+    pub tool: ToolArgs,
 }
 
 /// Options of `retire`.

@@ -20,10 +20,10 @@ pub fn run(args: AdoptArgs, context: &Context) -> Result<ExitCode, Failure> {
     };
     let request = AdoptRequest {
         folder,
-        name: args.name,
-        version: args.version,
-        home_variables: args.layout.home_variables(),
-        command_folders: args.layout.command_folders,
+        home_variables: args.tool.home_variables(),
+        name: args.tool.name,
+        version: args.tool.version,
+        command_folders: args.tool.command_folders,
         scope: context.machine.scope,
         only: None,
         renew: false,

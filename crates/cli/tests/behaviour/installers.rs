@@ -204,12 +204,16 @@ fn a_program_that_is_put_among_others_is_told_from_them() {
         let shoal = home.write("home/.local/bin/shoal", script("1.0"));
         os::set_mode(&fs::File::open(shoal).unwrap(), 0o755).unwrap();
         let place = "to=$HOME/.local/bin/.buoy; trap 'mv \"$to/bin/buoyctl\" \"$HOME/.local/bin\"; rm -r \"$to\"' EXIT";
-        let file = self_extractor(&home, place, "");
-        let told = home.wyard(&["receive", &file, "--yes"]).ends(0).says(says).says("good");
+        // Moved there by itself, or put there because the folder that everybody uses was named.
+        let shared = home.path("home/.local");
+        let into = ["--installer-folder", shared.to_str().unwrap()];
+        let (before, into) = if startup == in_path { (place, &[][..]) } else { ("", &into[..]) };
+        let file = self_extractor(&home, before, "");
+        let told = home.wyard(&[&["receive", &file, "--yes"], into].concat()).ends(0).says(says).says("good");
         let told = told.says("1 command in").says("buoyctl 2.4");
         assert!(!told.out.contains("shoal"), "{}", told.out);
         home.wyard(&["check", "buoyctl"]).ends(0);
-        home.wyard(&["receive", &file, "--yes"]).ends(0).says("on record already");
+        home.wyard(&[&["receive", &file, "--yes"], into].concat()).ends(0).says("on record already");
         home.wyard(&["retire", "buoyctl"]).ends(0);
         assert_eq!(fs::read_to_string(home.path("home/.bashrc")).unwrap(), startup);
         assert!(home.path("home/.local/bin/shoal").exists());

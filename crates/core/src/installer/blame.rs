@@ -9,28 +9,31 @@ use crate::yard::StartupText;
 
 /// What is the installer's, by the folders it made and the files it wrote.
 #[derive(Debug)]
-pub(super) struct Blame<'a> {
+pub(super) struct Whose<'a> {
     seen: &'a Seen,
     home: String,
 }
 
-impl<'a> Blame<'a> {
+impl<'a> Whose<'a> {
     pub fn of(seen: &'a Seen, machine: &Machine) -> Self {
         Self { seen, home: machine.home.to_string_lossy().into_owned() }
     }
 
+    /// A text with the home folder written out.
+    fn written_out(&self, text: &str) -> String {
+        text.replace("${HOME}", &self.home).replace("$HOME", &self.home).replace("~/", &format!("{}/", self.home))
+    }
+
     /// Whether a text leads to something the installer made.
     fn leads(&self, text: &str) -> bool {
-        let mut text = text.replace("${HOME}", &self.home).replace("$HOME", &self.home);
-        if let Some(at) = text.find("~/") {
-            text.replace_range(at..=at, &self.home);
-        }
+        let text = self.written_out(text);
         let place = Path::new(text.trim_matches('"'));
         // What holds a new folder is the tool's root, where an earlier installation had left that.
-        let by_folder =
-            self.seen.folders.iter().any(|f| text.contains(&*f.to_string_lossy()) || f.parent() == Some(place));
+        let by_folder = self.seen.folders.iter().any(|f| names(&text, f, true) || f.parent() == Some(place));
         let mut files = self.seen.single_files.iter().chain(&self.seen.files_changed);
-        by_folder || files.any(|file| file.parent().is_some_and(|f| f == place || text.contains(&*f.to_string_lossy())))
+        // The home folder has files that change all the time.
+        let tells = |folder: &Path| folder != Path::new(&self.home) && names(&text, folder, false);
+        by_folder || files.any(|file| file.parent().is_some_and(tells))
     }
 
     /// The lines of a startup file that may be somebody else's: those that neither lead to what the installer made, nor
@@ -54,15 +57,11 @@ impl<'a> Blame<'a> {
 
     /// The texts by which the tool's root is put into PATH, and none of its command folders.
     pub fn root_for_bin(&self, adopted: &AdoptReport) -> Vec<String> {
-        let texts = |path: &Path| {
-            let whole = path.to_string_lossy().into_owned();
-            let below = whole.strip_prefix(&self.home).map(|rest| format!("$HOME{rest}"));
-            [Some(whole), below].into_iter().flatten().collect::<Vec<_>>()
-        };
-        let names = |line: &str, path: &Path| texts(path).iter().any(|text| line.contains(text.as_str()));
+        let folders = &adopted.command_folders;
         let is_wrong = |line: &str| {
-            names(line, &adopted.home)
-                && !adopted.command_folders.iter().any(|folder| names(line, folder) || *folder == adopted.home)
+            let line = self.written_out(line);
+            names(&line, &adopted.home, true)
+                && !folders.iter().any(|folder| *folder == adopted.home || names(&line, folder, false))
         };
         let lines = self.seen.startup_files.iter().flat_map(|file| &file.added);
         let of_path = lines.filter(|line| line.contains("PATH=") || line.to_lowercase().contains(" path "));
@@ -89,6 +88,20 @@ impl<'a> Blame<'a> {
     }
 }
 
+/// Whether a text has the name of a folder in it, or, with `below`, of something in that: not of one that only begins like
+/// it.
+fn names(text: &str, folder: &Path, below: bool) -> bool {
+    let name = folder.to_string_lossy();
+    let goes_on = |rest: &str| rest.starts_with(|c: char| c.is_alphanumeric() || "-_.+@~".contains(c));
+    text.match_indices(&*name).any(|(at, _)| {
+        let rest = &text[at + name.len()..];
+        match rest.strip_prefix(['/', '\\']) {
+            Some(deeper) => below || !goes_on(deeper),
+            None => !goes_on(rest),
+        }
+    })
+}
+
 /// The variable that a line sets, as Bourne shells (`NAME=`), fish (`set -gx NAME`) and tcsh (`setenv NAME`) do. PATH is
 /// everybody's.
 fn sets(line: &str) -> Option<&str> {
@@ -109,8 +122,9 @@ mod tests {
 
     #[test]
     fn a_line_is_the_installers_where_it_leads_to_what_that_made() {
-        let seen = Seen { folders: vec!["/h/pat/buoyctl".into()], ..Seen::default() };
-        let blame = Blame { seen: &seen, home: "/h/pat".to_owned() };
+        let single_files = vec!["/h/pat/.local/bin/buoy".into(), "/h/pat/.history".into()];
+        let seen = Seen { folders: vec!["/h/pat/buoyctl".into()], single_files, ..Seen::default() };
+        let whose = Whose { seen: &seen, home: "/h/pat".to_owned() };
         for (lines, strange, own) in [
             (&["PATH=/h/pat/buoyctl/bin:$PATH"][..], &[][..], true),
             (&["# buoyctl", "", "export PATH=\"$HOME/buoyctl/bin:$PATH\""], &[], true),
@@ -120,13 +134,18 @@ mod tests {
             (&["PATH=/opt/harbour/bin:$PATH"], &["PATH=/opt/harbour/bin:$PATH"], false),
             (&["PATH=~/buoyctl/bin:$PATH", "PATH=/opt:$PATH"], &["PATH=/opt:$PATH"], false),
             (&["# only a remark"], &[], false),
+            (&["PATH=\"$HOME/.local/bin:$PATH\""], &[], true),
+            // Beside what it made, or below a folder that it only put a file into.
+            (&["PATH=$HOME/buoyctl-old/bin"], &["PATH=$HOME/buoyctl-old/bin"], false),
+            (&["PATH=~/.local/bin/harbour"], &["PATH=~/.local/bin/harbour"], false),
+            (&["PATH=~/harbour:$PATH"], &["PATH=~/harbour:$PATH"], false),
         ] {
             let added: Vec<String> = lines.iter().map(|line| (*line).to_owned()).collect();
             let inserted = Some(lines.join("\n"));
             let file =
                 StartupSeen { path: "/h/pat/.profile".into(), added, removed: Vec::new(), inserted, made: false };
-            assert_eq!(blame.strange_lines(&file), strange, "{lines:?}");
-            assert_eq!(blame.own_text(&file).is_some(), own, "{lines:?}");
+            assert_eq!(whose.strange_lines(&file), strange, "{lines:?}");
+            assert_eq!(whose.own_text(&file).is_some(), own, "{lines:?}");
         }
     }
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use super::blame::Blame;
+use super::blame::Whose;
 use super::run::{Choose, InstallError, InstallReport, InstallRequest};
 use super::watch::{UninstallRecord, records};
 use crate::error::Blamed as _;
@@ -108,6 +108,10 @@ fn find(
         let named = places.iter().chain([&of_user, &of_system]).any(|place| place == folder);
         named || machine.home.starts_with(folder)
     };
+    let is_new = |path: &PathBuf| {
+        let mut files = seen.single_files.iter().chain(&seen.files_changed);
+        seen.folders.iter().any(|folder| path.starts_with(folder)) || files.any(|file| file == path)
+    };
     let mut found: Vec<Left> = Vec::new();
     let whole = |folder: &Path, found: &mut Vec<Left>| {
         let Some((folder, command_folders)) = tool_in(folder, given) else { return };
@@ -116,13 +120,15 @@ fn find(
             return add(found, Left { folder, command_folders, only: None });
         }
         for place in command_folders.into_iter().map(|below| folder.join(below)) {
-            let only = Some(programs(&place).map(|path| typed(&path)).collect());
-            add(found, Left { folder: place, command_folders: Vec::new(), only });
+            let only: Vec<String> = programs(&place).filter(is_new).map(|path| typed(&path)).collect();
+            if !only.is_empty() {
+                add(found, Left { folder: place, command_folders: Vec::new(), only: Some(only) });
+            }
         }
     };
     let recorded = seen.installed.iter().map(|record| PathBuf::from(record.folder.trim_matches('"')));
     let new = seen.folders.iter().cloned().chain(recorded.filter(|folder| folder.is_dir()));
-    for folder in new.chain(request.folder.clone()) {
+    for folder in new {
         whole(&around_bin(&folder), &mut found);
     }
     // What was written to where folders had been before: an earlier installation, or a place for everybody's programs.
@@ -143,8 +149,11 @@ fn find(
     }
     // It made the same files again, which leaves no trace where the system does not tell of it.
     let is_this = |card: &&crate::yard::Card| card.source.sha256 == report.plan.sha256 && card.folder.is_some();
-    if let Some(card) = cards.iter().rfind(is_this).filter(|_| found.is_empty()) {
-        whole(&yard.home_of(card), &mut found);
+    let known = cards.iter().rfind(is_this).map(|card| yard.home_of(card));
+    for folder in known.into_iter().chain(request.folder.clone()) {
+        if found.is_empty() {
+            whole(&around_bin(&folder), &mut found);
+        }
     }
     Ok(found)
 }
@@ -207,7 +216,7 @@ fn typed(path: &Path) -> String {
 
 /// What is asked of `adopt`.
 fn as_tool(machine: &Machine, request: &InstallRequest, report: &InstallReport, left: &Left) -> AdoptRequest {
-    let blame = Blame::of(&report.seen, machine);
+    let whose = Whose::of(&report.seen, machine);
     let installer = &report.plan.installer;
     // Of one that was run again nothing is new on the system's record.
     let is_its = |record: &UninstallRecord| {
@@ -235,7 +244,7 @@ fn as_tool(machine: &Machine, request: &InstallRequest, report: &InstallReport, 
         only: left.only.clone(),
         renew: true,
         move_in: false,
-        added: report.seen.startup_files.iter().filter_map(|file| blame.own_text(file)).collect(),
+        added: report.seen.startup_files.iter().filter_map(|file| whose.own_text(file)).collect(),
         uninstaller: recorded.or_else(own).map(|command| vec![command]),
         source: Some(Source {
             file: report.plan.file.to_string_lossy().into_owned(),

@@ -8,7 +8,7 @@ use std::time::Duration;
 
 use serde::Serialize;
 
-use super::blame::Blame as Whose;
+use super::blame::Whose;
 use super::plan::InstallPlan;
 use super::watch::{Seen, Watch};
 use super::{InstallerKind, left, status};
