@@ -262,7 +262,8 @@ fn what_is_in_the_way_after_an_installer_ran_is_told_with_all_it_did() {
     let elsewhere = home.path("home/elsewhere");
     home.wyard(&["receive", &file, "--yes"]).ends(0);
     let told = home.wyard(&["receive", &file, "--yes", "--installer-folder", elsewhere.to_str().unwrap()]).ends(1);
-    told.says("2 new files in ~/elsewhere").says("[installer-unfinished]").says("buoyctl@2.4 is in the yard already");
+    told.says("2 new files in ~/elsewhere").says("[installer-unfinished]").says("buoyctl@2.4 is on record already");
+    assert!(home.path("home/elsewhere/bin/buoyctl").exists());
 }
 
 #[test]

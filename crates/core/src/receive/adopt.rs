@@ -122,8 +122,8 @@ pub fn adopt(machine: &Machine, request: &AdoptRequest, stop: &Stop) -> Result<A
         return Err(ReceiveError::OnRecord { folder: root, name, version });
     }
     let replaces_itself = old.as_ref().is_some_and(|known| known.version == version);
-    if !replaces_itself && yard.find(&format!("{name}@{version}")).is_ok() {
-        return Err(ReceiveError::Present { name, version });
+    if !replaces_itself && let Ok(known) = yard.find(&format!("{name}@{version}")) {
+        return Err(ReceiveError::OnRecordElsewhere { name, version, home: yard.home_of(&known) });
     }
     let home = if request.move_in { yard.home(&name, &version) } else { root.clone() };
     let of_old = old.as_ref().and_then(|known| known.registration.as_ref());

@@ -68,6 +68,16 @@ pub enum ReceiveError {
         /// Its version.
         version: Version,
     },
+    /// The version is on record from another place.
+    #[error("{name}@{version} is on record already, from {}", home.display())]
+    OnRecordElsewhere {
+        /// The tool.
+        name: ToolName,
+        /// Its version.
+        version: Version,
+        /// Where it lies.
+        home: PathBuf,
+    },
     /// The yard lies where no PATH entry can point to.
     #[error("the yard can't be at {}", yard.display())]
     YardPlace {
@@ -122,7 +132,7 @@ impl Blamed for ReceiveError {
             Self::Archive(e) => e.blame(),
             Self::Checksum(_) | Self::Present { .. } => Blame::Input,
             Self::Layout(e) => e.blame(),
-            Self::NoFolder(_) | Self::InYard(_) | Self::OnRecord { .. } => Blame::Call,
+            Self::NoFolder(_) | Self::InYard(_) | Self::OnRecord { .. } | Self::OnRecordElsewhere { .. } => Blame::Call,
             Self::NotGuessed { .. } | Self::HomeVariable(_) | Self::YardPlace { .. } | Self::FolderThere(_) => {
                 Blame::Call
             }
@@ -144,6 +154,9 @@ impl Blamed for ReceiveError {
                 Some("download it again from the place that published the checksum; do not use this file".to_owned())
             }
             Self::Layout(e) => e.hint(),
+            Self::OnRecordElsewhere { name, version, .. } => Some(format!(
+                "retire that one first: 'wyard retire {name}@{version}'; or give this one another --version"
+            )),
             Self::NotGuessed { name, version, .. } => Some(match (name, version) {
                 (true, true) => "give them with --name NAME --version VERSION".to_owned(),
                 (true, false) => "give it with --name NAME".to_owned(),
