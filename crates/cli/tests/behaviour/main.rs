@@ -18,6 +18,7 @@ mod lookup_on_windows;
 mod on_windows;
 mod packages;
 mod path;
+mod prompts;
 mod proof;
 mod receive;
 mod reliability;

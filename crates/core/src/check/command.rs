@@ -8,7 +8,7 @@ use crate::finding::{Code, Finding};
 use crate::machine::Environment;
 use crate::path;
 use crate::progress::Stop;
-use crate::resolve::{self, Caller, Disk, Kind, same_file};
+use crate::resolve::{self, Caller, Disk, Kind, Shell, same_file};
 use crate::terminal::{Answer, NoAnswer};
 use crate::yard::{Card, CardProbe, Settings, Yard};
 
@@ -71,6 +71,9 @@ impl Job {
         for answer in answers {
             let (result, bad) = self.result(index, answer);
             results.push(result);
+            if answer.taken {
+                placed.add(taken(), answer);
+            }
             if let Some((worse, finding)) = bad {
                 verdict = verdict.max(worse);
                 placed.add(finding, answer);
@@ -172,6 +175,8 @@ impl Job {
             }
             (Kind::Alias | Kind::Function | Kind::Builtin, _) => {
                 let what = match meaning.kind {
+                    // What fish calls an alias is a function.
+                    Kind::Alias if answer.shell == Shell::Fish => "an abbreviation",
                     Kind::Alias => "an alias",
                     Kind::Function => "a function",
                     _ => "built into the shell",
@@ -188,6 +193,10 @@ impl Job {
                 Some((Verdict::NotFound, Finding::new(Code::NotFound, seen).remedy(remedy)))
             }
         };
+        let bad = bad.map(|(verdict, finding)| {
+            let undone = said.undone_at_prompt(answer.shell, name, &self.file, result.winner.as_deref());
+            (verdict, undone.unwrap_or(finding))
+        });
         (result, bad)
     }
 
@@ -209,6 +218,12 @@ impl Job {
         let seen = format!("{} now comes before {}", self.name, others.join(", "));
         Some(Finding::new(Code::HidesOther, seen))
     }
+}
+
+fn taken() -> Finding {
+    let seen = "at a terminal something takes the place of the shell before it can be asked, in a new terminal";
+    let remedy = "see what its startup files start there: if that is another shell, what counts is what that one says";
+    Finding::new(Code::TerminalTaken, seen).remedy(remedy)
 }
 
 fn no_answer(why: &NoAnswer, answer: &Answer) -> String {

@@ -58,10 +58,10 @@ pub(super) fn why(code: Code) -> &'static str {
         | Code::LibraryMissing
         | Code::BlockedByPolicy
         | Code::Crashed => "whoever types the command gets nothing",
-        Code::Shadowed | Code::HiddenByShell | Code::RememberedPlace | Code::WrongVersion => {
+        Code::Shadowed | Code::UndoneAtPrompt | Code::HiddenByShell | Code::RememberedPlace | Code::WrongVersion => {
             "whoever types the command gets something else than what was installed"
         }
-        Code::NoTerminalAnswer | Code::NoShell | Code::NoAnswerInTime | Code::ElevatedUnknown => {
+        Code::NoTerminalAnswer | Code::TerminalTaken | Code::NoShell | Code::NoAnswerInTime | Code::ElevatedUnknown => {
             "what could not be asked is not proved, whatever the files say"
         }
         Code::StartedWithError | Code::VersionNotStated | Code::AsksForInput => {

@@ -50,8 +50,12 @@ codes! {
     Shadowed = "shadowed", Problem;
     /// An alias, function or builtin of the shell answers before any file.
     HiddenByShell = "hidden-by-shell", Problem;
+    /// What a shell runs before its prompt changes PATH, and with it what the command is.
+    UndoneAtPrompt = "undone-at-prompt", Problem;
     /// A shell gave no answer, so nothing is proved there.
     NoTerminalAnswer = "no-terminal-answer", Problem;
+    /// At a terminal, startup files start another program in place of the shell.
+    TerminalTaken = "terminal-taken", Caution;
     /// No shell was found to prove anything in.
     NoShell = "no-shell", Problem;
     /// The command answers with another version than the one received.

@@ -22,11 +22,23 @@ pub(super) fn texts(code: Code) -> [&'static str; 4] {
             "Remove the alias or function. What is built in can be passed over by writing the path of the program.",
             "alias tidelog='tidelog --quiet'   # in ~/.bashrc",
         ],
+        Code::UndoneAtPrompt => [
+            "A new terminal has the right PATH until the shell gets ready to show its prompt, and another one then.",
+            "Something hooks in there: PROMPT_COMMAND in bash, precmd or preexec in zsh, fish_prompt in fish, precmd in tcsh.",
+            "Find the hook in the startup files, and let it put no folder in front of the tool's, or take it out.",
+            "PROMPT_COMMAND='PATH=$HOME/old/bin:$PATH'   # in ~/.bashrc",
+        ],
         Code::NoTerminalAnswer => [
             "A shell was started as a new terminal starts it, and did not answer. Nothing is proved there.",
             "Something in its startup files waits for input, ends the shell, starts another program, or takes too long.",
             "Open a new terminal of that shell and watch it start; shell_seconds in settings.toml allows more time.",
             "exec driftshell   # in ~/.bashrc: the shell is gone before it can be asked",
+        ],
+        Code::TerminalTaken => [
+            "The shell answers when it is started without a terminal. At a terminal it does not: something else runs there.",
+            "A startup file asks for a terminal and then starts another shell or program in its place.",
+            "Where that is another shell, what counts is what that one says; it is asked as well where it is installed.",
+            "[ -t 1 ] && exec zsh   # in ~/.bashrc",
         ],
         Code::NoShell => [
             "None of the shells in settings.toml is installed, so no new terminal could be opened to ask.",

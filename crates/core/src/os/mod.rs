@@ -4,7 +4,11 @@
 #[cfg(unix)]
 mod unix;
 #[cfg(unix)]
+mod unix_terminal;
+#[cfg(unix)]
 pub use unix::*;
+#[cfg(unix)]
+pub use unix_terminal::open_terminal;
 
 #[cfg(windows)]
 mod windows;

@@ -265,6 +265,14 @@ pub fn end_children_with_us() {
     });
 }
 
+/// Opens a pseudo-terminal, which no shell of this system asks for.
+///
+/// # Errors
+/// Always.
+pub fn open_terminal() -> io::Result<(fs::File, [std::process::Stdio; 3])> {
+    Err(io::ErrorKind::Unsupported.into())
+}
+
 /// Prepares a command to run in a job of its own, which can be ended whole.
 #[must_use]
 pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {

@@ -1,6 +1,7 @@
 //! Starting other programs with a time limit, closed input, capped output, and nothing left running afterwards.
 
-use std::io::{self, Read};
+use std::fs::File;
+use std::io::{self, Read, Write as _};
 use std::process::{Command, ExitStatus, Stdio};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -42,6 +43,12 @@ pub struct Outcome {
     pub took: Duration,
 }
 
+impl Outcome {
+    fn not_started(error: io::Error, took: Duration) -> Self {
+        Self { ending: Ending::NotStarted(error), stdout: Vec::new(), stderr: Vec::new(), took }
+    }
+}
+
 /// Hears what a program writes, as it comes: standard output and standard error in turns.
 pub type Hearer<'a> = &'a dyn Fn(&[u8]);
 
@@ -51,21 +58,48 @@ pub fn run(command: Command, limit: Duration, stop: &Stop) -> Outcome {
 }
 
 /// The same, with somebody who hears what it writes while it runs.
-pub fn run_heard(mut command: Command, limit: Duration, stop: &Stop, hear: Hearer<'_>) -> Outcome {
+pub fn run_heard(command: Command, limit: Duration, stop: &Stop, hear: Hearer<'_>) -> Outcome {
+    run_on(command, None, limit, stop, hear)
+}
+
+/// Runs a command on a pseudo-terminal of its own, where whatever reads comes to the end at once. All that it writes is
+/// given as its standard output.
+pub fn run_on_terminal(command: Command, limit: Duration, stop: &Stop) -> Outcome {
+    let opened = os::open_terminal().and_then(|(mut ours, streams)| {
+        // So many reads are answered with the end, each by the character that says so (termios(3), VEOF).
+        ours.write_all(&[4; 64])?;
+        Ok((ours, streams))
+    });
+    match opened {
+        Ok(terminal) => run_on(command, Some(terminal), limit, stop, &|_| {}),
+        Err(e) => Outcome::not_started(e, Duration::ZERO),
+    }
+}
+
+fn run_on(
+    mut command: Command,
+    terminal: Option<(File, [Stdio; 3])>,
+    limit: Duration,
+    stop: &Stop,
+    hear: Hearer<'_>,
+) -> Outcome {
     let start = Instant::now();
-    command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped());
+    let (terminal, [input, output, errors]) = match terminal {
+        Some((ours, streams)) => (Some(ours), streams),
+        None => (None, [Stdio::null(), Stdio::piped(), Stdio::piped()]),
+    };
+    command.stdin(input).stdout(output).stderr(errors);
     tracing::debug!(?command, "start");
     os::keep_failures_quiet();
     os::end_children_with_us();
     let mut wrapped = os::in_own_session(command);
     let mut child = match spawn(&mut wrapped) {
         Ok(child) => child,
-        Err(e) => {
-            let ending = Ending::NotStarted(e);
-            return Outcome { ending, stdout: Vec::new(), stderr: Vec::new(), took: start.elapsed() };
-        }
+        Err(e) => return Outcome::not_started(e, start.elapsed()),
     };
-    let stdout = Collected::from(child.stdout().take());
+    // A terminal is at its end only when nobody else has it open.
+    drop(wrapped);
+    let stdout = terminal.map_or_else(|| Collected::from(child.stdout().take()), |ours| Collected::from(Some(ours)));
     let stderr = Collected::from(child.stderr().take());
     let mut heard = [0; 2];
     let mut tell = || {

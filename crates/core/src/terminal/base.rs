@@ -29,6 +29,8 @@ pub fn base_environments(machine: &Machine) -> Vec<Environment> {
         machine.environment.iter().filter(|(k, _)| is_kept(k)).map(|(k, v)| (k.clone(), v.clone())).collect();
     bare.insert("HOME".into(), machine.home.clone().into());
     bare.insert("PATH".into(), login_path().0);
+    // What an editor gives those it starts is no terminal.
+    bare.retain(|name, value| name != "TERM" || value != "dumb");
     bare.entry("TERM".into()).or_insert_with(|| "xterm-256color".into());
     let mut with = bare.clone();
     for name in DECIDING {

@@ -1,10 +1,12 @@
 //! A new terminal, proved: each installed shell is really started, in each of the ways people start it, with a clean
 //! environment, and asked what a command means to it.
 
+mod at_prompt;
 mod base;
 mod catch_up;
 mod elevated;
 mod environment;
+mod on_terminal;
 mod origin;
 mod question;
 mod shells;
@@ -25,7 +27,7 @@ pub use shells::{InstalledShell, installed};
 pub use windows::background;
 
 use crate::machine::{Environment, Machine};
-use crate::process::{self, Ending};
+use crate::process::{self, Ending, Outcome};
 use crate::progress::Stop;
 use crate::resolve::{Kind, Shell, Surroundings};
 use crate::store::StartupFolders;
@@ -85,6 +87,8 @@ pub struct Said {
     pub meanings: Vec<Meaning>,
     /// The values of the variables asked about; `None` where not set.
     pub variables: Vec<Option<OsString>>,
+    /// PATH until the shell did what it does before a prompt, where that changed it.
+    pub before_prompt: Option<OsString>,
 }
 
 /// Why a shell said nothing.
@@ -111,6 +115,8 @@ pub struct Answer {
     pub base: Environment,
     /// What it said.
     pub said: Result<Said, NoAnswer>,
+    /// Whether something else took its place at a terminal, so that what it said is what it says elsewhere.
+    pub taken: bool,
     /// How long its start took.
     pub took: Duration,
 }
@@ -160,20 +166,32 @@ impl Asking<'_> {
         let marker = question::marker();
         if shell.shell.system() == System::Windows {
             let (said, took) = windows::ask(self, shell, &marker, base, question);
-            return Answer { shell: shell.shell, way, base: base.clone(), said, took };
+            return Answer { shell: shell.shell, way, base: base.clone(), said, taken: false, took };
         }
-        let command = self.shell_command(shell, way, base, &question::text(shell.shell, &marker, question));
-        let outcome = process::run(command, self.limit, self.stop);
-        let said =
-            question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home).ok_or_else(|| {
-                match outcome.ending {
-                    Ending::TimedOut => NoAnswer::TimedOut,
-                    Ending::Interrupted => NoAnswer::Interrupted,
-                    Ending::NotStarted(e) => NoAnswer::NotStarted(e.to_string()),
-                    Ending::Exited(_) => NoAnswer::Ended(last_line(&outcome.stderr)),
-                }
-            });
-        Answer { shell: shell.shell, way, base: base.clone(), said, took: outcome.took }
+        let mut text = question::text(shell.shell, way, &marker, question);
+        if way != Way::LoginCommand {
+            // Of several names any: what a hook does with the line is seldom more than to show it.
+            let line = question.commands.first().map_or("", String::as_str);
+            text.insert_str(0, &at_prompt::text(shell.shell, &marker, line));
+        }
+        let command = || self.shell_command(shell, way, base, &text);
+        let parse =
+            |outcome: &Outcome| question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home);
+        let outcome = process::run(command(), self.limit, self.stop);
+        let (mut said, mut taken) = (parse(&outcome), false);
+        if way != Way::LoginCommand && on_terminal::matters(shell.shell, base, &self.machine.home) {
+            let again = process::run_on_terminal(on_terminal::prepared(command()), self.limit, self.stop);
+            let at_terminal = parse(&again);
+            taken = at_terminal.is_none() && said.is_some() && !self.stop.requested();
+            said = at_terminal.or(said);
+        }
+        let said = said.ok_or_else(|| match outcome.ending {
+            Ending::TimedOut => NoAnswer::TimedOut,
+            Ending::Interrupted => NoAnswer::Interrupted,
+            Ending::NotStarted(e) => NoAnswer::NotStarted(e.to_string()),
+            Ending::Exited(_) => NoAnswer::Ended(last_line(&outcome.stderr)),
+        });
+        Answer { shell: shell.shell, way, base: base.clone(), said, taken, took: outcome.took }
     }
 
     /// The command that starts a shell of Unix in one way, to do what the text says.

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{SystemTime, UNIX_EPOCH};
 
-use super::{Meaning, Question, Said};
+use super::{Meaning, Question, Said, Way, at_prompt};
 use crate::os;
 use crate::resolve::{Kind, Shell, Surroundings};
 use crate::store::quote;
@@ -23,7 +23,7 @@ pub(super) fn marker() -> String {
 /// PATH, then kind and file of each command, then `=VALUE` or nothing for each variable.
 ///
 /// Backslashes keep aliases away from our own words, `builtin` and `command` functions.
-pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String {
+pub(super) fn text(shell: Shell, way: Way, marker: &str, question: Question<'_>) -> String {
     let commands: Vec<String> = question.commands.iter().map(|c| quoted(shell, c)).collect();
     let commands = commands.join(" ");
     let variables = question.variables;
@@ -33,9 +33,14 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
                 .iter()
                 .map(|v| format!("if set -qx {v}; builtin printf '=%s\\0' \"${v}\"; else; builtin printf '\\0'; end\n"))
                 .collect();
+            // What is typed for another word is put in its place at the prompt (fish, "abbr").
+            let kind = match way {
+                Way::LoginCommand => "type -t -- $c 2>/dev/null",
+                _ => "abbr -q -- $c; and echo abbreviation; or type -t -- $c 2>/dev/null",
+            };
             format!(
                 "builtin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect)\n\
-                 for c in {commands}\nbuiltin printf '%s\\0' (type -t -- $c 2>/dev/null | string collect; or echo none)\n\
+                 for c in {commands}\nbuiltin printf '%s\\0' (begin; {kind}; end | string collect; or echo none)\n\
                  builtin printf '%s\\0' (command -s -- $c 2>/dev/null | string collect; or echo)\nend\n{asked}\
                  builtin printf '%s\\0' {marker}"
             )
@@ -96,7 +101,7 @@ pub(super) fn text(shell: Shell, marker: &str, question: Question<'_>) -> String
     }
 }
 
-fn quoted(shell: Shell, word: &str) -> String {
+pub(super) fn quoted(shell: Shell, word: &str) -> String {
     let quoted = match shell {
         Shell::Fish => quote::fish(word.as_bytes()),
         // A quoted word is never a builtin or an alias to tcsh.
@@ -124,6 +129,7 @@ pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Questio
     };
     let mut fields = answer.split(|b| *b == 0);
     let path = os::name_from_bytes(fields.next()?.to_vec());
+    let before_prompt = at_prompt::path_before(marker, output).filter(|before| *before != path);
     let around = Surroundings { path, current_folder: home.to_owned(), ..Surroundings::default() };
     let mut meanings = Vec::new();
     let mut said: Vec<&[u8]> = fields.by_ref().take(2 * question.commands.len()).collect();
@@ -162,7 +168,7 @@ pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Questio
     if shell == Shell::Tcsh && fields.next()? != b"=" {
         return None;
     }
-    (fields.next()? == marker.as_bytes()).then_some(Said { around, meanings, variables })
+    (fields.next()? == marker.as_bytes()).then_some(Said { around, meanings, variables, before_prompt })
 }
 
 /// The kind, from each shell's own word: bash `type -t`, zsh `whence -w` ("NAME: KIND"), fish `type -t`, and for the
@@ -171,7 +177,7 @@ fn kind_of(name: &str, said: &str, has_file: bool) -> Kind {
     let word = said.rsplit_once(": ").map_or(said, |(_, kind)| kind);
     match word {
         "file" | "command" | "hashed" => Kind::File,
-        "alias" => Kind::Alias,
+        "alias" | "abbreviation" => Kind::Alias,
         "function" => Kind::Function,
         "builtin" | "keyword" | "reserved" => Kind::Builtin,
         "none" | "" => Kind::None,

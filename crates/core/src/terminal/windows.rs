@@ -154,10 +154,11 @@ fn start(
         // What is set to run at the start of every cmd runs here too, as in a new terminal.
         command.args(["/u", "/c", "ask.cmd"]);
     } else {
+        // The function that makes the prompt is run before anything is typed (PowerShell, "about_Prompts").
         let each = "$c = Get-Command -Name (Get-Item \"env:WYARD_NAME_$i\").Value -ErrorAction SilentlyContinue | \
                     Select-Object -First 1; '=' + $c.CommandType + '|' + $c.Path";
         let script = format!(
-            "[Console]::OutputEncoding = [Text.Encoding]::UTF8; '{marker}'; \
+            "[Console]::OutputEncoding = [Text.Encoding]::UTF8; try {{ $null = prompt }} catch {{ }}; '{marker}'; \
              Get-ChildItem env: | ForEach-Object {{ $_.Name + '=' + $_.Value }}; '{marker}'; \
              for ($i = 0; $i -lt {}; $i++) {{ {each} }}; '{marker}'",
             question.commands.len()
@@ -194,7 +195,7 @@ fn parse(
         });
     }
     let variables = question.variables.iter().map(|v| variable(&environment, v).map(OsStr::to_owned)).collect();
-    Some(Said { around, meanings, variables })
+    Some(Said { around, meanings, variables, before_prompt: None })
 }
 
 /// `cmd /u` writes UTF-16; where it does not, its text is taken as UTF-8.

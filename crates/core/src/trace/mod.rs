@@ -102,7 +102,7 @@ fn add_answer(
     let mut one = match &answer.said {
         Ok(said) => {
             let mut one = proved(Caller::from(answer.shell), name, index, said);
-            tell_losing(ours, &mut one, name, &said.around);
+            tell_losing(ours, &mut one, name, answer.shell, said);
             one
         }
         Err(_) => unproved(Caller::from(answer.shell), answer.way),
@@ -218,11 +218,15 @@ impl Origins<'_> {
 }
 
 /// Tells of a command of ours that another copy comes before, and of the smallest change that mends it.
-fn tell_losing(ours: &[PathBuf], one: &mut CallerTrace, name: &str, around: &Surroundings) {
+fn tell_losing(ours: &[PathBuf], one: &mut CallerTrace, name: &str, shell: Shell, said: &Said) {
     let is_ours = |path: &Path| ours.iter().any(|ours| same_file(path, ours));
     let Some(winner) = one.winner.clone().filter(|winner| !ours.is_empty() && !is_ours(winner)) else { return };
+    if let Some(undone) = ours.iter().find_map(|ours| said.undone_at_prompt(shell, name, ours, Some(&winner))) {
+        one.findings.push(undone);
+        return;
+    }
     let finding = Finding::new(Code::Shadowed, format!("{name} is {}, before the one in the yard", winner.display()));
-    one.findings.push(match ours.iter().find_map(|ours| path::mend(name, ours, around)) {
+    one.findings.push(match ours.iter().find_map(|ours| path::mend(name, ours, &said.around)) {
         Some(remedy) => finding.remedy(remedy),
         None => finding,
     });

@@ -1,0 +1,144 @@
+//! What shells do at a prompt and at a terminal and nowhere else, with real terminals as judges.
+
+use std::fs;
+use std::io::{Read as _, Write as _};
+use std::process::{Command, Stdio};
+use std::sync::{Arc, Mutex};
+use std::thread;
+use std::time::{Duration, Instant};
+
+use wagon_yard_core::os;
+
+use crate::archives::tidelog;
+use crate::home::{Home, have};
+
+/// How long a terminal may take, the slowest machine included.
+const PATIENCE: Duration = Duration::from_secs(60);
+/// After so long a line is typed once more: what was typed before a shell was ready can be lost.
+const AGAIN: Duration = Duration::from_secs(3);
+
+/// Opens a terminal as a person does, types the command, and gives the version that answers; `None` where none does.
+fn typed(home: &Home, shell: &str) -> Option<&'static str> {
+    let mut script = Command::new("script");
+    script.args(["-qec", shell, "/dev/null"]).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null());
+    script.env_clear().env("HOME", home.path("home")).env("PATH", "/usr/local/bin:/usr/bin:/bin");
+    script.env("TERM", "xterm").env("LANG", "C.UTF-8").current_dir(home.path("home"));
+    let mut script = script.spawn().unwrap();
+    let (mut keys, mut screen) = (script.stdin.take().unwrap(), script.stdout.take().unwrap());
+    let shown = Arc::new(Mutex::new(Vec::new()));
+    let into = Arc::clone(&shown);
+    thread::spawn(move || {
+        let mut part = [0; 4096];
+        while let Ok(read @ 1..) = screen.read(&mut part) {
+            into.lock().unwrap().extend_from_slice(&part[..read]);
+        }
+    });
+    let (start, mut last) = (Instant::now(), None::<Instant>);
+    let answer = loop {
+        let text = String::from_utf8_lossy(&shown.lock().unwrap()).into_owned();
+        let found =
+            [("tidelog 3.9", Some("3.9")), ("tidelog 4.2.1", Some("4.2.1")), ("ot found", None), ("nknown", None)];
+        if let Some((_, answer)) = found.iter().find(|(what, _)| text.contains(what)) {
+            break *answer;
+        }
+        assert!(start.elapsed() < PATIENCE, "{shell} said only:\n{text}");
+        if last.is_none_or(|at| at.elapsed() > AGAIN) {
+            last = Some(Instant::now());
+            let _ = keys.write_all(b"tidelog --version\r");
+        }
+        thread::sleep(Duration::from_millis(20));
+    };
+    let _ = keys.write_all(b"\rexit\r");
+    drop(keys);
+    let _ = script.wait();
+    answer
+}
+
+/// A shell, its startup file as it is when the tool is received, what somebody adds behind our block later, and the
+/// finding that tells of it.
+type Case = (&'static str, &'static str, &'static str, Option<&'static str>);
+
+const CASES: &[Case] = &[
+    ("bash", "PROMPT_COMMAND='PATH=$HOME/old:$PATH'\n", "", Some("undone-at-prompt")),
+    ("bash", "PROMPT_COMMAND=(true 'PATH=$HOME/old:$PATH')\n", "", Some("undone-at-prompt")),
+    ("bash", "PROMPT_COMMAND='alias tidelog=~/old/tidelog'\n", "", Some("hidden-by-shell")),
+    ("bash", "PROMPT_COMMAND='PATH=/usr/bin:/bin'\n", "", Some("undone-at-prompt")),
+    // Whatever they do with the history, nothing is lost of it; one that fails is no harm.
+    ("bash", "PROMPT_COMMAND='history -w; builtin history -w ~/.bash_history; if'\n", "", None),
+    ("bash", "readonly HISTFILE\nPROMPT_COMMAND='history -w ~/.bash_history; false'\n", "", None),
+    ("bash", "tty -s || return\n", "", None),
+    ("bash", "", "[ -t 0 ] && PATH=$HOME/old:$PATH\n", Some("shadowed")),
+    ("zsh", "precmd() { path=(~/old $path) }\n", "", Some("undone-at-prompt")),
+    ("zsh", "setopt err_exit\nprecmd_functions=(no p); p() { path=(~/old $path) }\n", "", Some("undone-at-prompt")),
+    (
+        "zsh",
+        "setopt ksh_arrays no_unset sh_word_split no_clobber\npreexec() { [[ $1 == tide* ]] && PATH=~/old:$PATH }\n",
+        "",
+        Some("undone-at-prompt"),
+    ),
+    ("zsh", "PERIOD=9\nperiodic_functions=(p); p() { path=(~/old $path) }\n", "", Some("undone-at-prompt")),
+    ("zsh", "HISTFILE=~/.zsh_history SAVEHIST=9\nprecmd() { fc -W; builtin fc -W; false }\n", "", None),
+    ("zsh", "[ -t 0 ] || return\n", "", None),
+    ("zsh", "", "[[ -t 1 ]] && path=(~/old $path)\n", Some("shadowed")),
+    ("fish", "function p --on-event fish_prompt; set -gx PATH ~/old $PATH; end\n", "", Some("undone-at-prompt")),
+    ("fish", "function p --on-event fish_preexec; set -gx PATH ~/old $PATH; end\n", "", Some("undone-at-prompt")),
+    ("fish", "function fish_prompt; set -gx PATH ~/old $PATH; echo '> '; end\n", "", Some("undone-at-prompt")),
+    ("fish", "abbr -a tidelog ~/old/tidelog\n", "", Some("hidden-by-shell")),
+    ("fish", "", "isatty stdout; and set -gx PATH ~/old $PATH\n", Some("shadowed")),
+    ("tcsh", "alias precmd 'history -S; set path = (~/old $path)'\n", "", Some("undone-at-prompt")),
+    ("tcsh", "alias precmd 'history -S; echo \"a b\" * ? $nothing'\n", "", None),
+    ("tcsh", "alias periodic 'setenv PATH ${HOME}/old:${PATH}'\n", "", Some("undone-at-prompt")),
+    ("tcsh", "", "tty -s && setenv PATH ${HOME}/old:${PATH}\n", Some("shadowed")),
+    ("ksh", "", "[ -t 2 ] && PATH=$HOME/old:$PATH\n", Some("shadowed")),
+];
+
+#[test]
+#[cfg_attr(not(target_os = "linux"), ignore = "the program that opens a terminal is called otherwise elsewhere")]
+fn what_a_shell_does_only_for_a_person_counts() {
+    for (shell, first, later, finding) in CASES {
+        if !have(shell) || !have("script") {
+            continue;
+        }
+        let home = Home::with(&[shell]);
+        let old = home.write("home/old/tidelog", "#!/bin/sh\necho tidelog 3.9\n");
+        os::set_folder_mode(&old, 0o755).unwrap();
+        let startup = match *shell {
+            "fish" => "home/.config/fish/config.fish".to_owned(),
+            shell => format!("home/.{shell}rc"),
+        };
+        let file = home.write(&startup, first);
+        let histories = [".bash_history", ".zsh_history", ".history"].map(|name| format!("home/{name}"));
+        histories.iter().for_each(|history| drop(home.write(history, "typed long ago\n")));
+        home.wyard(&["receive", &tidelog(&home, "4.2.1")]);
+        let with_block = fs::read_to_string(&file).unwrap();
+        fs::write(&file, format!("{with_block}\n{later}")).unwrap();
+        let checked = home.wyard(&["check"]);
+        let told = format!("{shell}: {first}{later}\n{}{}", checked.out, checked.err);
+        assert_eq!(checked.code, i32::from(finding.is_some()), "{told}");
+        assert!(finding.is_none_or(|finding| checked.out.contains(&format!("[{finding}]"))), "{told}");
+        for history in &histories {
+            assert_eq!(fs::read_to_string(home.path(history)).unwrap(), "typed long ago\n", "{history}: {told}");
+        }
+        let answer = typed(&home, shell);
+        assert_eq!(answer == Some("4.2.1"), finding.is_none(), "a person at {shell} gets {answer:?}: {told}");
+    }
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "the shells are those of Unix")]
+fn what_takes_a_terminal_for_itself_is_told_and_not_let_loose() {
+    let home = Home::new();
+    home.write("home/.bashrc", "[ -t 1 ] && exec sleep 0.1\n");
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0).says("[terminal-taken]");
+    // Within what shares terminals out, no other is started: a question has no business to.
+    home.write("home/.bashrc", "[ -t 1 ] && [ -z \"$TMUX$STY$ZELLIJ\" ] && touch ~/started\n");
+    home.wyard(&["check"]);
+    assert!(!home.path("home/started").exists());
+    // An editor's own kind of terminal is not what a new one is.
+    let mut home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let with_block = fs::read_to_string(home.path("home/.bashrc")).unwrap();
+    home.write("home/.bashrc", format!("{with_block}[ $TERM = dumb ] || PATH=/usr/bin:/bin\n"));
+    home.variables.insert("TERM".into(), "dumb".into());
+    home.wyard(&["check"]).ends(1).says("[not-found]");
+}

@@ -1,0 +1,32 @@
+//! A pseudo-terminal (pty(7)).
+
+use std::fs::File;
+use std::io;
+use std::os::fd::OwnedFd;
+use std::process::Stdio;
+
+use rustix::fs::{Mode, OFlags};
+use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
+use rustix::termios::{LocalModes, OptionalActions, OutputModes, Winsize, tcgetattr, tcsetattr, tcsetwinsize};
+
+/// Opens one: our end, and the other as the three streams of a program. It hands on what is written as it is, and shows
+/// nothing of what is typed. To none of the two who open it is it the terminal that signals come from.
+///
+/// # Errors
+/// When the system has none left.
+pub fn open_terminal() -> io::Result<(File, [Stdio; 3])> {
+    let ours = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY)?;
+    grantpt(&ours)?;
+    unlockpt(&ours)?;
+    let name = ptsname(&ours, Vec::new())?;
+    let flags = OFlags::RDWR | OFlags::NOCTTY | OFlags::CLOEXEC;
+    let theirs: OwnedFd = rustix::fs::open(name, flags, Mode::empty())?;
+    let mut modes = tcgetattr(&theirs)?;
+    modes.output_modes.remove(OutputModes::OPOST);
+    modes.local_modes.remove(LocalModes::ECHO);
+    tcsetattr(&theirs, OptionalActions::Now, &modes)?;
+    tcsetwinsize(&theirs, Winsize { ws_row: 24, ws_col: 80, ws_xpixel: 0, ws_ypixel: 0 })?;
+    let streams = [theirs.try_clone()?.into(), theirs.try_clone()?.into(), theirs.into()];
+    rustix::io::fcntl_setfd(&ours, rustix::io::FdFlags::CLOEXEC)?;
+    Ok((ours.into(), streams))
+}
