@@ -1,7 +1,7 @@
 //! Starting other programs with a time limit, closed input, capped output, and nothing left running afterwards.
 
 use std::fs::File;
-use std::io::{self, Read, Write as _};
+use std::io::{self, Read, Seek as _, Write as _};
 use std::process::{Command, ExitStatus, Stdio};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -59,7 +59,20 @@ pub fn run(command: Command, limit: Duration, stop: &Stop) -> Outcome {
 
 /// The same, with somebody who hears what it writes while it runs.
 pub fn run_heard(command: Command, limit: Duration, stop: &Stop, hear: Hearer<'_>) -> Outcome {
-    run_on(command, None, limit, stop, hear)
+    run_on(command, Streams::Apart(Stdio::null()), limit, stop, hear)
+}
+
+/// Runs a command with a text as its standard input.
+pub fn run_fed(command: Command, text: &str, limit: Duration, stop: &Stop) -> Outcome {
+    let laid = tempfile::tempfile().and_then(|mut file| {
+        file.write_all(text.as_bytes())?;
+        file.rewind()?;
+        Ok(file)
+    });
+    match laid {
+        Ok(file) => run_on(command, Streams::Apart(file.into()), limit, stop, &|_| {}),
+        Err(e) => Outcome::not_started(e, Duration::ZERO),
+    }
 }
 
 /// Runs a command on a pseudo-terminal of its own, where whatever reads comes to the end at once. All that it writes is
@@ -71,22 +84,24 @@ pub fn run_on_terminal(command: Command, limit: Duration, stop: &Stop) -> Outcom
         Ok((ours, streams))
     });
     match opened {
-        Ok(terminal) => run_on(command, Some(terminal), limit, stop, &|_| {}),
+        Ok((ours, theirs)) => run_on(command, Streams::Terminal(ours, theirs), limit, stop, &|_| {}),
         Err(e) => Outcome::not_started(e, Duration::ZERO),
     }
 }
 
-fn run_on(
-    mut command: Command,
-    terminal: Option<(File, [Stdio; 3])>,
-    limit: Duration,
-    stop: &Stop,
-    hear: Hearer<'_>,
-) -> Outcome {
+/// Where a program reads and writes.
+enum Streams {
+    /// An input, and a pipe for each of what it writes.
+    Apart(Stdio),
+    /// Our end of a terminal, and its own.
+    Terminal(File, [Stdio; 3]),
+}
+
+fn run_on(mut command: Command, streams: Streams, limit: Duration, stop: &Stop, hear: Hearer<'_>) -> Outcome {
     let start = Instant::now();
-    let (terminal, [input, output, errors]) = match terminal {
-        Some((ours, streams)) => (Some(ours), streams),
-        None => (None, [Stdio::null(), Stdio::piped(), Stdio::piped()]),
+    let (terminal, [input, output, errors]) = match streams {
+        Streams::Terminal(ours, theirs) => (Some(ours), theirs),
+        Streams::Apart(input) => (None, [input, Stdio::piped(), Stdio::piped()]),
     };
     command.stdin(input).stdout(output).stderr(errors);
     tracing::debug!(?command, "start");

@@ -12,7 +12,7 @@ use crate::resolve::{self, Disk, Shell, Surroundings};
 
 /// A file that nobody can make, nor move another one to, as shells do that save their history: not even an administrator,
 /// who would lose the device.
-const NOWHERE: &str = "/dev/null/history";
+pub(super) const NOWHERE: &str = "/dev/null/history";
 
 /// For bash and zsh: PATH as it is before anything else.
 const TELL: &str = r#"\builtin printf '\n%s\0%s\0' MARK "$PATH"
@@ -40,8 +40,10 @@ for c in preexec "${preexec_functions[@]-}"; do \builtin typeset +f -- "$c" >/de
 \builtin test -z "$_wyard_history" || \builtin unset -f fc
 "#;
 
-/// fish, "Event handlers", and the functions that print the prompt: none of them runs in a subshell.
+/// fish, "Event handlers", and the functions that print the prompt: none of them runs in a subshell. What fish
+/// itself has hooked in there writes its settings into a new home, and is left out.
 const FISH: &str = "builtin printf '\\n%s\\0' MARK; builtin printf '%s\\0' (string join : -- $PATH | string collect)\n\
+    functions -q __fish_on_interactive; and functions -e __fish_on_interactive\n\
     builtin emit fish_prompt\n\
     for c in fish_mode_prompt fish_prompt fish_right_prompt\n\
     builtin functions -q $c; and $c >/dev/null 2>/dev/null\n\
@@ -51,7 +53,7 @@ const FISH: &str = "builtin printf '\\n%s\\0' MARK; builtin printf '%s\\0' (stri
 /// tcsh(1), "Special aliases": `periodic` counts as `precmd` where `tperiod` is 0 or not set; `postcmd` it runs by itself
 /// before each command.
 const TCSH: &str = "/usr/bin/printf '\\n%s\\0' MARK; /usr/bin/printf '%s\\0' $PATH:q; \
-    unset savehist; set histfile = NOWHERE; set _wyard_p = 0; if ($?tperiod) eval 'set _wyard_p = $tperiod:q'; \
+    unalias set; unalias if; unalias eval; unset savehist; set histfile = NOWHERE; set _wyard_p = 0; if ($?tperiod) eval 'set _wyard_p = $tperiod:q'; \
     set _wyard = (\"`alias periodic`\"); if ($#_wyard && \"$_wyard_p\" == 0) eval periodic >& /dev/null; \
     set _wyard = (\"`alias precmd`\"); if ($#_wyard) eval precmd >& /dev/null; ";
 

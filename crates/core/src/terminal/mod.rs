@@ -32,6 +32,7 @@ use crate::progress::Stop;
 use crate::resolve::{Kind, Shell, Surroundings};
 use crate::store::StartupFolders;
 use crate::system::System;
+use on_terminal::Place;
 
 /// A way in which a shell is started, which decides the startup files it reads.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -168,22 +169,39 @@ impl Asking<'_> {
             let (said, took) = windows::ask(self, shell, &marker, base, question);
             return Answer { shell: shell.shell, way, base: base.clone(), said, taken: false, took };
         }
-        let mut text = question::text(shell.shell, way, &marker, question);
-        if way != Way::LoginCommand {
+        let asked = question::text(shell.shell, way, &marker, question);
+        let text = if way == Way::LoginCommand {
+            asked.clone()
+        } else {
             // Of several names any: what a hook does with the line is seldom more than to show it.
             let line = question.commands.first().map_or("", String::as_str);
-            text.insert_str(0, &at_prompt::text(shell.shell, &marker, line));
-        }
-        let command = || self.shell_command(shell, way, base, &text);
+            at_prompt::text(shell.shell, &marker, line) + &asked
+        };
         let parse =
             |outcome: &Outcome| question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home);
-        let outcome = process::run(command(), self.limit, self.stop);
+        let outcome = process::run(self.shell_command(shell, way, base, &text), self.limit, self.stop);
         let (mut said, mut taken) = (parse(&outcome), false);
-        if way != Way::LoginCommand && on_terminal::matters(shell.shell, base, &self.machine.home) {
-            let again = process::run_on_terminal(on_terminal::prepared(command()), self.limit, self.stop);
-            let at_terminal = parse(&again);
-            taken = at_terminal.is_none() && said.is_some() && !self.stop.requested();
-            said = at_terminal.or(said);
+        if way != Way::LoginCommand
+            && let Some(place) = on_terminal::wanted(shell.shell, base, &self.machine.home)
+        {
+            let again = match place {
+                Place::Terminal => {
+                    let command = on_terminal::prepared(self.shell_command(shell, way, base, &text));
+                    process::run_on_terminal(command, self.limit, self.stop)
+                }
+                Place::Prompt => {
+                    let command = self.in_terminal(on_terminal::reading(shell, way), base);
+                    process::run_fed(command, &on_terminal::fed(&asked), self.limit, self.stop)
+                }
+            };
+            let mut there = parse(&again);
+            if let (Some(there), Some(here)) = (&mut there, &said)
+                && there.around.path == here.around.path
+            {
+                there.before_prompt = here.before_prompt.clone();
+            }
+            taken = there.is_none() && said.is_some() && !self.stop.requested();
+            said = there.or(said);
         }
         let said = said.ok_or_else(|| match outcome.ending {
             Ending::TimedOut => NoAnswer::TimedOut,
@@ -214,11 +232,18 @@ impl Asking<'_> {
             (_, Way::Interactive) => command.args(["-i", "-c"]),
             (_, Way::LoginCommand) => command.args(["-l", "-c"]),
         };
-        command.arg(text).env_clear().envs(base).current_dir(self.start_folder());
+        command.arg(text);
+        let mut command = self.in_terminal(command, base);
         if shell.shell == Shell::Ksh {
             // An interactive one notes what it is asked (ksh(1), "Command re-entry").
             command.env("HISTFILE", "/dev/null");
         }
+        command
+    }
+
+    /// The command in what a new terminal begins with.
+    fn in_terminal(&self, mut command: Command, base: &Environment) -> Command {
+        command.env_clear().envs(base).current_dir(self.start_folder());
         command
     }
 

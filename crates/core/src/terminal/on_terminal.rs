@@ -1,4 +1,5 @@
-//! Startup files that ask whether they are at a terminal: such a shell is asked at one.
+//! Startup files that ask whether they are at a terminal, or whether there is a prompt: such a shell is asked once more,
+//! at one, or with one.
 //!
 //! Others are not, since there is no need, and a file that finds a terminal may do things with it that nobody wants done
 //! for a question.
@@ -7,7 +8,10 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
+use super::at_prompt::NOWHERE;
+use super::{InstalledShell, Way};
 use crate::machine::{Environment, variable};
+use crate::os;
 use crate::resolve::Shell;
 use crate::store::{StartupFolders, files_of_others, possible_files, system_startup_files};
 
@@ -21,21 +25,50 @@ pub(super) fn prepared(mut command: Command) -> Command {
     command
 }
 
-/// Whether a startup file of this shell asks for a terminal.
-pub(super) fn matters(shell: Shell, base: &Environment, home: &Path) -> bool {
+/// Where a shell is asked once more.
+pub(super) enum Place {
+    /// At a terminal.
+    Terminal,
+    /// Where it prompts for each line and reads it: tcsh has the variable `prompt` only there, and not for a command
+    /// (tcsh(1), "Special shell variables"), so that files ask for that.
+    Prompt,
+}
+
+/// Where the startup files of this shell want it asked once more, if anywhere.
+pub(super) fn wanted(shell: Shell, base: &Environment, home: &Path) -> Option<Place> {
     let set = |name: &str, usual: PathBuf| variable(base, name).map_or(usual, PathBuf::from);
-    let fish = set("XDG_CONFIG_HOME", home.join(".config")).join("fish");
-    let mut files = system_startup_files(shell);
     let folders = StartupFolders {
         home: home.to_owned(),
         zsh: vec![set("ZDOTDIR", home.to_owned())],
-        fish: vec![fish],
+        fish: vec![set("XDG_CONFIG_HOME", home.join(".config")).join("fish")],
         sh_env: variable(base, "ENV").map(PathBuf::from),
         system: None,
     };
-    files.extend(files_of_others(&folders));
+    let text = |file: PathBuf| Some(String::from_utf8_lossy(&fs::read(file).ok()?).into_owned());
+    let mut files = files_of_others(&folders);
     files.extend(possible_files(&folders).into_iter().map(|file| file.path));
-    files.iter().any(|file| fs::read(file).is_ok_and(|text| asks(&String::from_utf8_lossy(&text))))
+    let own: Vec<String> = files.into_iter().filter_map(text).collect();
+    // The system's own files ask for the prompt on every machine, and only to set keys.
+    if shell == Shell::Tcsh && own.iter().any(|text| text.contains("$?prompt")) {
+        return Some(Place::Prompt);
+    }
+    let mut all = own.into_iter().chain(system_startup_files(shell).into_iter().filter_map(text));
+    all.any(|text| asks(&text)).then_some(Place::Terminal)
+}
+
+/// A tcsh that prompts for what it reads.
+pub(super) fn reading(shell: &InstalledShell, way: Way) -> Command {
+    let mut command = Command::new(&shell.program);
+    if way == Way::Login {
+        os::set_called_name(&mut command, "-tcsh");
+    }
+    command.arg("-i");
+    command
+}
+
+/// What it reads: it runs its hooks by itself, and is not to do what it does at its end, such as to save its history.
+pub(super) fn fed(question: &str) -> String {
+    format!("unset savehist; set histfile = {NOWHERE}; {question}; exec /bin/sh -c :\n")
 }
 
 /// Whether a line of a startup file asks: `test -t` (POSIX.1-2017, test), `tty` (POSIX.1-2017, tty), fish's `isatty`, or
