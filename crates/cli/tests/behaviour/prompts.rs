@@ -89,6 +89,7 @@ const CASES: &[Case] = &[
     ("tcsh", "alias precmd 'history -S; echo \"a b\" * ? $nothing'\n", "", None),
     ("tcsh", "alias periodic 'setenv PATH ${HOME}/old:${PATH}'\n", "", Some("undone-at-prompt")),
     ("tcsh", "", "tty -s && setenv PATH ${HOME}/old:${PATH}\n", Some("shadowed")),
+    ("tcsh", "alias which echo no\nalias where echo no\nalias if echo no\nalias eval echo no\n", "", None),
     ("tcsh", "if (! $?prompt) exit\n", "setenv PATH /usr/bin:/bin\n", Some("not-found")),
     ("tcsh", "if ($?prompt) set path = (~/old $path)\n", "", None),
     ("tcsh", "", "if ($?prompt) alias precmd 'set path = (~/old $path)'\n", Some("shadowed")),

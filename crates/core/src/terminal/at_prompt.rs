@@ -52,10 +52,10 @@ const FISH: &str = "builtin printf '\\n%s\\0' MARK; builtin printf '%s\\0' (stri
 
 /// tcsh(1), "Special aliases": `periodic` counts as `precmd` where `tperiod` is 0 or not set; `postcmd` it runs by itself
 /// before each command.
-const TCSH: &str = "/usr/bin/printf '\\n%s\\0' MARK; /usr/bin/printf '%s\\0' $PATH:q; \
-    unalias set; unalias if; unalias eval; unset savehist; set histfile = NOWHERE; set _wyard_p = 0; if ($?tperiod) eval 'set _wyard_p = $tperiod:q'; \
+const TCSH: &str = "unalias set; unalias if; unalias eval\n/usr/bin/printf '\\n%s\\0' MARK; /usr/bin/printf '%s\\0' $PATH:q; \
+    unset savehist; set histfile = NOWHERE; set _wyard_p = 0; if ($?tperiod) eval 'set _wyard_p = $tperiod:q'; \
     set _wyard = (\"`alias periodic`\"); if ($#_wyard && \"$_wyard_p\" == 0) eval periodic >& /dev/null; \
-    set _wyard = (\"`alias precmd`\"); if ($#_wyard) eval precmd >& /dev/null; ";
+    set _wyard = (\"`alias precmd`\"); if ($#_wyard) eval precmd >& /dev/null\n";
 
 /// The mark behind which the PATH stands that the shell had until then.
 fn mark(marker: &str) -> String {

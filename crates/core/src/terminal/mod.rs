@@ -200,7 +200,8 @@ impl Asking<'_> {
             {
                 there.before_prompt = here.before_prompt.clone();
             }
-            taken = there.is_none() && said.is_some() && !self.stop.requested();
+            let ran = matches!(again.ending, Ending::Exited(_) | Ending::TimedOut);
+            taken = there.is_none() && said.is_some() && ran;
             said = there.or(said);
         }
         let said = said.ok_or_else(|| match outcome.ending {

@@ -68,7 +68,7 @@ pub(super) fn reading(shell: &InstalledShell, way: Way) -> Command {
 
 /// What it reads: it runs its hooks by itself, and is not to do what it does at its end, such as to save its history.
 pub(super) fn fed(question: &str) -> String {
-    format!("unset savehist; set histfile = {NOWHERE}; {question}; exec /bin/sh -c :\n")
+    format!("unset savehist; set histfile = {NOWHERE}\n{question}; exec /bin/sh -c :\n")
 }
 
 /// Whether a line of a startup file asks: `test -t` (POSIX.1-2017, test), `tty` (POSIX.1-2017, tty), fish's `isatty`, or

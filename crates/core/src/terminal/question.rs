@@ -48,7 +48,8 @@ pub(super) fn text(shell: Shell, way: Way, marker: &str, question: Question<'_>)
         // Asked in their own way.
         Shell::Cmd | Shell::PowerShell => String::new(),
         Shell::Tcsh => {
-            // Loops do not work in a command line, and a quoted word is never a builtin: `unalias` keeps aliases away.
+            // Loops do not work in a command line, and a quoted word is never a builtin: `unalias` keeps aliases away,
+            // from the next line on.
             let asked = question.commands.iter().map(|c| {
                 let c = quoted(shell, c);
                 let next = separator(marker);
@@ -61,7 +62,7 @@ pub(super) fn text(shell: Shell, way: Way, marker: &str, question: Question<'_>)
                 .map(|v| format!("if ($?{v}) eval '{PRINT} \"=%s\\0\" ${v}:q'; if (! $?{v}) {PRINT} '\\0'; "));
             let wanted: String = wanted.collect();
             format!(
-                "unset savehist; unalias which; unalias where; unalias echo; {PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q; {asked}{wanted}\
+                "unset savehist; unalias which; unalias where; unalias echo; unalias if; unalias eval\n{PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q; {asked}{wanted}\
                  {PRINT} '=\\0%s\\0' {marker}"
             )
         }
