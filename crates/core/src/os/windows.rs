@@ -269,7 +269,7 @@ pub fn end_children_with_us() {
 ///
 /// # Errors
 /// Always.
-pub fn open_terminal() -> io::Result<(fs::File, [Stdio; 3])> {
+pub fn open_terminal() -> io::Result<(File, [std::process::Stdio; 3])> {
     Err(io::ErrorKind::Unsupported.into())
 }
 
