@@ -120,7 +120,12 @@ impl<'a> Show<'a> {
 
     fn call(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(&self.program);
-        command.arg("--sandbox").arg(self.world.folder()).args(arguments).env("PATH", self.world.old_path());
+        command
+            .arg("--sandbox")
+            .arg(self.world.folder())
+            .args(arguments)
+            .env("PATH", self.world.old_path())
+            .env_remove("SHELL");
         command.env_remove("WYARD_YARD");
         command
     }
@@ -153,7 +158,7 @@ impl<'a> Show<'a> {
 
     /// Shows a command typed into a fresh terminal of the sandbox's user, and what a shell answers.
     fn terminal(&mut self, line: &str, expected: &str) -> Result<(), Failure> {
-        let shells = terminal::installed(&[Shell::Bash, Shell::Sh, Shell::Cmd]);
+        let shells = terminal::installed(&self.world.machine, &[Shell::Bash, Shell::Sh, Shell::Cmd]);
         let Some(shell) = shells.first() else {
             self.wrong.push("no shell was found for a fresh terminal".to_owned());
             return Ok(());

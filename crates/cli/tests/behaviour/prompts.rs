@@ -164,6 +164,32 @@ fn what_takes_a_terminal_for_itself_is_told_and_not_let_loose() {
     home.wyard(&["check"]).ends(1).says("[not-found]");
 }
 
+#[test]
+#[cfg_attr(windows, ignore = "the shells are those of Unix")]
+fn a_shell_that_cannot_be_asked_is_not_passed_over() {
+    let mut home = Home::new();
+    let shell = home.write("odd/shoalsh", "#!/bin/sh\nexit 0\n");
+    os::set_folder_mode(&shell, 0o755).unwrap();
+    home.variables.insert("SHELL".into(), shell.to_str().unwrap().into());
+    // Whoever names the shells that count has decided.
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    home.settings("shell_seconds = 20\n");
+    home.wyard(&["register", "tidelog"]);
+    home.wyard(&["check"]).ends(1).says("[shell-unknown]").says("settings.toml: shells = [\"bash\"]");
+    home.wyard(&["survey"]).says("[shell-unknown]");
+    // A known one that lies elsewhere is the one that is asked.
+    let own = home.path("odd/bash");
+    fs::write(&own, "#!/bin/sh\nexport PATH=/usr/bin:/bin\nexec /bin/bash --norc --noprofile \"$@\"\n").unwrap();
+    os::set_folder_mode(&own, 0o755).unwrap();
+    home.variables.insert("SHELL".into(), own.to_str().unwrap().into());
+    home.settings("shells = [\"bash\"]\nshell_seconds = 20\n");
+    home.wyard(&["check"]).ends(1).says("[not-found]");
+    for closed in ["/usr/sbin/nologin", "/bin/false"] {
+        home.variables.insert("SHELL".into(), closed.into());
+        home.wyard(&["check"]).ends(0);
+    }
+}
+
 /// What people write into startup files, and what breaks other people's questions.
 const POSIX: &[&str] = &[
     "PATH=\"$HOME/old:$PATH\"",

@@ -30,7 +30,7 @@ pub fn check_path(
     runs: bool,
     stop: &Stop,
 ) -> Result<CheckReport, CheckError> {
-    let shells = terminal::installed(&settings.shells);
+    let shells = terminal::installed(machine, &settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let environment = asking.environment().unwrap_or_default();
     let around = Surroundings::of(&environment, &machine.home);

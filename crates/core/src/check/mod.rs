@@ -82,11 +82,14 @@ pub fn check(
             true => Verdict::Shadowed,
             false => Verdict::Good,
         };
+        let unknown = terminal::unknown_login_shell(machine, settings);
+        let of_shell = unknown.as_ref().map(|_| Verdict::NotFound);
+        findings.extend(unknown);
         findings.extend(tool::companions(&commands));
         let (requirements, lacking) = tool::requirements(card, &asked, round.environment.as_ref(), settings, stop);
         findings.extend(lacking);
         let needs = requirements.iter().map(|r| r.verdict);
-        let verdict = commands.iter().map(|c| c.verdict).chain([of_variables]).chain(needs).max();
+        let verdict = commands.iter().map(|c| c.verdict).chain([of_variables]).chain(of_shell).chain(needs).max();
         let verdict = verdict.unwrap_or(Verdict::Good);
         let (name, version) = (card.name.to_string(), card.version.to_string());
         tools.push(ToolCheck { name, version, commands, verdict, requirements, findings });
@@ -111,7 +114,7 @@ impl<'a> Round<'a> {
         if question.commands.is_empty() {
             return Self { answers: Vec::new(), environment: None, settings, stop };
         }
-        let shells = terminal::installed(&settings.shells);
+        let shells = terminal::installed(machine, &settings.shells);
         let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
         let (answers, environment) = thread::scope(|scope| {
             let environment = runs.then(|| scope.spawn(|| asking.environment()));

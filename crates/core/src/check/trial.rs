@@ -156,7 +156,7 @@ pub fn trial(
         return Err(TrialError::None(card.name.to_string()));
     }
     card.trials.iter().try_for_each(check)?;
-    let shells = terminal::installed(&settings.shells);
+    let shells = terminal::installed(machine, &settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let environment =
         asking.environment().ok_or(if stop.requested() { TrialError::Interrupted } else { TrialError::NoAnswer })?;

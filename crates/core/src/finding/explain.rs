@@ -61,9 +61,12 @@ pub(super) fn why(code: Code) -> &'static str {
         Code::Shadowed | Code::UndoneAtPrompt | Code::HiddenByShell | Code::RememberedPlace | Code::WrongVersion => {
             "whoever types the command gets something else than what was installed"
         }
-        Code::NoTerminalAnswer | Code::TerminalTaken | Code::NoShell | Code::NoAnswerInTime | Code::ElevatedUnknown => {
-            "what could not be asked is not proved, whatever the files say"
-        }
+        Code::NoTerminalAnswer
+        | Code::TerminalTaken
+        | Code::NoShell
+        | Code::ShellUnknown
+        | Code::NoAnswerInTime
+        | Code::ElevatedUnknown => "what could not be asked is not proved, whatever the files say",
         Code::StartedWithError | Code::VersionNotStated | Code::AsksForInput => {
             "that it runs is certain, which version it is is not"
         }

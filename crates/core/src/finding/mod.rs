@@ -56,6 +56,8 @@ codes! {
     NoTerminalAnswer = "no-terminal-answer", Problem;
     /// At a terminal, startup files start another program in place of the shell.
     TerminalTaken = "terminal-taken", Caution;
+    /// The user's own shell is none that can be asked.
+    ShellUnknown = "shell-unknown", Problem;
     /// No shell was found to prove anything in.
     NoShell = "no-shell", Problem;
     /// The command answers with another version than the one received.

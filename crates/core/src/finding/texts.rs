@@ -40,6 +40,12 @@ pub(super) fn texts(code: Code) -> [&'static str; 4] {
             "Where that is another shell, what counts is what that one says; it is asked as well where it is installed.",
             "[ -t 1 ] && exec zsh   # in ~/.bashrc",
         ],
+        Code::ShellUnknown => [
+            "The shell that you log in to is none of those that Wagon Yard registers in and asks.",
+            "SHELL names another one than sh, bash, zsh, fish, ksh and tcsh.",
+            "Put the command folder into that shell's own PATH and try there, or name the shells that count in settings.toml.",
+            "shells = [\"bash\"]   # in settings.toml, where terminals run bash whatever SHELL says",
+        ],
         Code::NoShell => [
             "None of the shells in settings.toml is installed, so no new terminal could be opened to ask.",
             "The list of shells in settings.toml leaves out those of this machine.",

@@ -32,7 +32,7 @@ pub fn look_first(
         installer.commands = commands_behind(file, at, stop).unwrap_or_default();
     }
     let settings: Settings = Yard::of(machine).settings()?;
-    let shells = terminal::installed(&settings.shells);
+    let shells = terminal::installed(machine, &settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let Some(environment) = asking.environment() else { return Ok(installer) };
     let around = Surroundings::of(&environment, &machine.home);

@@ -169,7 +169,7 @@ pub fn install(
     let yard = Yard::of(machine);
     let settings = yard.settings()?;
     yard.check_rights()?;
-    let shells = terminal::installed(&settings.shells);
+    let shells = terminal::installed(machine, &settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let startup = asking.startup_folders();
     let mut places = request.watch.clone();

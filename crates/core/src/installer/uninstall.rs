@@ -67,7 +67,7 @@ pub fn uninstall(
     let card = yard.find(wanted)?;
     let home = yard.home_of(&card);
     let command = card.uninstaller.clone().map(words).ok_or_else(|| InstallError::NoUninstaller(wanted.to_owned()))?;
-    let shells = terminal::installed(&settings.shells);
+    let shells = terminal::installed(machine, &settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let startup = asking.startup_folders();
     let mut retired = retire(machine, wanted, false, stop)?;

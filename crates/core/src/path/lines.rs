@@ -122,7 +122,7 @@ pub(super) fn look(machine: &Machine, stop: &Stop) -> Result<Sight, PathError> {
         }
         System::Unix => {
             let settings = yard.settings()?;
-            let shells = terminal::installed(&settings.shells);
+            let shells = terminal::installed(machine, &settings.shells);
             let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
             let answers = asking.everywhere(Question::default());
             if stop.requested() {

@@ -110,7 +110,7 @@ pub fn adopt(machine: &Machine, request: &AdoptRequest, stop: &Stop) -> Result<A
         return Err(ReceiveError::InYard(root));
     }
     path_list::check_entry(&root, os::HERE).map_err(|source| ReceiveError::YardPlace { yard: root.clone(), source })?;
-    let shells = terminal::installed(&settings.shells);
+    let shells = terminal::installed(machine, &settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let lock = if request.dry_run { None } else { Some(yard.lock()?) };
     let is_known =
@@ -319,7 +319,7 @@ pub struct FoundTool {
 pub fn search(machine: &Machine, stop: &Stop) -> Result<SearchReport, ReceiveError> {
     let yard = Yard::of(machine);
     let settings: Settings = yard.settings()?;
-    let shells = terminal::installed(&settings.shells);
+    let shells = terminal::installed(machine, &settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let environment = asking.environment().unwrap_or_default();
     let around = crate::resolve::Surroundings::of(&environment, &machine.home);

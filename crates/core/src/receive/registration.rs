@@ -78,7 +78,7 @@ impl<'a> Registrar<'a> {
     /// For this machine and yard.
     #[must_use]
     pub fn new(machine: &'a Machine, yard: &'a Yard, settings: &'a Settings, stop: &'a Stop) -> Self {
-        Self { machine, yard, settings, shells: terminal::installed(&settings.shells), stop }
+        Self { machine, yard, settings, shells: terminal::installed(machine, &settings.shells), stop }
     }
 
     /// Plans the stores with one tool put first (in place of its other versions), or one taken out.

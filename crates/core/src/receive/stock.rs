@@ -118,7 +118,7 @@ struct Looked {
 
 fn look(machine: &Machine, yard: &Yard, cards: &[&Card], stop: &Stop) -> Result<Looked, YardError> {
     let settings = yard.settings()?;
-    let shells = terminal::installed(&settings.shells);
+    let shells = terminal::installed(machine, &settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let names: Vec<String> = cards.iter().flat_map(|c| c.commands.iter().map(|c| c.name.clone())).collect();
     let answers = asking.everywhere(Question { commands: &names, variables: &[] });

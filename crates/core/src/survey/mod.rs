@@ -255,7 +255,7 @@ fn new_terminal(machine: &Machine, settings: &Settings, names: Vec<String>, stop
     if os::HERE == System::Windows {
         return in_registry(machine, names);
     }
-    let shells = terminal::installed(&settings.shells);
+    let shells = terminal::installed(machine, &settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let answers = asking.everywhere(Question { commands: &[], variables: &names });
     let Some((_, said)) = commonest(&answers) else {
@@ -270,7 +270,8 @@ fn new_terminal(machine: &Machine, settings: &Settings, names: Vec<String>, stop
             others.push(other.around.clone());
         }
     }
-    let findings = tell_other_paths(&answers, said);
+    let mut findings = tell_other_paths(&answers, said);
+    findings.extend(terminal::unknown_login_shell(machine, settings));
     let variables = names.into_iter().zip(said.variables.iter().cloned()).collect();
     Ok(Sight { entries: entries_of(&said.around.path), around: said.around.clone(), others, variables, findings })
 }

@@ -18,7 +18,7 @@ pub(super) fn undoing(
     undone: bool,
     stop: &Stop,
 ) -> Vec<Finding> {
-    let shells = terminal::installed(&settings.shells);
+    let shells = terminal::installed(machine, &settings.shells);
     let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
     let shells: Vec<_> = shells.iter().map(|shell| shell.shell).collect();
     let commands: Vec<&str> = cards.iter().flat_map(|card| &card.commands).map(|c| c.name.as_str()).collect();

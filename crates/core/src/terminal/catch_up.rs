@@ -124,7 +124,7 @@ fn new_values(
     if os::HERE == System::Windows {
         return Ok(names.iter().map(|name| variable(&base, name).map(OsStr::to_owned)).collect());
     }
-    let shells = installed(&[shell]);
+    let shells = installed(machine, &[shell]);
     let installed = shells.first().ok_or(CatchUpError::NotHere(shell))?;
     let asking = Asking { machine, shells: &shells, limit, stop };
     let answer = asking.one(installed, Way::Interactive, &base, Question { commands: &[], variables: names });

@@ -23,7 +23,7 @@ pub use elevated::{ElevatedPath, elevated_path};
 pub(crate) use origin::files_in;
 pub use origin::{Found, Origin};
 use serde::{Deserialize, Serialize};
-pub use shells::{InstalledShell, installed};
+pub use shells::{InstalledShell, installed, unknown_login_shell};
 pub use windows::background;
 
 use crate::machine::{Environment, Machine};

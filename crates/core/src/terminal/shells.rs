@@ -1,10 +1,13 @@
 //! Which shells are installed.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
+use crate::finding::{Code, Finding};
+use crate::machine::{Machine, variable};
 use crate::os;
 use crate::resolve::{Disk, FileView, Seen, Shell};
 use crate::system::System;
+use crate::yard::Settings;
 
 /// A shell that can be started.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -18,10 +21,12 @@ pub struct InstalledShell {
 /// Folders in which systems put shells; those elsewhere are named in `/etc/shells`.
 const FOLDERS: [&str; 3] = ["/bin", "/usr/bin", "/usr/local/bin"];
 
-/// Finds the installed shells of this system among the wanted ones. On Unix: those named in `/etc/shells` (shells(5))
-/// and those in the usual folders, the first of each kind. On Windows: those in the system's own folders.
+/// Finds the installed shells of this system among the wanted ones. On Unix: the one that the user logs in to, those in
+/// the usual folders, and those named in `/etc/shells` (shells(5)), the first of each kind. On Windows: those in the
+/// system's own folders.
 #[must_use]
-pub fn installed(wanted: &[Shell]) -> Vec<InstalledShell> {
+pub fn installed(machine: &Machine, wanted: &[Shell]) -> Vec<InstalledShell> {
+    let own = login_shell(machine);
     let listed = std::fs::read_to_string("/etc/shells").unwrap_or_default();
     let listed: Vec<PathBuf> = listed.lines().filter(|l| l.starts_with('/')).map(|l| PathBuf::from(l.trim())).collect();
     let find = |shell: &Shell| {
@@ -41,8 +46,70 @@ pub fn installed(wanted: &[Shell]) -> Vec<InstalledShell> {
         }
         let usual = FOLDERS.iter().map(|folder| PathBuf::from(folder).join(shell.name()));
         let named = listed.iter().filter(|path| path.file_name().is_some_and(|n| n == shell.name())).cloned();
-        let program = usual.chain(named).find(|path| Disk.look(path) == Seen::Program)?;
+        let own = own.iter().filter(|own| kind(own) == Some(*shell)).cloned();
+        let program = own.chain(usual).chain(named).find(|path| Disk.look(path) == Seen::Program)?;
         Some(InstalledShell { shell: *shell, program })
     };
     wanted.iter().filter_map(find).collect()
+}
+
+/// The shell that the user logs in to (environ(7), `SHELL`).
+fn login_shell(machine: &Machine) -> Option<PathBuf> {
+    let shell = PathBuf::from(variable(&machine.environment, "SHELL")?);
+    (os::HERE == System::Unix && shell.is_absolute()).then_some(shell)
+}
+
+/// What shell a program is, by its own name or that of the file its links lead to, without a version behind it.
+fn kind(program: &Path) -> Option<Shell> {
+    let named = |program: &Path| {
+        let name = program.file_name()?.to_str()?;
+        match name.trim_end_matches(|c: char| c.is_ascii_digit() || c == '.' || c == '-') {
+            "sh" | "dash" | "ash" => Some(Shell::Sh),
+            "bash" | "rbash" => Some(Shell::Bash),
+            name => Shell::ALL.into_iter().find(|shell| shell.system() == System::Unix && shell.name() == name),
+        }
+    };
+    named(program).or_else(|| named(&program.canonicalize().ok()?))
+}
+
+/// What those log in to who are to open no terminal (nologin(8), false(1)).
+const CLOSED: [&str; 3] = ["nologin", "false", "true"];
+
+/// Tells where the user's own shell is none that can be asked, and nobody has said that others count: what a terminal of
+/// theirs finds is then not known.
+#[must_use]
+pub fn unknown_login_shell(machine: &Machine, settings: &Settings) -> Option<Finding> {
+    let shell = login_shell(machine).filter(|_| settings.shells == Shell::ALL && !machine.is_for_everybody())?;
+    let closed = CLOSED.iter().any(|name| shell.file_name().is_some_and(|file| file == *name));
+    if closed || kind(&shell).is_some() {
+        return None;
+    }
+    let seen = format!("you log in to {}, which is none of the shells that can be asked", shell.display());
+    let remedy = format!(
+        "look there by hand; to let others count, name them in {}: shells = [\"bash\"]",
+        machine.yard.join("settings.toml").display()
+    );
+    Some(Finding::new(Code::ShellUnknown, seen).remedy(remedy))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_shell_is_known_by_its_name() {
+        for (program, shell) in [
+            ("/bin/dash", Some(Shell::Sh)),
+            ("/bin/ash", Some(Shell::Sh)),
+            ("/opt/x/bin/bash-5.2", Some(Shell::Bash)),
+            ("/usr/bin/zsh5", Some(Shell::Zsh)),
+            ("/usr/bin/ksh93", Some(Shell::Ksh)),
+            ("/usr/local/bin/fish", Some(Shell::Fish)),
+            ("/nowhere/csh", None),
+            ("/nowhere/shoalsh", None),
+            ("/nowhere/cmd", None),
+        ] {
+            assert_eq!(kind(Path::new(program)), shell, "{program}");
+        }
+    }
 }

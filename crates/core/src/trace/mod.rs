@@ -38,7 +38,7 @@ pub struct TraceRequest {
 #[must_use]
 pub fn trace(machine: &Machine, settings: &Settings, request: &TraceRequest, stop: &Stop) -> TraceReport {
     let wanted = |caller: Caller| request.caller.is_none_or(|only| only == caller);
-    let mut shells = terminal::installed(&settings.shells);
+    let mut shells = terminal::installed(machine, &settings.shells);
     let callers: Vec<Caller> = Caller::ALL
         .into_iter()
         .filter(|c| {
