@@ -85,6 +85,7 @@ const CASES: &[Case] = &[
     ("bash", "PROMPT_COMMAND='PATH=$HOME/old:$PATH'\n", "", Some("undone-at-prompt")),
     ("bash", "PROMPT_COMMAND=(true 'PATH=$HOME/old:$PATH')\n", "", Some("undone-at-prompt")),
     ("bash", "PROMPT_COMMAND='alias tidelog=~/old/tidelog'\n", "", Some("hidden-by-shell")),
+    ("bash", "alias tidelog=~/old/tidelog\nPROMPT_COMMAND='PATH=$PATH:/nowhere'\n", "", Some("hidden-by-shell")),
     ("bash", "PROMPT_COMMAND='PATH=/usr/bin:/bin'\n", "", Some("undone-at-prompt")),
     // Whatever they do with the history, nothing is lost of it; one that fails is no harm.
     ("bash", "PROMPT_COMMAND='history -w; builtin history -w ~/.bash_history; if'\n", "", None),

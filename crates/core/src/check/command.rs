@@ -194,8 +194,10 @@ impl Job {
             }
         };
         let bad = bad.map(|(verdict, finding)| {
+            // What the shell itself answers has nothing to do with PATH.
+            let by_path = matches!(meaning.kind, Kind::File | Kind::None);
             let undone = said.undone_at_prompt(answer.shell, name, &self.file, result.winner.as_deref());
-            (verdict, undone.unwrap_or(finding))
+            (verdict, undone.filter(|_| by_path).unwrap_or(finding))
         });
         (result, bad)
     }

@@ -73,6 +73,8 @@ pub fn check(
     let round = Round::new(machine, settings, Question { commands: &commands, variables: &variables }, runs, stop);
     let asked = Asked { commands: &commands, variables: &variables, answers: &round.answers };
     let mut checked = round.commands(&jobs)?;
+    let unknown_shell = terminal::unknown_login_shell(machine, settings);
+    let of_shell = unknown_shell.as_ref().map(|_| Verdict::NotFound);
     let mut tools = Vec::new();
     for card in cards {
         let rest = checked.split_off(card.commands.len());
@@ -82,9 +84,7 @@ pub fn check(
             true => Verdict::Shadowed,
             false => Verdict::Good,
         };
-        let unknown = terminal::unknown_login_shell(machine, settings);
-        let of_shell = unknown.as_ref().map(|_| Verdict::NotFound);
-        findings.extend(unknown);
+        findings.extend(unknown_shell.clone());
         findings.extend(tool::companions(&commands));
         let (requirements, lacking) = tool::requirements(card, &asked, round.environment.as_ref(), settings, stop);
         findings.extend(lacking);

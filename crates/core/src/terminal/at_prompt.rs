@@ -18,9 +18,9 @@ pub(super) const NOWHERE: &str = "/dev/null/history";
 const TELL: &str = r#"\builtin printf '\n%s\0%s\0' MARK "$PATH"
 "#;
 
-/// bash(1), `PROMPT_COMMAND`: a command, or since 5.1 an array of them. The history that hooks like to save is empty in a
-/// shell that nobody types into, so that saving it would lose the user's; where its file may not be set anew, as some
-/// administrators want it, the command that saves does nothing.
+/// bash(1), `PROMPT_COMMAND`: a command, or since 5.1 an array of them. Hooks like to save the history, and a shell that
+/// nobody types into has none: saving that would lose the user's. So it is read first, its file is set anew where that is
+/// allowed, and the command that saves does nothing.
 const BASH: &str = r#"\builtin history -r 2>/dev/null || \builtin :
 case $(\builtin declare -p HISTFILE 2>/dev/null) in 'declare -'*r*' HISTFILE='*) ;; *) HISTFILE=NOWHERE ;; esac
 _wyard_history=
@@ -43,7 +43,7 @@ for c in preexec "${preexec_functions[@]-}"; do \builtin typeset +f -- "$c" >/de
 /// fish, "Event handlers", and the functions that print the prompt: none of them runs in a subshell. What fish
 /// itself has hooked in there writes its settings into a new home, and is left out.
 const FISH: &str = "builtin printf '\\n%s\\0' MARK; builtin printf '%s\\0' (string join : -- $PATH | string collect)\n\
-    functions -q __fish_on_interactive; and functions -e __fish_on_interactive\n\
+    builtin functions -q __fish_on_interactive; and builtin functions -e __fish_on_interactive\n\
     builtin emit fish_prompt\n\
     for c in fish_mode_prompt fish_prompt fish_right_prompt\n\
     builtin functions -q $c; and $c >/dev/null 2>/dev/null\n\

@@ -59,13 +59,16 @@ fn login_shell(machine: &Machine) -> Option<PathBuf> {
     (os::HERE == System::Unix && shell.is_absolute()).then_some(shell)
 }
 
-/// What shell a program is, by its own name or that of the file its links lead to, without a version behind it.
+/// What shell a program is, by its own name or that of the file its links lead to, without a version behind it. A
+/// restricted one is none: it does not do what a question needs (bash(1), "RESTRICTED SHELL").
 fn kind(program: &Path) -> Option<Shell> {
+    if program.ends_with("rbash") {
+        return None;
+    }
     let named = |program: &Path| {
         let name = program.file_name()?.to_str()?;
         match name.trim_end_matches(|c: char| c.is_ascii_digit() || c == '.' || c == '-') {
             "sh" | "dash" | "ash" => Some(Shell::Sh),
-            "bash" | "rbash" => Some(Shell::Bash),
             name => Shell::ALL.into_iter().find(|shell| shell.system() == System::Unix && shell.name() == name),
         }
     };
@@ -105,6 +108,7 @@ mod tests {
             ("/usr/bin/zsh5", Some(Shell::Zsh)),
             ("/usr/bin/ksh93", Some(Shell::Ksh)),
             ("/usr/local/bin/fish", Some(Shell::Fish)),
+            ("/bin/rbash", None),
             ("/nowhere/csh", None),
             ("/nowhere/shoalsh", None),
             ("/nowhere/cmd", None),
