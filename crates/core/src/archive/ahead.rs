@@ -1,9 +1,10 @@
 //! Decoding in a thread of its own, a few chunks ahead of whoever reads.
 
-use std::io::{self, Read};
+use std::io::{self, BufRead, Read};
 use std::sync::mpsc::{Receiver, Sender, SyncSender, channel, sync_channel};
 
 use super::guard;
+use super::stream::read_held;
 
 /// The size of a chunk, in bytes.
 const CHUNK: usize = 1 << 18;
@@ -64,8 +65,8 @@ fn decode(mut decoder: Box<dyn Read + Send>, ready: &SyncSender<io::Result<Chunk
     }
 }
 
-impl Read for Ahead {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+impl BufRead for Ahead {
+    fn fill_buf(&mut self) -> io::Result<&[u8]> {
         if self.at == self.chunk.length && !self.ended {
             let broke_off = |_| io::Error::new(io::ErrorKind::InvalidData, "its decoder broke off");
             let used = std::mem::replace(&mut self.chunk, self.chunks.recv().map_err(broke_off)??);
@@ -75,10 +76,17 @@ impl Read for Ahead {
                 let _ = self.used.send(used.bytes);
             }
         }
-        let most = buffer.len().min(self.chunk.length - self.at);
-        buffer[..most].copy_from_slice(&self.chunk.bytes[self.at..self.at + most]);
-        self.at += most;
-        Ok(most)
+        Ok(&self.chunk.bytes[self.at..self.chunk.length])
+    }
+
+    fn consume(&mut self, bytes: usize) {
+        self.at += bytes;
+    }
+}
+
+impl Read for Ahead {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        read_held(self, buffer)
     }
 }
 

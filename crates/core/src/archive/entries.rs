@@ -1,6 +1,6 @@
 //! What a container's reader hands on for each entry, before anything about it is believed.
 
-use std::io::{self, Read};
+use std::io::{self, BufRead, Read};
 
 use super::ArchiveError;
 
@@ -68,7 +68,7 @@ pub(super) fn could_be_program(name: &[u8], bits: Option<u32>, modeless: bool) -
 }
 
 /// Takes each entry with its content.
-pub(super) type Visit<'a> = dyn FnMut(RawEntry, &mut dyn Read) -> Result<(), ArchiveError> + 'a;
+pub(super) type Visit<'a> = dyn FnMut(RawEntry, &mut dyn BufRead) -> Result<(), ArchiveError> + 'a;
 
 /// Permission and type bits of a Unix mode.
 pub(super) mod mode {

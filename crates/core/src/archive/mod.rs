@@ -20,6 +20,7 @@ mod single;
 mod size;
 mod source;
 mod spellings;
+mod stream;
 mod tar;
 mod unpack;
 pub mod windows_names;

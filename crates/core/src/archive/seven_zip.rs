@@ -1,6 +1,6 @@
 //! 7z, read in the order in which its blocks are packed (7-Zip's `7zFormat.txt`).
 
-use std::io::{self, Read, Seek, SeekFrom};
+use std::io::{self, BufRead, Read, Seek, SeekFrom};
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
@@ -13,6 +13,7 @@ use super::ArchiveError;
 use super::entries::{RawEntry, RawKind, Visit, Wanted, could_be_program, mode, read_target};
 use super::guard;
 use super::segment::{Buffered, Segment};
+use super::stream::read_held;
 use crate::progress::Stop;
 
 /// Set in a file's attributes where the upper half holds its Unix mode.
@@ -179,6 +180,12 @@ impl<'a> Content<'a> {
 
 impl Read for Content<'_> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        read_held(self, buffer)
+    }
+}
+
+impl BufRead for Content<'_> {
+    fn fill_buf(&mut self) -> io::Result<&[u8]> {
         let mut waited = Duration::ZERO;
         while self.at == self.piece.len() && !self.ended {
             match self.pieces.recv_timeout(GLANCE) {
@@ -194,10 +201,11 @@ impl Read for Content<'_> {
                 Err(RecvTimeoutError::Disconnected) => return Err(io::Error::other("its decoder broke off")),
             }
         }
-        let most = buffer.len().min(self.piece.len() - self.at);
-        buffer[..most].copy_from_slice(&self.piece[self.at..self.at + most]);
-        self.at += most;
-        Ok(most)
+        Ok(&self.piece[self.at..])
+    }
+
+    fn consume(&mut self, bytes: usize) {
+        self.at += bytes;
     }
 }
 
@@ -217,7 +225,7 @@ fn one(
     file: &Path,
     entry: &ArchiveEntry,
     modeless: bool,
-    content: &mut dyn Read,
+    content: &mut dyn BufRead,
     visit: &mut Visit<'_>,
 ) -> Result<(), ArchiveError> {
     // An anti-item says what is to be deleted on the way; a new folder has nothing of it.

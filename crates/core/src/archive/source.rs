@@ -1,7 +1,7 @@
 //! A downloaded file, opened once and recognised.
 
 use std::fs::File;
-use std::io::{self, Read, Seek as _, SeekFrom};
+use std::io::{self, BufReader, Read, Seek as _, SeekFrom};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -11,6 +11,7 @@ use super::kinds::{self, BLOCK, Container};
 use super::limits::Limits;
 use super::segment::Segment;
 use super::size::{self, CutOff};
+use super::write::CHUNK;
 use super::{ArchiveError, deb, seven_zip, single, tar, zip};
 use crate::error::FileContext as _;
 use crate::program::HEAD_BYTES;
@@ -189,7 +190,8 @@ impl Source {
 
     fn walk_single(&self, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
         let damaged = |source| ArchiveError::Damaged { file: self.path.clone(), source };
-        let mut content = self.format.compression.open(self.archive.clone()).map_err(damaged)?;
+        let content = self.format.compression.open(self.archive.clone()).map_err(damaged)?;
+        let mut content = BufReader::with_capacity(CHUNK, content);
         let known = self.format.compression == Compression::None;
         let raw = RawEntry {
             name: self.single_name.clone().into_bytes(),

@@ -11,6 +11,8 @@ use super::compression::Compression;
 use super::entries::{RawEntry, RawKind, Visit};
 use super::rationed::{Ration, Rationed};
 use super::segment::{Buffered, Segment};
+use super::stream::{Decoded, Stream};
+use super::write::CHUNK;
 
 /// The longest headers that one entry may have, in bytes: names, link targets and attributes of others' making.
 const LONGEST_HEADERS: u64 = 4 << 20;
@@ -24,15 +26,28 @@ pub(super) fn walk(
     let damaged = |source| ArchiveError::Damaged { file: file.to_owned(), source };
     let ration = Ration::default();
     ration.set(LONGEST_HEADERS);
+    let mut buffer = vec![0; CHUNK];
     if compression == Compression::None {
         let mut archive = Archive::new(Rationed::new(Buffered::new(segment), ration.clone()));
         // What nobody reads is skipped, not read.
         let mut entries = archive.entries_with_seek().map_err(damaged)?;
-        return entries.try_for_each(|entry| one(file, entry, &ration, visit));
+        return entries.try_for_each(|entry| {
+            one(file, entry, &ration, &mut |raw, content| visit(raw, &mut Decoded::new(content, &mut buffer)))
+        });
     }
-    let stream = compression.open(segment).and_then(Ahead::new).map_err(damaged)?;
-    let mut archive = Archive::new(Rationed::new(stream, ration.clone()));
-    archive.entries().map_err(damaged)?.try_for_each(|entry| one(file, entry, &ration, visit))?;
+    let stream = Stream::new(compression.open(segment).and_then(Ahead::new).map_err(damaged)?);
+    let mut archive = Archive::new(Rationed::new(stream.clone(), ration.clone()));
+    archive.entries_with_seek().map_err(damaged)?.try_for_each(|entry| {
+        one(file, entry, &ration, &mut |raw, entry| {
+            // Of a sparse file its holes are not in the stream.
+            let sparse = entry.header().entry_type() == EntryType::GNUSparse;
+            if sparse {
+                visit(raw, &mut Decoded::new(entry, &mut buffer))
+            } else {
+                visit(raw, &mut stream.content(entry.size()))
+            }
+        })
+    })?;
     io::copy(&mut archive.into_inner().into_inner(), &mut io::sink()).map(|_| ()).map_err(damaged)
 }
 
@@ -40,22 +55,22 @@ fn one<R: Read>(
     file: &Path,
     entry: io::Result<tar::Entry<'_, R>>,
     ration: &Ration,
-    visit: &mut Visit<'_>,
+    visit: &mut dyn FnMut(RawEntry, &mut tar::Entry<'_, R>) -> Result<(), ArchiveError>,
 ) -> Result<(), ArchiveError> {
     let damaged = |source| ArchiveError::Damaged { file: file.to_owned(), source };
     let mut entry = entry.map_err(damaged)?;
     ration.set(u64::MAX);
     let visited = visit_one(file, &mut entry, visit);
-    let read = u64::MAX - ration.left();
-    // What a sparse file has in the archive is less than its size.
-    let sparse = entry.header().entry_type() == EntryType::GNUSparse;
-    let packed = if sparse { entry.header().entry_size().map_err(damaged)? } else { entry.size() };
-    // The rest of the content is read on the way to the next entry.
-    ration.set(packed.saturating_sub(read).saturating_add(LONGEST_HEADERS));
+    // The rest of the content is skipped on the way to the next entry.
+    ration.set(LONGEST_HEADERS);
     visited
 }
 
-fn visit_one<R: Read>(file: &Path, entry: &mut tar::Entry<'_, R>, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
+fn visit_one<R: Read>(
+    file: &Path,
+    entry: &mut tar::Entry<'_, R>,
+    visit: &mut dyn FnMut(RawEntry, &mut tar::Entry<'_, R>) -> Result<(), ArchiveError>,
+) -> Result<(), ArchiveError> {
     let damaged = |source| ArchiveError::Damaged { file: file.to_owned(), source };
     let header = entry.header();
     let kind = match header.entry_type() {

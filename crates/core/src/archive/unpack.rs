@@ -13,6 +13,7 @@ use super::kinds::Container;
 use super::limits::Limits;
 use super::listing::{EntryKind, Listing};
 use super::source::Source;
+use super::stream::Decoded;
 use super::write::{CHUNK, FileJob, Writer, make_parent};
 use super::zip::Whole;
 use super::{ArchiveError, links, zip};
@@ -78,13 +79,12 @@ pub fn unpack(
     }
     look_for_room(root, source.content_bytes())?;
     let mut collector = collector(source, Some(root), options);
-    let mut buffer = vec![0; CHUNK];
     source.walk(Wanted::All, &options.limits, stop, &mut |raw, content| {
         if stop.requested() {
             return Err(ArchiveError::Interrupted);
         }
         if let Some((index, job)) = collector.take(raw)? {
-            let (bytes, head) = writer.write(root, &job, content, &mut buffer)?;
+            let (bytes, head) = writer.write(root, &job, content)?;
             collector.done(index, bytes, collector.is_of_interest(&job).then(|| job.program(&head).into()));
         }
         Ok(())
@@ -129,7 +129,7 @@ fn unpack_zip(
                     (bytes, program)
                 }),
                 Ok(None) => opened.content(&source.path, *at, &job.path.display(), &mut |content| {
-                    let (bytes, head) = writer.write(root, job, content, &mut buffer)?;
+                    let (bytes, head) = writer.write(root, job, &mut Decoded::new(content, &mut buffer))?;
                     Ok((bytes, interesting(job).then(|| job.program(&head))))
                 }),
                 Err(error) => Err(error),

@@ -1,7 +1,7 @@
 //! Writing unpacked files: each new, whole, and within the limits.
 
 use std::fs::{self, File, FileTimes};
-use std::io::{self, Read, Write as _};
+use std::io::{self, BufRead, Write as _};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, SystemTime};
@@ -60,27 +60,22 @@ impl FileJob {
 
 impl Writer<'_> {
     /// Copies the content to a new file under `root`, whose folder is there. Gives its length and its first bytes.
-    pub fn write(
-        &self,
-        root: &Path,
-        job: &FileJob,
-        content: &mut dyn Read,
-        buffer: &mut [u8],
-    ) -> Result<(u64, Vec<u8>), ArchiveError> {
+    pub fn write(&self, root: &Path, job: &FileJob, content: &mut dyn BufRead) -> Result<(u64, Vec<u8>), ArchiveError> {
         let mut out = self.create(root, job)?;
         let mut head = Vec::new();
         loop {
-            let read = match content.read(buffer) {
-                Ok(0) => break,
-                Ok(read) => read,
+            let chunk = match content.fill_buf() {
+                Ok([]) => break,
+                Ok(chunk) => chunk,
                 Err(e) if e.kind() == io::ErrorKind::Interrupted => continue,
                 Err(source) => return Err(ArchiveError::Damaged { file: self.archive.to_owned(), source }),
             };
-            let chunk = &buffer[..read];
             if head.len() < HEAD_BYTES {
                 head.extend_from_slice(&chunk[..chunk.len().min(HEAD_BYTES - head.len())]);
             }
             self.add(&mut out, chunk)?;
+            let taken = chunk.len();
+            content.consume(taken);
         }
         self.settle(&out, job)?;
         Ok((out.bytes, head))

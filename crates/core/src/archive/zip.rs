@@ -13,6 +13,8 @@ use super::ArchiveError;
 use super::entries::{RawEntry, RawKind, Visit, mode, read_target};
 use super::limits::Limits;
 use super::segment::{Buffered, Segment};
+use super::stream::Decoded;
+use super::write::CHUNK;
 
 /// The least that stands before an entry's content: the local header without a name (APPNOTE 4.3.7).
 const LOCAL_HEADER: u64 = 30;
@@ -274,10 +276,11 @@ fn damaged(file: &Path, source: ZipError) -> ArchiveError {
 pub(super) fn walk(file: &Path, segment: Segment, limits: &Limits, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
     let mut opened = Opened::open(file, segment, limits)?;
     opened.check(file)?;
+    let mut buffer = vec![0; CHUNK];
     for index in 0..opened.len() {
         let raw = opened.entry(file, index)?;
         let archive = matches!(raw.kind, RawKind::File).then_some(&mut opened.archive);
-        visit(raw, &mut Content { archive, index, entry: None })?;
+        visit(raw, &mut Decoded::new(&mut Content { archive, index, entry: None }, &mut buffer))?;
     }
     Ok(())
 }

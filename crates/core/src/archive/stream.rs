@@ -1,0 +1,130 @@
+//! Contents handed on as they lie in memory, without a copy of them.
+
+use std::cell::{RefCell, RefMut};
+use std::io::{self, BufRead, Read, Seek, SeekFrom};
+use std::rc::Rc;
+
+use super::ahead::Ahead;
+
+/// A decoded stream for a parser of headers, which goes on behind the contents that were taken past it. All clones stand
+/// at the same place.
+#[derive(Clone)]
+pub(super) struct Stream(Rc<RefCell<Inner>>);
+
+struct Inner {
+    ahead: Ahead,
+    /// How many bytes have been read.
+    at: u64,
+    /// How many of them the parser does not know of.
+    past: u64,
+}
+
+impl Stream {
+    pub fn new(ahead: Ahead) -> Self {
+        Self(Rc::new(RefCell::new(Inner { ahead, at: 0, past: 0 })))
+    }
+
+    /// The next bytes, not of the parser's reading. Until this is dropped nothing else may be read.
+    pub fn content(&self, bytes: u64) -> Content<'_> {
+        Content { stream: self.0.borrow_mut(), left: bytes }
+    }
+}
+
+impl Read for Stream {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let mut inner = self.0.borrow_mut();
+        let read = inner.ahead.read(buffer)?;
+        inner.at += read as u64;
+        Ok(read)
+    }
+}
+
+impl Seek for Stream {
+    /// Forward, from where the parser takes itself to be.
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        let mut inner = self.0.borrow_mut();
+        let past = std::mem::take(&mut inner.past);
+        let SeekFrom::Current(offset) = to else { return Err(io::ErrorKind::Unsupported.into()) };
+        let skip = u64::try_from(offset).ok().and_then(|offset| offset.checked_sub(past));
+        let skip = skip.ok_or(io::ErrorKind::Unsupported)?;
+        let mut skipped = Content { stream: inner, left: skip };
+        io::copy(&mut skipped, &mut io::sink())?;
+        if skipped.left > 0 {
+            return Err(io::ErrorKind::UnexpectedEof.into());
+        }
+        skipped.stream.past = 0;
+        Ok(skipped.stream.at)
+    }
+}
+
+/// So many bytes of a [`Stream`].
+pub(super) struct Content<'a> {
+    stream: RefMut<'a, Inner>,
+    left: u64,
+}
+
+impl BufRead for Content<'_> {
+    fn fill_buf(&mut self) -> io::Result<&[u8]> {
+        if self.left == 0 {
+            return Ok(&[]);
+        }
+        let ready = self.stream.ahead.fill_buf()?;
+        Ok(&ready[..usize::try_from(self.left).map_or(ready.len(), |left| left.min(ready.len()))])
+    }
+
+    fn consume(&mut self, bytes: usize) {
+        self.stream.ahead.consume(bytes);
+        self.stream.at += bytes as u64;
+        self.stream.past += bytes as u64;
+        self.left -= bytes as u64;
+    }
+}
+
+impl Read for Content<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        read_held(self, buffer)
+    }
+}
+
+/// Reads from what a reader holds in memory.
+pub(super) fn read_held(reader: &mut impl BufRead, buffer: &mut [u8]) -> io::Result<usize> {
+    let held = reader.fill_buf()?;
+    let most = held.len().min(buffer.len());
+    buffer[..most].copy_from_slice(&held[..most]);
+    reader.consume(most);
+    Ok(most)
+}
+
+/// A content that is decoded when it is read, by way of a buffer that serves for many.
+pub(super) struct Decoded<'a> {
+    content: &'a mut dyn Read,
+    buffer: &'a mut [u8],
+    /// Of the buffer what is read and not yet taken.
+    ready: std::ops::Range<usize>,
+}
+
+impl<'a> Decoded<'a> {
+    pub fn new(content: &'a mut dyn Read, buffer: &'a mut [u8]) -> Self {
+        Self { content, buffer, ready: 0..0 }
+    }
+}
+
+impl BufRead for Decoded<'_> {
+    fn fill_buf(&mut self) -> io::Result<&[u8]> {
+        if self.ready.is_empty() {
+            self.ready = 0..self.content.read(self.buffer)?;
+        }
+        Ok(&self.buffer[self.ready.clone()])
+    }
+
+    fn consume(&mut self, bytes: usize) {
+        self.ready.start += bytes;
+    }
+}
+
+impl Read for Decoded<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        // A small read, as of a file's first bytes, must not decode a whole buffer of it.
+        if self.ready.is_empty() { self.content.read(buffer) } else { read_held(self, buffer) }
+    }
+}
