@@ -86,26 +86,25 @@ impl<'a> Collector<'a> {
         self.bytes = self.bytes.saturating_add(raw.bytes.unwrap_or(0));
         self.limits.check(self.count, self.bytes, self.packed)?;
         self.hold(raw.name.len() + raw.kind.target_bytes())?;
-        let name = String::from_utf8_lossy(&raw.name).into_owned();
-        match (self.take_checked(raw, &name), &mut self.left_out) {
+        match (self.take_checked(&raw), &mut self.left_out) {
             (Err(e), Some(left_out)) if e.is_hazard() => {
                 let source = std::error::Error::source(&e);
                 let reason = source.map_or_else(|| e.to_string(), ToString::to_string);
-                left_out.push(LeftOut { entry: name, reason });
+                left_out.push(LeftOut { entry: lossy(&raw.name), reason });
                 Ok(None)
             }
             (other, _) => other,
         }
     }
 
-    fn take_checked(&mut self, raw: RawEntry, name: &str) -> Result<Option<(usize, FileJob)>, ArchiveError> {
+    fn take_checked(&mut self, raw: &RawEntry) -> Result<Option<(usize, FileJob)>, ArchiveError> {
         let path = match MemberPath::new(&raw.name) {
             Ok(Some(path)) => path,
             Ok(None) => return Ok(None),
-            Err(source) => return Err(ArchiveError::Member { entry: name.to_owned(), source }),
+            Err(source) => return Err(ArchiveError::Member { entry: lossy(&raw.name), source }),
         };
         if matches!(raw.kind, RawKind::Special) {
-            return Err(ArchiveError::Special(name.to_owned()));
+            return Err(ArchiveError::Special(lossy(&raw.name)));
         }
         if os::FOLDS_CASE
             && let Some((one, other)) = self.spellings.meet(path.as_path())
@@ -116,7 +115,7 @@ impl<'a> Collector<'a> {
         self.make_way(&path, &raw.kind)?;
         let mut entry = Entry { path, kind: EntryKind::Folder, bytes: 0, mode: raw.mode, program: None, needs: None };
         let mut job = None;
-        match raw.kind {
+        match &raw.kind {
             RawKind::Folder => {
                 if let Some(root) = self.root {
                     make_folder(&entry.path.under(root))?;
@@ -129,8 +128,8 @@ impl<'a> Collector<'a> {
                 let written = FileJob { path, mode: raw.mode, modified: raw.modified, bytes: raw.bytes };
                 job = Some((self.entries.len(), written));
             }
-            RawKind::Link(target) => entry.kind = EntryKind::Link(os::name_from_bytes(target)),
-            RawKind::HardLink(target) => entry = self.hard_link(entry.path, &target)?,
+            RawKind::Link(target) => entry.kind = EntryKind::Link(os::name_from_bytes(target.clone())),
+            RawKind::HardLink(target) => entry = self.hard_link(entry.path, target)?,
             RawKind::Special => {}
         }
         self.places.insert(entry.path.shared(), self.entries.len());
@@ -140,7 +139,7 @@ impl<'a> Collector<'a> {
 
     /// Whether a file could be a program, so that it is of interest what its first bytes say.
     pub fn is_of_interest(&self, job: &FileJob) -> bool {
-        could_be_program(job.path.file_name().as_bytes(), job.mode, self.modeless)
+        could_be_program(job.path.as_path().as_os_str().as_encoded_bytes(), job.mode, self.modeless)
     }
 
     /// Notes what was seen of a file.
@@ -247,4 +246,8 @@ impl<'a> Collector<'a> {
         }
         Ok(Entry { path, ..earlier.clone() })
     }
+}
+
+fn lossy(name: &[u8]) -> String {
+    String::from_utf8_lossy(name).into_owned()
 }

@@ -84,8 +84,9 @@ pub fn unpack(
             return Err(ArchiveError::Interrupted);
         }
         if let Some((index, job)) = collector.take(raw)? {
-            let (bytes, head) = writer.write(root, &job, content)?;
-            collector.done(index, bytes, collector.is_of_interest(&job).then(|| job.program(&head).into()));
+            let wanted = collector.is_of_interest(&job);
+            let (bytes, head) = writer.write(root, &job, content, wanted)?;
+            collector.done(index, bytes, wanted.then(|| job.program(&head).into()));
         }
         Ok(())
     })?;
@@ -129,8 +130,9 @@ fn unpack_zip(
                     (bytes, program)
                 }),
                 Ok(None) => opened.content(&source.path, *at, &job.path.display(), &mut |content| {
-                    let (bytes, head) = writer.write(root, job, &mut Decoded::new(content, &mut buffer))?;
-                    Ok((bytes, interesting(job).then(|| job.program(&head))))
+                    let wanted = interesting(job);
+                    let (bytes, head) = writer.write(root, job, &mut Decoded::new(content, &mut buffer), wanted)?;
+                    Ok((bytes, wanted.then(|| job.program(&head))))
                 }),
                 Err(error) => Err(error),
             };
@@ -225,7 +227,7 @@ impl<'a> Finish<'a> {
     /// # Errors
     /// When the disk refuses, or a link can be neither link nor copy, and hazards are not to be left out.
     pub fn apply(self, root: &Path, options: Options) -> Result<Finished, ArchiveError> {
-        let inside = || self.listing.entries.iter().filter(|e| e.path.as_path().starts_with(self.wrapper));
+        let inside = || self.listing.entries.iter().filter(|e| e.path.below(self.wrapper).is_some());
         let mut links = inside().filter(|e| matches!(e.kind, EntryKind::Link(_))).peekable();
         let copies = links.peek().is_some() && !os::can_link(root);
         let mut finished = Finished::default();
@@ -244,8 +246,8 @@ impl<'a> Finish<'a> {
                 os::make_link(Path::new(target), &place).at("make the link", &place)?;
             }
         }
-        for entry in inside().filter(|e| e.kind == EntryKind::File) {
-            if self.listing.without_modes && self.listing.executable(entry) {
+        if self.listing.without_modes {
+            for entry in inside().filter(|e| e.kind == EntryKind::File && self.listing.executable(e)) {
                 let place = entry.path.under(root);
                 let file = File::open(&place).at("open", &place)?;
                 os::set_mode(&file, 0o755).at("make executable", &place)?;

@@ -59,8 +59,15 @@ impl FileJob {
 }
 
 impl Writer<'_> {
-    /// Copies the content to a new file under `root`, whose folder is there. Gives its length and its first bytes.
-    pub fn write(&self, root: &Path, job: &FileJob, content: &mut dyn BufRead) -> Result<(u64, Vec<u8>), ArchiveError> {
+    /// Copies the content to a new file under `root`, whose folder is there. Gives its length, and its first bytes
+    /// where they are `wanted`.
+    pub fn write(
+        &self,
+        root: &Path,
+        job: &FileJob,
+        content: &mut dyn BufRead,
+        wanted: bool,
+    ) -> Result<(u64, Vec<u8>), ArchiveError> {
         let mut out = self.create(root, job)?;
         let mut head = Vec::new();
         loop {
@@ -70,7 +77,7 @@ impl Writer<'_> {
                 Err(e) if e.kind() == io::ErrorKind::Interrupted => continue,
                 Err(source) => return Err(ArchiveError::Damaged { file: self.archive.to_owned(), source }),
             };
-            if head.len() < HEAD_BYTES {
+            if wanted && head.len() < HEAD_BYTES {
                 head.extend_from_slice(&chunk[..chunk.len().min(HEAD_BYTES - head.len())]);
             }
             self.add(&mut out, chunk)?;
