@@ -7,9 +7,9 @@ use super::guard;
 use super::stream::read_held;
 
 /// The size of a chunk, in bytes.
-const CHUNK: usize = 1 << 18;
+const CHUNK: usize = 1 << 19;
 /// How many chunks may be ready and unread.
-const READY: usize = 4;
+const READY: usize = 3;
 
 /// Decoded bytes. The buffer keeps its full length from use to use, so that it is cleared only once.
 #[derive(Default)]

@@ -128,3 +128,44 @@ impl Read for Decoded<'_> {
         if self.ready.is_empty() { self.content.read(buffer) } else { read_held(self, buffer) }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 60, failure_persistence: None, ..ProptestConfig::default() })]
+
+        /// As a parser does it: a header, of the content behind it a part past the parser, and on to the next header.
+        #[test]
+        fn contents_taken_past_the_parser_change_nothing(
+            entries in proptest::collection::vec((0u64..90_000, 0u64..90_000), 1..20)
+        ) {
+            let bytes: Vec<u8> = (0..1_000_000u32).map(|i| (i * 7 % 251) as u8).collect();
+            let ahead = Ahead::new(Box::new(io::Cursor::new(bytes.clone()))).unwrap();
+            let (mut parser, mut at) = (Stream::new(ahead), 0);
+            for (length, taken) in entries {
+                let end = at + 512 + usize::try_from(length).unwrap();
+                let mut header = [0; 512];
+                let whole = parser.read_exact(&mut header);
+                if at + 512 > bytes.len() {
+                    prop_assert!(whole.is_err());
+                    break;
+                }
+                prop_assert_eq!(&header[..], &bytes[at..at + 512]);
+                let mut content = Vec::new();
+                parser.content(length.min(taken)).read_to_end(&mut content).unwrap();
+                prop_assert_eq!(&content[..], &bytes[at + 512..(at + 512 + content.len()).min(bytes.len())]);
+                let skipped = parser.seek(SeekFrom::Current(i64::try_from(length).unwrap()));
+                if end > bytes.len() {
+                    prop_assert!(skipped.is_err());
+                    break;
+                }
+                prop_assert_eq!(skipped.unwrap(), end as u64);
+                at = end;
+            }
+            prop_assert!(parser.seek(SeekFrom::Current(-1)).is_err() && parser.seek(SeekFrom::Start(0)).is_err());
+        }
+    }
+}

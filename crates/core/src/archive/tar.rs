@@ -51,11 +51,14 @@ pub(super) fn walk(
     io::copy(&mut archive.into_inner().into_inner(), &mut io::sink()).map(|_| ()).map_err(damaged)
 }
 
+/// Takes each entry with what the crate has of it.
+type VisitTar<'a, R> = dyn FnMut(RawEntry, &mut tar::Entry<'_, R>) -> Result<(), ArchiveError> + 'a;
+
 fn one<R: Read>(
     file: &Path,
     entry: io::Result<tar::Entry<'_, R>>,
     ration: &Ration,
-    visit: &mut dyn FnMut(RawEntry, &mut tar::Entry<'_, R>) -> Result<(), ArchiveError>,
+    visit: &mut VisitTar<'_, R>,
 ) -> Result<(), ArchiveError> {
     let damaged = |source| ArchiveError::Damaged { file: file.to_owned(), source };
     let mut entry = entry.map_err(damaged)?;
@@ -69,7 +72,7 @@ fn one<R: Read>(
 fn visit_one<R: Read>(
     file: &Path,
     entry: &mut tar::Entry<'_, R>,
-    visit: &mut dyn FnMut(RawEntry, &mut tar::Entry<'_, R>) -> Result<(), ArchiveError>,
+    visit: &mut VisitTar<'_, R>,
 ) -> Result<(), ArchiveError> {
     let damaged = |source| ArchiveError::Damaged { file: file.to_owned(), source };
     let header = entry.header();
