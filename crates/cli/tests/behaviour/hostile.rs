@@ -23,7 +23,7 @@ fn add(tar: &mut tar::Builder<Vec<u8>>, kind: tar::EntryType, name: &str, link: 
 fn refuse(home: &Home, archive: &std::path::Path, says: &str, alone: bool, what: &str) {
     let archive = archive.to_str().unwrap();
     let outside = fs::read_dir(home.path("")).unwrap().count();
-    home.wyard(&["receive", archive]).ends(3).says(says);
+    home.wyard(&["receive", archive]).ends(3).says(says).says("next:");
     assert!(!home.yard().join("stock").exists(), "{what}");
     let staging = home.yard().join("staging");
     assert!(!staging.exists() || fs::read_dir(staging).unwrap().next().is_none(), "{what}");
@@ -32,7 +32,7 @@ fn refuse(home: &Home, archive: &std::path::Path, says: &str, alone: bool, what:
     home.wyard(&["unpack", archive, "--into", into.to_str().unwrap()]).ends(3).says(says);
     assert_eq!(fs::read_dir(home.path("")).unwrap().count(), outside, "{what}");
     if alone {
-        home.wyard(&["receive", archive, "--dry-run"]).ends(3).says(says);
+        home.wyard(&["receive", archive, "--dry-run"]).ends(3).says(says).says("--leave-out-hazards");
         home.wyard(&["inspect", archive]).ends(0).says("left out");
         home.wyard(&["unpack", archive, "--into", into.to_str().unwrap(), "--leave-out-hazards"])
             .ends(0)

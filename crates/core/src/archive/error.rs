@@ -100,7 +100,7 @@ pub enum ArchiveError {
         target: String,
     },
     /// An entry needs a password.
-    #[error("the entry \"{0}\" is encrypted: unpack it by hand, then pack it again without a password")]
+    #[error("the entry \"{0}\" is encrypted")]
     Encrypted(String),
     /// An entry is packed with a method this version cannot read.
     #[error("the entry \"{entry}\" is packed with a method that can't be read here: {method}")]
@@ -209,12 +209,25 @@ impl Blamed for ArchiveError {
                 "switch on Windows' developer mode, or unpack in an elevated terminal: links can be made then"
                     .to_owned(),
             ),
+            Self::Encrypted(_) => Some("unpack it by hand, then pack it again without a password".to_owned()),
+            Self::Method { .. } => {
+                Some("unpack it by hand with what knows the method, then pack it again as zip or tar".to_owned())
+            }
+            Self::Length { .. } | Self::Overlap(..) | Self::TwoContents { .. } => {
+                Some("download it again; if it comes the same, ask whoever made the archive".to_owned())
+            }
+            Self::Empty(_) => Some("look where it came from for the file that holds the programs".to_owned()),
             Self::Member { .. }
             | Self::CaseOnly { .. }
             | Self::Special(_)
+            | Self::Twice(_)
+            | Self::HardLink { .. }
             | Self::LinkOutside { .. }
-            | Self::ThroughLink { .. } => Some("nothing was unpacked; ask whoever made the archive".to_owned()),
-            _ => None,
+            | Self::ThroughLink { .. } => Some(
+                "nothing was unpacked; ask whoever made the archive, or unpack the rest with --leave-out-hazards"
+                    .to_owned(),
+            ),
+            Self::Interrupted => None,
         }
     }
 }
