@@ -19,6 +19,7 @@ mod seven_zip;
 mod single;
 mod size;
 mod source;
+mod sparse;
 mod spellings;
 mod stream;
 mod tar;

@@ -11,6 +11,7 @@ use super::compression::Compression;
 use super::entries::{RawEntry, RawKind, Visit};
 use super::rationed::{Ration, Rationed};
 use super::segment::{Buffered, Segment};
+use super::sparse::Sparse;
 use super::stream::{Decoded, Stream};
 use super::write::CHUNK;
 
@@ -32,33 +33,28 @@ pub(super) fn walk(
         // What nobody reads is skipped, not read.
         let mut entries = archive.entries_with_seek().map_err(damaged)?;
         return entries.try_for_each(|entry| {
-            one(file, entry, &ration, &mut |raw, content| visit(raw, &mut Decoded::new(content, &mut buffer)))
+            one(file, entry, &ration, &mut |raw, content, _| visit(raw, &mut Decoded::new(content, &mut buffer)))
         });
     }
     let stream = Stream::new(compression.open(segment).and_then(Ahead::new).map_err(damaged)?);
     let mut archive = Archive::new(Rationed::new(stream.clone(), ration.clone()));
     archive.entries_with_seek().map_err(damaged)?.try_for_each(|entry| {
-        one(file, entry, &ration, &mut |raw, entry| {
-            // Of a sparse file its holes are not in the stream.
-            let sparse = entry.header().entry_type() == EntryType::GNUSparse;
-            if sparse {
-                visit(raw, &mut Decoded::new(entry, &mut buffer))
-            } else {
-                visit(raw, &mut stream.content(entry.size()))
-            }
+        one(file, entry, &ration, &mut |raw, content, as_packed| match as_packed {
+            Some(bytes) => visit(raw, &mut stream.content(bytes)),
+            None => visit(raw, &mut Decoded::new(content, &mut buffer)),
         })
     })?;
     io::copy(&mut archive.into_inner().into_inner(), &mut io::sink()).map(|_| ()).map_err(damaged)
 }
 
-/// Takes each entry with what the crate has of it.
-type VisitTar<'a, R> = dyn FnMut(RawEntry, &mut tar::Entry<'_, R>) -> Result<(), ArchiveError> + 'a;
+/// Takes each entry with its content and, where that lies in the archive as it is, how many bytes of it.
+type VisitTar<'a> = dyn FnMut(RawEntry, &mut dyn Read, Option<u64>) -> Result<(), ArchiveError> + 'a;
 
 fn one<R: Read>(
     file: &Path,
     entry: io::Result<tar::Entry<'_, R>>,
     ration: &Ration,
-    visit: &mut VisitTar<'_, R>,
+    visit: &mut VisitTar<'_>,
 ) -> Result<(), ArchiveError> {
     let damaged = |source| ArchiveError::Damaged { file: file.to_owned(), source };
     let mut entry = entry.map_err(damaged)?;
@@ -72,9 +68,13 @@ fn one<R: Read>(
 fn visit_one<R: Read>(
     file: &Path,
     entry: &mut tar::Entry<'_, R>,
-    visit: &mut VisitTar<'_, R>,
+    visit: &mut VisitTar<'_>,
 ) -> Result<(), ArchiveError> {
     let damaged = |source| ArchiveError::Damaged { file: file.to_owned(), source };
+    let mut sparse = None;
+    if matches!(entry.header().entry_type(), EntryType::Regular | EntryType::Continuous) {
+        sparse = Sparse::of(entry).map_err(damaged)?;
+    }
     let header = entry.header();
     let kind = match header.entry_type() {
         EntryType::Regular | EntryType::Continuous | EntryType::GNUSparse => RawKind::File,
@@ -84,15 +84,20 @@ fn visit_one<R: Read>(
         EntryType::XGlobalHeader => return Ok(()),
         _ => RawKind::Special,
     };
+    // What has holes does not lie in the archive as it is.
+    let as_packed = (sparse.is_none() && header.entry_type() != EntryType::GNUSparse).then(|| entry.size());
     let raw = RawEntry {
-        name: entry.path_bytes().into_owned(),
+        name: sparse.as_mut().and_then(|s| s.name.take()).unwrap_or_else(|| entry.path_bytes().into_owned()),
         kind,
         mode: Some(header.mode().map_err(damaged)?),
         modeless: false,
-        bytes: Some(entry.size()),
+        bytes: Some(sparse.as_ref().map_or_else(|| entry.size(), |s| s.bytes)),
         modified: header.mtime().ok(),
     };
-    visit(raw, entry)
+    match sparse {
+        Some(sparse) => visit(raw, &mut sparse.content(entry).map_err(damaged)?, None),
+        None => visit(raw, entry, as_packed),
+    }
 }
 
 fn link_target<R: Read>(entry: &tar::Entry<'_, R>) -> Vec<u8> {
