@@ -1,11 +1,17 @@
-//! What every command needs: the machine, the wish to end, and where to write.
+//! What every command needs: the session, and where to write.
 
-use std::io::{self, Write};
+use std::ffi::OsString;
+use std::io::{self, IsTerminal as _, Write};
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
 
-use serde::Serialize;
+use wagon_yard_core::change::Settled;
+use wagon_yard_core::environment::Environment;
 use wagon_yard_core::machine::Machine;
+use wagon_yard_core::process::command_line;
 use wagon_yard_core::progress::Stop;
-use wagon_yard_core::yard::{Settled, Yard};
+use wagon_yard_core::report::{Report, ReportBody};
+use wagon_yard_core::session::Session;
 
 use crate::args::{ColorWhen, Global};
 use crate::failure::{Failure, OutputError, exit};
@@ -14,10 +20,8 @@ use crate::view::{Page, escape};
 /// What every command needs.
 #[derive(Debug)]
 pub struct Context {
-    /// The machine.
-    pub machine: Machine,
-    /// Set by Ctrl-C.
-    pub stop: Stop,
+    /// What every job is handed.
+    pub session: Session,
     /// Options of every command.
     pub global: Global,
 }
@@ -47,16 +51,18 @@ impl Context {
         ctrlc::set_handler(move || from_handler.request())
             .map_err(|e| Failure::new(exit::MACHINE, format!("could not take charge of Ctrl-C: {e}"), None))?;
         let scope = global.scope.map(Into::into).unwrap_or_default();
-        let mut machine =
-            Machine::new(std::env::vars_os().collect(), global.sandbox.as_deref(), global.yard.as_deref(), scope)?;
-        machine.command_line = command_line();
-        Ok(Self { machine, stop, global: global.clone() })
+        let environment = Environment::of_process();
+        let mut machine = Machine::new(environment, global.sandbox.as_deref(), global.yard.as_deref(), scope)?;
+        machine.command_line = typed_again(&machine, "wyard".into(), |word| word.into());
+        let program = std::env::current_exe().map_or_else(|_| "wyard".into(), PathBuf::into_os_string);
+        machine.elevated_command_line = typed_again(&machine, program, |word| absolute(&machine, word));
+        Ok(Self { session: Session::new(machine, stop), global: global.clone() })
     }
 
     /// Settles what an earlier call has left half done, and tells it on standard error. Where that can't be done, commands
     /// that only look are none the worse, and those that write will say so.
     pub fn settle(&self) {
-        let told: Vec<String> = match Yard::of(&self.machine).settle() {
+        let told: Vec<String> = match self.session.settle() {
             Ok(settled) => settled.iter().map(Settled::words).collect(),
             Err(error) => vec![format!("what an earlier call left half done can't be settled: {error}")],
         };
@@ -67,25 +73,46 @@ impl Context {
         }
     }
 
-    /// Writes a report: as JSON where that was asked for, else through its text view.
-    pub fn report<R: Serialize>(
+    /// The page on standard output.
+    pub fn page(&self) -> Page {
+        Page::of_terminal().of_machine(&self.session.machine)
+    }
+
+    /// Whether somebody can be asked: a terminal to read from and one to write the question to.
+    pub fn can_ask(&self) -> bool {
+        io::stdin().is_terminal() && io::stderr().is_terminal()
+    }
+
+    /// Writes a report: as JSON where that was asked for, else through its text view. Gives the exit code that goes with it.
+    pub fn report<T: ReportBody>(
         &self,
-        report: &R,
-        text: impl FnOnce(&R, &Page, &mut dyn Write) -> io::Result<()>,
-    ) -> Result<(), Failure> {
+        report: &Report<T>,
+        text: impl FnOnce(&Report<T>, &Page, &mut dyn Write) -> io::Result<()>,
+    ) -> Result<ExitCode, Failure> {
         let written = if self.global.json {
-            let mut out = io::stdout().lock();
-            serde_json::to_writer_pretty(&mut out, report).map_err(io::Error::from).and_then(|()| writeln!(out))
+            // Whole before the first byte is out: half a document says nothing.
+            let document = serde_json::to_string_pretty(report)
+                .map_err(|e| Failure::new(exit::MACHINE, format!("the report can't be written as JSON: {e}"), None))?;
+            writeln!(io::stdout(), "{document}")
         } else {
             let mut out = anstream::stdout();
-            text(report, &Page::of_terminal().at_home(&self.machine.home), &mut out).and_then(|()| out.flush())
+            text(report, &self.page(), &mut out).and_then(|()| out.flush())
         };
-        written.map_err(|e| OutputError(e).into())
+        written.map_err(OutputError)?;
+        Ok(if report.passes() { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })
     }
 }
 
 /// This call as it could be typed again.
-fn command_line() -> String {
-    let words = std::env::args_os().skip(1).map(|word| word.to_string_lossy().into_owned());
-    shell_words::join(["wyard".to_owned()].into_iter().chain(words))
+fn typed_again(machine: &Machine, program: OsString, word: impl Fn(&Path) -> OsString) -> String {
+    let words = std::env::args_os().skip(1).map(|argument| word(Path::new(&argument)));
+    let words: Vec<OsString> = [program].into_iter().chain(words).collect();
+    command_line::join(&words, machine.system())
+}
+
+/// A word of the command line as it means the same in another folder: what names something that is here is written out.
+fn absolute(machine: &Machine, word: &Path) -> OsString {
+    let place = machine.current_folder.join(word);
+    let is_path = word.is_relative() && !word.as_os_str().is_empty() && place.exists();
+    if is_path { place.into_os_string() } else { word.into() }
 }

@@ -65,7 +65,9 @@ impl Failure {
             )?;
         }
         for cause in &self.causes {
-            page.labelled(&mut out, "  because:", 11, &view::escape(cause))?;
+            for (i, line) in cause.lines().map(str::trim_end).filter(|line| !line.is_empty()).enumerate() {
+                page.labelled(&mut out, if i == 0 { "  because:" } else { "" }, 11, &view::escape(line))?;
+            }
         }
         if let Some(next) = &self.next {
             page.labelled(&mut out, "  next:", 11, &view::escape(next))?;

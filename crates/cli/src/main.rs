@@ -1,6 +1,7 @@
 //! `wyard`: turns arguments into calls of the core, and the core's reports into text or JSON.
 
 mod args;
+mod ask;
 mod commands;
 mod context;
 mod demo;

@@ -1,28 +1,37 @@
 //! Progress on a terminal: a bar while bytes move, a line for each stage that has ended.
 
 use std::io::{self, IsTerminal as _, Write as _};
+use std::path::PathBuf;
 use std::sync::Mutex;
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use wagon_yard_core::archive::Format;
+use wagon_yard_core::checksum::Summed;
+use wagon_yard_core::installer::InstallPlan;
+use wagon_yard_core::jobs::consent::Consent;
+use wagon_yard_core::jobs::receive::{Observer, Stage};
+use wagon_yard_core::jobs::unpack::UnpackObserver;
 use wagon_yard_core::progress::Progress;
-use wagon_yard_core::receive::{Stage, Witness};
 
+use crate::ask;
 use crate::context::Context;
 use crate::view::{self, Page};
 
 /// Shows progress on standard error and stage lines on standard output; neither where they are not wanted.
 #[derive(Debug)]
-pub struct Shown {
+pub struct Shown<'a> {
+    context: &'a Context,
     bar: Mutex<Option<ProgressBar>>,
     stages: bool,
     bars: bool,
 }
 
-impl Shown {
+impl<'a> Shown<'a> {
     /// For this call.
-    pub fn new(context: &Context) -> Self {
+    pub fn new(context: &'a Context) -> Self {
         let quiet = context.global.quiet;
         Self {
+            context,
             bar: Mutex::new(None),
             stages: !quiet && !context.global.json,
             bars: !quiet && io::stderr().is_terminal(),
@@ -34,7 +43,7 @@ impl Shown {
     }
 }
 
-impl Progress for Shown {
+impl Progress for Shown<'_> {
     fn begin(&self, stage: &'static str, total: Option<u64>) {
         if !self.bars {
             return;
@@ -69,12 +78,40 @@ impl Progress for Shown {
     }
 }
 
-impl Witness for Shown {
-    fn stage(&self, stage: &Stage<'_>) {
+impl Shown<'_> {
+    fn line(&self, line: impl FnOnce(&Page, &mut dyn io::Write) -> io::Result<()>) {
         if self.stages {
             let mut out = anstream::stdout();
             // A closed pipe shows itself when the report is written.
-            let _ = view::receive::stage(stage, &Page::of_terminal(), &mut out).and_then(|()| out.flush());
+            let _ = line(&self.context.page(), &mut out).and_then(|()| out.flush());
         }
+    }
+}
+
+impl Observer for Shown<'_> {
+    fn stage(&self, stage: &Stage<'_>) {
+        self.line(|page, out| view::stages::stage(stage, page, out));
+    }
+
+    fn planned(&self, plan: &InstallPlan) {
+        self.line(|page, out| view::install::write_plan(plan, page, out));
+    }
+
+    fn consents(&self, _plan: &InstallPlan) -> Consent {
+        ask::consent(self.context)
+    }
+
+    fn choose(&self, folders: &[PathBuf]) -> Option<usize> {
+        ask::which(self.context, folders)
+    }
+}
+
+impl UnpackObserver for Shown<'_> {
+    fn identified(&self, format: &Format) {
+        self.stage(&Stage::Identified(format));
+    }
+
+    fn summed(&self, summed: &Summed) {
+        self.stage(&Stage::Summed(summed));
     }
 }

@@ -6,6 +6,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use criterion::{Criterion, criterion_group, criterion_main};
+use wagon_yard_core::change::{Change, Changeset};
 use wagon_yard_core::check::check;
 use wagon_yard_core::layout::Command;
 use wagon_yard_core::machine::Machine;
@@ -13,7 +14,8 @@ use wagon_yard_core::os;
 use wagon_yard_core::program::ProgramKind;
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::receive::register;
-use wagon_yard_core::yard::{Acts, Card, CardLayout, Change, Requires, Scope, Settings, Source, Yard};
+use wagon_yard_core::scope::Scope;
+use wagon_yard_core::yard::{Card, CardLayout, Requires, Settings, Source, Yard};
 
 const TOOLS: usize = 60;
 const COMMANDS: usize = 6;
@@ -55,9 +57,9 @@ fn tool(yard: &Yard, number: usize) -> Card {
         fs::write(&path, text).unwrap();
         os::set_mode(&fs::File::open(&path).unwrap(), 0o755).unwrap();
     }
-    let mut acts = Acts::default();
-    yard.put_card(&mut acts, &card).unwrap();
-    yard.lock().unwrap().carry_out(Change { does: "make a tool".to_owned(), undoes: None, acts }).unwrap();
+    let mut changeset = Changeset::default();
+    yard.put_card(&mut changeset, &card).unwrap();
+    yard.lock().unwrap().carry_out(Change { does: "make a tool".to_owned(), undoes: None, changeset }).unwrap();
     card
 }
 

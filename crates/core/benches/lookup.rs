@@ -9,10 +9,12 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use wagon_yard_core::machine::{Machine, home_variable};
 use wagon_yard_core::os;
 use wagon_yard_core::progress::Stop;
-use wagon_yard_core::resolve::{self, Caller, Disk, Surroundings};
+use wagon_yard_core::resolve::{self, Caller, Disk, LookupContext};
+use wagon_yard_core::scope::Scope;
 use wagon_yard_core::survey::survey;
-use wagon_yard_core::trace::{TerminalKind, TraceRequest, trace};
-use wagon_yard_core::yard::{Scope, Settings};
+use wagon_yard_core::terminal::TerminalKind;
+use wagon_yard_core::trace::{TraceRequest, trace};
+use wagon_yard_core::yard::Settings;
 
 fn scanning(criterion: &mut Criterion) {
     let folder = tempfile::tempdir().unwrap();
@@ -31,9 +33,9 @@ fn scanning(criterion: &mut Criterion) {
     let home = folder.path().to_owned();
     let environment = [("PATH".into(), value.clone()), (home_variable().into(), home.into())].into_iter().collect();
     let machine = Machine::new(environment, None, None, Scope::User).unwrap();
-    let around = Surroundings { path: value, ..Surroundings::default() };
+    let context = LookupContext { path: value, ..LookupContext::default() };
     criterion.bench_function("look one name up in 200 folders of 100 commands", |bench| {
-        bench.iter(|| resolve::candidates(Caller::Exec, black_box("c150-50"), &around, &Disk));
+        bench.iter(|| resolve::candidates(Caller::Exec, black_box("c150-50"), &context, &Disk));
     });
     let request = TraceRequest {
         names: vec!["c150-50".to_owned()],

@@ -1,17 +1,16 @@
-//! The machine a call works on: the environment it was started with, the home folder, the yard. Handed in, never
-//! looked up, so that a sandbox is the same code with other places.
+//! The machine a call works on: the environment it was started with, the home folder, the yard. The user's places are
+//! handed in, so that a sandbox is the same code with other places; what the system says to everybody, as which shells there
+//! are, is asked of the real one.
 
-use std::collections::BTreeMap;
-use std::ffi::{OsStr, OsString};
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
+use crate::environment::Environment;
 use crate::error::{Blame, Blamed};
 use crate::os;
+use crate::registry::RegistryPlaces;
+use crate::scope::Scope;
 use crate::system::System;
-use crate::yard::Scope;
-
-/// Environment variables by name.
-pub type Environment = BTreeMap<OsString, OsString>;
 
 /// Where a user's folders lie below the home, for each variable that says so on Windows ("KNOWNFOLDERID").
 const WINDOWS_PLACES: [(&str, &[&str]); 3] =
@@ -24,8 +23,8 @@ const PLACES: [&str; 4] = ["XDG_DATA_HOME", "XDG_CONFIG_HOME", "ZDOTDIR", "ENV"]
 #[derive(Debug, thiserror::Error)]
 pub enum MachineError {
     /// No home folder is known.
-    #[error("the home folder is not known: {} is not set to an absolute folder", home_variable())]
-    NoHome,
+    #[error("the home folder is not known: {0} is not set to an absolute folder")]
+    NoHome(&'static str),
     /// A folder given on the command line cannot be made absolute.
     #[error("the folder {} cannot be made absolute", .0.display())]
     NotAbsolute(PathBuf, #[source] std::io::Error),
@@ -37,16 +36,11 @@ impl Blamed for MachineError {
     }
 
     fn hint(&self) -> Option<String> {
-        matches!(self, Self::NoHome).then(|| format!("set {}, or rehearse with --sandbox DIR", home_variable()))
+        match self {
+            Self::NoHome(variable) => Some(format!("set {variable}, or rehearse with --sandbox DIR")),
+            Self::NotAbsolute(..) => None,
+        }
     }
-}
-
-/// The variable of this name; on Windows case does not matter ("Environment Variables").
-#[must_use]
-pub fn variable<'a>(environment: &'a Environment, name: &str) -> Option<&'a OsStr> {
-    let same = |key: &&OsString| os::HERE == System::Windows && key.eq_ignore_ascii_case(name);
-    let exact = environment.get(OsStr::new(name));
-    exact.or_else(|| environment.keys().find(same).and_then(|key| environment.get(key))).map(OsString::as_os_str)
 }
 
 /// Where things are on this machine.
@@ -65,8 +59,12 @@ pub struct Machine {
     pub scope: Scope,
     /// Where the system's own files are found: the root, or a folder of the sandbox.
     pub root: PathBuf,
+    /// The folder this call was made in.
+    pub current_folder: PathBuf,
     /// The command line of this call, for the records.
     pub command_line: String,
+    /// The same for a terminal that opens in another folder: every path is written out.
+    pub elevated_command_line: String,
 }
 
 impl Machine {
@@ -83,63 +81,81 @@ impl Machine {
         yard: Option<&Path>,
         scope: Scope,
     ) -> Result<Self, MachineError> {
+        let system = environment.system();
         let sandbox = sandbox.map(absolute).transpose()?;
         if let Some(sandbox) = &sandbox {
             let home = sandbox.join("home");
-            environment.insert("HOME".into(), home.clone().into());
-            if os::HERE == System::Windows {
+            environment.set("HOME", home.clone());
+            if system == System::Windows {
                 for (name, below) in WINDOWS_PLACES {
-                    environment.retain(|key, _| !key.eq_ignore_ascii_case(name));
-                    environment.insert(name.into(), below.iter().fold(home.clone(), |p, part| p.join(part)).into());
+                    environment.set(name, below.iter().fold(home.clone(), |path, part| path.join(part)));
                 }
             }
             for name in PLACES {
-                let inside = environment.get(OsStr::new(name)).is_some_and(|v| Path::new(v).starts_with(sandbox));
-                if !inside {
-                    environment.remove(OsStr::new(name));
+                if !environment.get(name).is_some_and(|value| Path::new(value).starts_with(sandbox)) {
+                    environment.remove(name);
                 }
             }
-            environment.remove(OsStr::new("WYARD_YARD"));
+            environment.remove("WYARD_YARD");
         }
         let root = sandbox.as_ref().map_or_else(|| PathBuf::from("/"), |sandbox| sandbox.join("system"));
-        let for_everybody = os::HERE == System::Unix && scope == Scope::System;
+        let for_everybody = system == System::Unix && scope == Scope::System;
         if for_everybody && os::is_superuser() && sandbox.is_none() {
             // An elevation tool may hand on the home of the user who called it, where nothing is the superuser's to touch.
-            environment.retain(|name, _| !PLACES.iter().any(|place| name == place));
-            environment.insert("HOME".into(), os::superuser_home().into());
+            environment.retain(|name, _| !PLACES.iter().any(|place| name == *place));
+            environment.set("HOME", os::superuser_home());
         }
-        let home = absolute_in(&environment, home_variable()).ok_or(MachineError::NoHome)?;
-        let yard = match (yard, environment.get(OsStr::new("WYARD_YARD")).filter(|v| !v.is_empty())) {
+        let home_variable = home_variable(system);
+        let home = environment.folder(home_variable).ok_or(MachineError::NoHome(home_variable))?;
+        let yard = match (yard, environment.get("WYARD_YARD").filter(|v| !v.is_empty())) {
             (Some(given), _) => absolute(given)?,
             (None, Some(given)) => absolute(Path::new(given))?,
             // The place for add-on packages (Filesystem Hierarchy Standard 3.0, 3.13).
             (None, None) if for_everybody => root.join("opt").join("wagon-yard"),
-            (None, None) if os::HERE == System::Windows => absolute_in(&environment, "LOCALAPPDATA")
+            (None, None) if system == System::Windows => environment
+                .folder("LOCALAPPDATA")
                 .unwrap_or_else(|| home.join("AppData").join("Local"))
                 .join("Wagon Yard"),
-            (None, None) => absolute_in(&environment, "XDG_DATA_HOME")
+            (None, None) => environment
+                .folder("XDG_DATA_HOME")
                 .unwrap_or_else(|| home.join(".local").join("share"))
                 .join("wagon-yard"),
         };
-        Ok(Self { environment, home, sandbox, yard, scope, root, command_line: String::new() })
+        Ok(Self {
+            environment,
+            home,
+            sandbox,
+            yard,
+            scope,
+            root,
+            current_folder: std::env::current_dir().unwrap_or_default(),
+            command_line: String::new(),
+            elevated_command_line: String::new(),
+        })
+    }
+
+    /// Which system's rules hold.
+    #[must_use]
+    pub fn system(&self) -> System {
+        self.environment.system()
+    }
+
+    /// The registry's keys, or those of the sandbox.
+    #[must_use]
+    pub fn registry(&self) -> RegistryPlaces {
+        RegistryPlaces::of(self.sandbox.as_deref())
     }
 
     /// Whether it is the system's files that are changed, and a yard for everybody.
     #[must_use]
     pub fn is_for_everybody(&self) -> bool {
-        os::HERE == System::Unix && self.scope == Scope::System
-    }
-
-    /// A variable of this terminal that holds an absolute path.
-    #[must_use]
-    pub fn folder_variable(&self, name: &str) -> Option<PathBuf> {
-        absolute_in(&self.environment, name)
+        self.system() == System::Unix && self.scope == Scope::System
     }
 
     /// This terminal's PATH, empty where it is not set.
     #[must_use]
     pub fn path_value(&self) -> OsString {
-        variable(&self.environment, "PATH").unwrap_or_default().to_owned()
+        self.environment.get("PATH").unwrap_or_default().to_owned()
     }
 }
 
@@ -147,14 +163,10 @@ fn absolute(path: &Path) -> Result<PathBuf, MachineError> {
     std::path::absolute(path).map_err(|e| MachineError::NotAbsolute(path.to_owned(), e))
 }
 
-fn absolute_in(environment: &Environment, name: &str) -> Option<PathBuf> {
-    variable(environment, name).map(PathBuf::from).filter(|p| p.is_absolute())
-}
-
 /// The variable that names the user's home folder.
 #[must_use]
-pub fn home_variable() -> &'static str {
-    match os::HERE {
+pub fn home_variable(system: System) -> &'static str {
+    match system {
         System::Unix => "HOME",
         System::Windows => "USERPROFILE",
     }
@@ -165,7 +177,7 @@ mod tests {
     use super::*;
 
     fn environment(pairs: &[(&str, &str)]) -> Environment {
-        pairs.iter().map(|(k, v)| ((*k).into(), (*v).into())).collect()
+        Environment::with(System::Unix, pairs.iter().copied())
     }
 
     #[test]
@@ -193,8 +205,8 @@ mod tests {
     fn a_sandbox_does_not_follow_variables_that_lead_out_of_it() {
         let pairs = [("HOME", "/h"), ("ZDOTDIR", "/h/zsh"), ("XDG_CONFIG_HOME", "/s/home/conf")];
         let machine = Machine::new(environment(&pairs), Some(Path::new("/s")), None, Scope::User).unwrap();
-        assert_eq!(machine.folder_variable("ZDOTDIR"), None);
-        assert_eq!(machine.folder_variable("XDG_CONFIG_HOME"), Some("/s/home/conf".into()));
+        assert_eq!(machine.environment.folder("ZDOTDIR"), None);
+        assert_eq!(machine.environment.folder("XDG_CONFIG_HOME"), Some("/s/home/conf".into()));
         assert_eq!(machine.home, Path::new("/s/home"));
     }
 }

@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
 use fastrand::Rng;
-use wagon_yard_core::resolve::{self, Caller, Disk, FileView as _, Seen, Standing, Surroundings};
+use wagon_yard_core::resolve::{self, Caller, Disk, FileView as _, LookupContext, Seen, Standing};
 use wagon_yard_core::store::quote;
 
 /// Machines made from the fixed seed, and as many again from a random one.
@@ -178,12 +178,12 @@ fn once_each(files: impl Iterator<Item = PathBuf>) -> Vec<PathBuf> {
 fn compare(seed: u64) {
     let callers = [
         (Caller::Exec, ""),
-        (Caller::Sh, "dash"),
-        (Caller::Bash, "bash"),
-        (Caller::Zsh, "zsh"),
-        (Caller::Ksh, "ksh"),
-        (Caller::Fish, "fish"),
-        (Caller::Tcsh, "tcsh"),
+        (Caller::Shell(Shell::Sh), "dash"),
+        (Caller::Shell(Shell::Bash), "bash"),
+        (Caller::Shell(Shell::Zsh), "zsh"),
+        (Caller::Shell(Shell::Ksh), "ksh"),
+        (Caller::Shell(Shell::Fish), "fish"),
+        (Caller::Shell(Shell::Tcsh), "tcsh"),
     ];
     let callers: Vec<_> = callers
         .into_iter()
@@ -207,13 +207,13 @@ fn compare(seed: u64) {
         for (caller, shell) in &callers {
             let answers = if shell.is_empty() { execute(&home, &machines) } else { ask(shell, &home, &machines) };
             for (machine, (ran, listed)) in machines.iter().zip(answers) {
-                let around = Surroundings {
+                let context = LookupContext {
                     path: machine.path.clone().into(),
                     current_folder: machine.current.clone(),
                     home: Some(home.clone()),
-                    ..Surroundings::default()
+                    ..LookupContext::default()
                 };
-                let candidates = resolve::candidates(*caller, &machine.name, &around, &Disk);
+                let candidates = resolve::candidates(*caller, &machine.name, &context, &Disk);
                 let real = |path: &Path| path.canonicalize().unwrap_or_default();
                 let predicted = resolve::winner(&candidates).map(real).unwrap_or_default();
                 let told = |what: &str, theirs: &str, ours: &str| {

@@ -2,7 +2,8 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use wagon_yard_core::os::RawValue;
-use wagon_yard_core::store::registry::{Builder, RegistryEnvironments, RegistryKey, RegistryValue, ValueKind, predict};
+use wagon_yard_core::registry::{RegistryKey, RegistryValue, ValueKind};
+use wagon_yard_core::store::registry::{Builder, RegistryEnvironments, predict};
 
 /// What every session has, where a state says nothing else.
 const USUAL: [&str; 2] = [r"S PATH=C:\windows\system32;C:\windows", "S PATHEXT=.COM;.EXE;.BAT;.CMD"];
@@ -171,8 +172,9 @@ mod from_outside {
 #[cfg(windows)]
 mod from_inside {
     use wagon_yard_core::os;
-    use wagon_yard_core::store::registry::{Keys, read};
-    use wagon_yard_core::yard::Scope;
+    use wagon_yard_core::registry::Keys;
+    use wagon_yard_core::scope::Scope;
+    use wagon_yard_core::store::registry::read;
 
     use super::*;
 

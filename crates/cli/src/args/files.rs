@@ -1,13 +1,14 @@
 //! The arguments of commands that take a downloaded file.
 
+use std::ffi::OsString;
 use std::path::PathBuf;
 use std::time::Duration;
 
 use clap::Args as ClapArgs;
 use wagon_yard_core::archive::{Limits, Options};
-use wagon_yard_core::checksum::{Algorithm, Checksum};
-use wagon_yard_core::layout::{ToolName, Variable, Version};
-use wagon_yard_core::receive::{HomeVariables, Trust};
+use wagon_yard_core::checksum::{Algorithm, Checksum, Trust};
+use wagon_yard_core::layout::HomeVariables;
+use wagon_yard_core::naming::{ToolName, Variable, Version};
 
 use super::RequiresArgs;
 
@@ -102,7 +103,7 @@ pub struct InstallerArgs {
     pub time: TimeArgs,
     /// What is passed on to an installer
     #[arg(last = true, value_name = "ARGUMENTS")]
-    pub arguments: Vec<String>,
+    pub arguments: Vec<OsString>,
 }
 
 /// How long an installer or uninstaller may take.

@@ -10,8 +10,8 @@ pub use files::{InspectArgs, ReceiveArgs, TimeArgs, ToolArgs, UnpackArgs};
 pub use proof::{CheckArgs, RequiresArgs, TrialAction, TrialAddArgs, TrialArgs};
 use wagon_yard_core::finding::Severity;
 use wagon_yard_core::resolve::{Caller, Shell};
-use wagon_yard_core::trace::TerminalKind;
-use wagon_yard_core::yard::Scope;
+use wagon_yard_core::scope::Scope;
+use wagon_yard_core::terminal::TerminalKind;
 
 /// Receives a downloaded command-line tool, registers it in PATH, and proves that it works in every new terminal
 #[derive(Debug, Parser)]
@@ -97,6 +97,9 @@ pub enum Command {
         /// Settle cards without a folder and folders without a card
         #[arg(long)]
         mend: bool,
+        /// With --mend: show what would be done, and write nothing
+        #[arg(long, requires = "mend")]
+        dry_run: bool,
     },
     /// Put a received tool's command folders and home variables into PATH's stores: startup files, or the registry
     Register(NameArgs),

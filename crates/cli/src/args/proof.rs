@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args, Subcommand};
-use wagon_yard_core::layout::Variable;
+use wagon_yard_core::naming::Variable;
 use wagon_yard_core::yard::Requires;
 
 /// Options of `check`.
@@ -32,6 +32,9 @@ pub struct CheckArgs {
     /// Forget what it needs
     #[arg(long, requires = "names", conflicts_with_all = ["requires_command", "requires_variable"])]
     pub requires_nothing: bool,
+    /// Check by what would be kept, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
 }
 
 /// What a tool needs besides itself.
@@ -81,6 +84,9 @@ pub enum TrialAction {
         name: String,
         /// The trial's title
         title: String,
+        /// Show what the card would have, and write nothing
+        #[arg(long)]
+        dry_run: bool,
     },
 }
 
@@ -113,4 +119,7 @@ pub struct TrialAddArgs {
     /// A file that must be there afterwards and print this when it is run; repeatable
     #[arg(long, value_name = "FILE=TEXT")]
     pub leaves_program: Vec<String>,
+    /// Show what the card would have, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
 }

@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::receive::{AdoptRequest, adopt, search};
+use wagon_yard_core::jobs::adopt::{self, AdoptRequest};
 
 use crate::args::AdoptArgs;
 use crate::context::Context;
@@ -12,8 +12,7 @@ use crate::view;
 /// Adopts a folder, or looks for folders to adopt.
 pub fn run(args: AdoptArgs, context: &Context) -> Result<ExitCode, Failure> {
     if args.search {
-        context.report(&search(&context.machine, &context.stop)?, view::adopt::write_search)?;
-        return Ok(ExitCode::SUCCESS);
+        return context.report(&adopt::search(&context.session)?, view::adopt::write_search);
     }
     let Some(folder) = args.folder else {
         return Err(Failure::new(exit::CALL, "no folder is named", Some("'wyard adopt --search' looks for some")));
@@ -24,16 +23,10 @@ pub fn run(args: AdoptArgs, context: &Context) -> Result<ExitCode, Failure> {
         name: args.tool.name,
         version: args.tool.version,
         command_folders: args.tool.command_folders,
-        scope: context.machine.scope,
-        only: None,
-        renew: false,
+        scope: context.session.machine.scope,
         move_in: args.move_in,
-        uninstaller: None,
-        added: Vec::new(),
-        source: None,
         dry_run: args.dry_run,
+        installed: None,
     };
-    let report = adopt(&context.machine, &request, &context.stop)?;
-    context.report(&report, view::adopt::write)?;
-    Ok(report.verdict.map_or(ExitCode::SUCCESS, super::exit_code))
+    context.report(&adopt::run(&context.session, &request)?, view::adopt::write)
 }

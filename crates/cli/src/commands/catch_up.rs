@@ -3,8 +3,9 @@
 use std::io::{self, IsTerminal as _, Write as _};
 use std::process::ExitCode;
 
+use wagon_yard_core::jobs::catch_up::{self, CatchUpLines};
+use wagon_yard_core::report::Report;
 use wagon_yard_core::resolve::Shell;
-use wagon_yard_core::terminal::{CatchUpReport, catch_up};
 
 use crate::args::CatchUpArgs;
 use crate::context::Context;
@@ -13,8 +14,8 @@ use crate::view::Page;
 
 /// Prints the lines, for the shell to read.
 pub fn run(args: &CatchUpArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let report = catch_up(&context.machine, args.shell, &context.stop)?;
-    context.report(&report, write)?;
+    let report = catch_up::run(&context.session, args.shell)?;
+    let code = context.report(&report, write)?;
     if io::stdout().is_terminal() && !context.global.json && !context.global.quiet {
         let told = if report.lines.is_empty() {
             "This terminal has what a new one has.".to_owned()
@@ -23,10 +24,10 @@ pub fn run(args: &CatchUpArgs, context: &Context) -> Result<ExitCode, Failure> {
         };
         let _ = writeln!(anstream::stderr(), "{told}");
     }
-    Ok(ExitCode::SUCCESS)
+    Ok(code)
 }
 
-fn write(report: &CatchUpReport, _page: &Page, out: &mut dyn io::Write) -> io::Result<()> {
+fn write(report: &Report<CatchUpLines>, _page: &Page, out: &mut dyn io::Write) -> io::Result<()> {
     // For a shell to read, not for people: nothing is escaped or broken.
     report.lines.iter().try_for_each(|line| writeln!(out, "{line}"))
 }

@@ -9,9 +9,6 @@ use crate::failure::{Failure, exit};
 
 /// Builds the made-up world and shows the main job in it.
 pub fn run(args: &DemoArgs, context: &Context) -> Result<ExitCode, Failure> {
-    if context.global.json {
-        return Err(Failure::new(exit::CALL, "the demo is a show for people and has no JSON", None));
-    }
     let temporary;
     let folder = match &args.keep {
         Some(kept) if kept.exists() => {
@@ -26,6 +23,7 @@ pub fn run(args: &DemoArgs, context: &Context) -> Result<ExitCode, Failure> {
     };
     let folder = std::path::absolute(folder).map_err(not_built)?;
     let world = World::build(&folder, args.keep.is_some())?;
-    let well = Show::new(&world, context)?.run(args.keep.is_some())?;
-    Ok(if well { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })
+    let report = Show::new(&world, context)?.run(args.keep.is_some())?;
+    // Its text has been printed on the way.
+    context.report(&report, |_, _, _| Ok(()))
 }

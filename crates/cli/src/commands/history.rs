@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::receive::history;
+use wagon_yard_core::jobs::history;
 
 use crate::context::Context;
 use crate::failure::Failure;
@@ -10,6 +10,5 @@ use crate::view;
 
 /// Lists the changes, or shows one in full.
 pub fn run(id: Option<u64>, context: &Context) -> Result<ExitCode, Failure> {
-    context.report(&history(&context.machine, id)?, view::history::write)?;
-    Ok(ExitCode::SUCCESS)
+    context.report(&history::run(&context.session, id)?, view::history::write)
 }

@@ -2,8 +2,7 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::installer::{look_first, recognise};
-use wagon_yard_core::receive::{InspectRequest, inspect};
+use wagon_yard_core::jobs::inspect::{self, InspectRequest};
 
 use crate::args::InspectArgs;
 use crate::context::Context;
@@ -12,14 +11,7 @@ use crate::view;
 
 /// Looks into a file.
 pub fn run(args: InspectArgs, context: &Context) -> Result<ExitCode, Failure> {
-    if let Some(installer) = recognise(&args.file)? {
-        let installer = look_first(&context.machine, &args.file, installer, !args.no_run, &context.stop)?;
-        context.report(&view::install::Inspected::of(&installer), view::install::write_inspected)?;
-        return Ok(ExitCode::SUCCESS);
-    }
     let InspectArgs { file, checksums, whole, no_run } = args;
     let request = InspectRequest { file, trust: checksums.into(), whole, no_run };
-    let report = inspect(&context.machine, &request, &context.stop)?;
-    context.report(&report, view::inspect::write)?;
-    Ok(ExitCode::SUCCESS)
+    context.report(&inspect::run(&context.session, &request)?, view::inspect::write)
 }

@@ -8,7 +8,6 @@ mod demo;
 mod explain;
 mod history;
 mod inspect;
-mod install;
 mod overview;
 mod path;
 mod receive;
@@ -24,7 +23,8 @@ mod unpack;
 
 use std::process::ExitCode;
 
-use wagon_yard_core::check::Verdict;
+use wagon_yard_core::jobs::stock::StockRequest;
+use wagon_yard_core::jobs::undo::UndoRequest;
 
 use crate::args::Command;
 use crate::context::Context;
@@ -46,21 +46,17 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::CatchUp(args)) => catch_up::run(&args, context),
         Some(Command::Path(command)) => path::run(command, context),
         Some(Command::Explain(args)) => explain::run(&args, context),
-        Some(Command::Stock { no_run, mend }) => stock::run(no_run, mend, context),
-        Some(Command::Retire(args)) => retire::run(&args, context),
+        Some(Command::Stock { mend: true, dry_run, .. }) => stock::run(StockRequest::Mend { dry_run }, context),
+        Some(Command::Stock { no_run, .. }) => stock::run(StockRequest::List { asks: !no_run }, context),
+        Some(Command::Retire(args)) => retire::run(args, context),
         Some(Command::History { id }) => history::run(id, context),
-        Some(Command::Undo { id, dry_run }) => undo::run(id, dry_run, context),
-        Some(Command::Register(args)) => register::register(&args, context),
-        Some(Command::Unregister(args)) => register::unregister(&args, context),
-        Some(Command::Switch(args)) => switch::run(&args, context),
+        Some(Command::Undo { id, dry_run }) => undo::run(UndoRequest { id, dry_run }, context),
+        Some(Command::Register(args)) => register::register(args, context),
+        Some(Command::Unregister(args)) => register::unregister(args, context),
+        Some(Command::Switch(args)) => switch::run(args, context),
         Some(Command::Demo(args)) => demo::run(&args, context),
-        Some(Command::Completions { shell }) => completions::run(shell),
+        Some(Command::Completions { shell }) => completions::run(shell, context),
     }
-}
-
-/// The exit code of a check.
-fn exit_code(verdict: Verdict) -> ExitCode {
-    if verdict.passes() { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) }
 }
 
 /// The words of a command line, split as a shell does it.

@@ -1,11 +1,14 @@
 //! `wyard` alone: a short page.
 
-use std::io::Write as _;
+use std::io::{self, Write};
 use std::process::ExitCode;
 
+use serde::Serialize;
+use wagon_yard_core::report::{Report, ReportBody};
+
 use crate::context::Context;
-use crate::failure::{Failure, OutputError};
-use crate::view::style;
+use crate::failure::Failure;
+use crate::view::{Page, style};
 
 const FIRST: [(&str, &str); 3] = [
     ("wyard demo", "see it work, on made-up data in a sandbox"),
@@ -46,22 +49,62 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
     ),
 ];
 
+/// The commands, as the page groups them.
+#[derive(Debug, Serialize)]
+struct Overview {
+    /// This program's version.
+    version: &'static str,
+    /// Group by group; the first has no name.
+    groups: Vec<Group>,
+}
+
+/// Commands that belong together.
+#[derive(Debug, Serialize)]
+struct Group {
+    /// What they are for.
+    name: &'static str,
+    /// The calls.
+    calls: Vec<Call>,
+}
+
+/// A call, and what it does.
+#[derive(Debug, Serialize)]
+struct Call {
+    /// As it is typed.
+    call: &'static str,
+    /// What it does.
+    does: &'static str,
+}
+
+impl ReportBody for Overview {
+    fn name(&self) -> &'static str {
+        "overview"
+    }
+}
+
 /// Prints the page.
-pub fn run(_context: &Context) -> Result<ExitCode, Failure> {
-    let mut out = anstream::stdout();
-    let mut page = || {
-        writeln!(out, "Wagon Yard makes the commands of a downloaded tool work in every new terminal.\n")?;
-        for (call, does) in FIRST {
-            writeln!(out, "  {}{call:<22}{}{does}", style::STRONG, style::STRONG.render_reset())?;
-        }
-        for (group, calls) in GROUPS {
-            writeln!(out, "\n{group}")?;
-            for (call, does) in calls {
-                writeln!(out, "  {call:<22}{does}")?;
-            }
-        }
-        out.flush()
+pub fn run(context: &Context) -> Result<ExitCode, Failure> {
+    let group = |(name, calls): (&'static str, &[(&'static str, &'static str)])| Group {
+        name,
+        calls: calls.iter().map(|(call, does)| Call { call, does }).collect(),
     };
-    page().map_err(OutputError)?;
-    Ok(ExitCode::SUCCESS)
+    let groups = [("", &FIRST[..])].into_iter().chain(GROUPS).map(group).collect();
+    context.report(&Report::new(Overview { version: env!("CARGO_PKG_VERSION"), groups }), write)
+}
+
+fn write(report: &Report<Overview>, _page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    writeln!(out, "Wagon Yard makes the commands of a downloaded tool work in every new terminal.\n")?;
+    for group in &report.groups {
+        if group.name.is_empty() {
+            for Call { call, does } in &group.calls {
+                writeln!(out, "  {}{call:<22}{}{does}", style::STRONG, style::STRONG.render_reset())?;
+            }
+            continue;
+        }
+        writeln!(out, "\n{}", group.name)?;
+        for Call { call, does } in &group.calls {
+            writeln!(out, "  {call:<22}{does}")?;
+        }
+    }
+    Ok(())
 }

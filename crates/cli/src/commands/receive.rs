@@ -2,25 +2,24 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::installer::recognise;
-use wagon_yard_core::receive::{ReceiveRequest, receive};
+use wagon_yard_core::jobs::receive::{self, InstallerOptions, ReceiveRequest};
 
 use crate::args::ReceiveArgs;
 use crate::context::Context;
-use crate::failure::{Failure, exit};
+use crate::failure::Failure;
 use crate::progress::Shown;
 use crate::view;
 
 /// Receives a tool.
 pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
-    if args.installer.system_install || recognise(&args.file)?.is_some() {
-        return super::install::run(args, context);
-    }
-    let passed_on = !args.installer.arguments.is_empty() || args.installer.installer_folder.is_some();
-    if passed_on {
-        let message = format!("{} is no installer that arguments could be passed on to", args.file.display());
-        return Err(Failure::new(exit::CALL, message, Some("leave out what stands behind --")));
-    }
+    let installer = InstallerOptions {
+        agreed: args.installer.yes,
+        folder: args.installer.installer_folder,
+        system_install: args.installer.system_install,
+        watch: args.installer.watch,
+        limit: args.installer.time.limit(),
+        arguments: args.installer.arguments,
+    };
     let request = ReceiveRequest {
         file: args.file,
         trust: args.checksums.into(),
@@ -29,15 +28,14 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         name: args.tool.name,
         version: args.tool.version,
         command_folders: args.tool.command_folders,
-        scope: context.machine.scope,
+        scope: context.session.machine.scope,
         requires: args.requires.into(),
         foreign: args.foreign,
         replace: args.replace,
         stay: args.stay,
         or_undo: args.or_undo,
         dry_run: args.dry_run,
+        installer,
     };
-    let report = receive(&context.machine, &request, &Shown::new(context), &context.stop)?;
-    context.report(&report, view::receive::write)?;
-    Ok(report.verdict.map_or(ExitCode::SUCCESS, super::exit_code))
+    context.report(&receive::run(&context.session, &request, &Shown::new(context))?, view::receive::write)
 }

@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::receive::{self, RegisterReport};
+use wagon_yard_core::jobs::register::{self, RegisterRequest, Registering};
 
 use crate::args::NameArgs;
 use crate::context::Context;
@@ -10,18 +10,17 @@ use crate::failure::Failure;
 use crate::view;
 
 /// Registers a tool.
-pub fn register(args: &NameArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let NameArgs { name, dry_run } = args;
+pub fn register(args: NameArgs, context: &Context) -> Result<ExitCode, Failure> {
     let scope = context.global.scope.map(Into::into);
-    tell(&receive::register(&context.machine, name, scope, *dry_run, &context.stop)?, context)
+    run(args, Registering::Register(scope), context)
 }
 
 /// Takes a tool out again.
-pub fn unregister(args: &NameArgs, context: &Context) -> Result<ExitCode, Failure> {
-    tell(&receive::unregister(&context.machine, &args.name, args.dry_run, &context.stop)?, context)
+pub fn unregister(args: NameArgs, context: &Context) -> Result<ExitCode, Failure> {
+    run(args, Registering::Unregister, context)
 }
 
-fn tell(report: &RegisterReport, context: &Context) -> Result<ExitCode, Failure> {
-    context.report(report, view::register::write)?;
-    Ok(ExitCode::SUCCESS)
+fn run(args: NameArgs, does: Registering, context: &Context) -> Result<ExitCode, Failure> {
+    let request = RegisterRequest { tool: args.name, does, dry_run: args.dry_run };
+    context.report(&register::run(&context.session, &request)?, view::register::write)
 }

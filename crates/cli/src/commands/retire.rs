@@ -1,45 +1,40 @@
 //! `wyard retire NAME` and `wyard retire --empty`
 
-use std::io::{self, Write as _};
 use std::process::ExitCode;
 
-use wagon_yard_core::installer::{uninstall, uninstaller};
-use wagon_yard_core::receive::{empty_retired, retire};
+use wagon_yard_core::jobs::consent::Consent;
+use wagon_yard_core::jobs::retire::{self, RetireRequest, UninstallAgreement, UninstallOptions};
+use wagon_yard_core::process::command_line;
+use wagon_yard_core::report::ReportPath;
 
 use crate::args::RetireArgs;
+use crate::ask;
 use crate::context::Context;
-use crate::failure::{Failure, OutputError, exit};
-use crate::view::{self, escape};
+use crate::failure::Failure;
+use crate::view;
 
 /// Takes a tool out of the stock, or removes for good what was taken out.
-pub fn run(args: &RetireArgs, context: &Context) -> Result<ExitCode, Failure> {
-    if let (Some(name), true) = (&args.name, args.uninstall) {
-        return with_uninstaller(name, args, context);
-    }
-    let report = match &args.name {
-        Some(name) => retire(&context.machine, name, args.dry_run, &context.stop)?,
-        None => empty_retired(&context.machine, args.dry_run)?,
+pub fn run(args: RetireArgs, context: &Context) -> Result<ExitCode, Failure> {
+    let RetireArgs { name, uninstall, yes, time, dry_run, .. } = args;
+    let request = match name {
+        Some(tool) => {
+            let uninstall = uninstall.then(|| UninstallOptions { agreed: yes, limit: time.limit() });
+            RetireRequest::Tool { tool, uninstall, dry_run }
+        }
+        None => RetireRequest::Empty { dry_run },
     };
-    context.report(&report, view::history::write_retire)?;
-    Ok(ExitCode::SUCCESS)
+    context.report(&retire::run(&context.session, &request, &Asked(context))?, view::retire::write)
 }
 
-/// Retires a tool and runs its uninstaller, with the user's say.
-fn with_uninstaller(name: &str, args: &RetireArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let command = uninstaller(&context.machine, name)?;
-    if let Some(command) = &command
-        && (args.dry_run || !args.yes)
-    {
-        let line = escape(&shell_words::join(command));
-        writeln!(io::stderr(), "runs {line}").map_err(OutputError)?;
+/// The command is shown before anybody is asked whether it may be run.
+struct Asked<'a>(&'a Context);
+
+impl UninstallAgreement for Asked<'_> {
+    fn consents(&self, command: &[ReportPath]) -> Consent {
+        use std::io::Write as _;
+        let line = command_line::join(command, self.0.session.system());
+        // Somebody who closed standard error can't be asked either.
+        let _ = writeln!(anstream::stderr(), "runs {}", view::escape(&line));
+        ask::consent(self.0)
     }
-    if args.dry_run {
-        return Ok(ExitCode::SUCCESS);
-    }
-    if command.is_some() && !args.yes {
-        super::install::ask()?;
-    }
-    let report = uninstall(&context.machine, name, args.time.limit(), &context.stop)?;
-    context.report(&report, view::install::write_uninstall)?;
-    Ok(if report.well { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })
 }

@@ -5,9 +5,12 @@ use std::fs;
 use std::io::{self, Write as _};
 use std::process::ExitCode;
 
-use wagon_yard_core::check::{TrialHearer, check_trial, trial};
+use wagon_yard_core::check::TrialObserver;
+use wagon_yard_core::jobs::trial::{self, TrialRequest};
+use wagon_yard_core::process::command_line;
 use wagon_yard_core::progress::Silent;
-use wagon_yard_core::yard::{Left, LeftFile, Trial, TrialStep, Yard};
+use wagon_yard_core::system::System;
+use wagon_yard_core::yard::{Left, LeftFile, Trial, TrialStep};
 
 use crate::args::{TrialAction, TrialAddArgs, TrialArgs};
 use crate::context::Context;
@@ -19,28 +22,25 @@ const MOST_OF_A_FILE: usize = 64 << 10;
 
 /// Runs a tool's trials, or changes them.
 pub fn run(args: TrialArgs, context: &Context) -> Result<ExitCode, Failure> {
-    match (args.action, args.name) {
-        (Some(TrialAction::Add(add)), _) => keep(new(*add)?, context),
-        (Some(TrialAction::Drop { name, title }), _) => drop_one(&name, &title, context),
-        (None, Some(name)) => {
-            let yard = Yard::of(&context.machine);
-            let (card, settings) = (yard.find(&name)?, yard.settings()?);
-            let hearer: &dyn TrialHearer = if args.show_output { &Streamed } else { &Silent };
-            let report = trial(&context.machine, &settings, &card, args.keep, hearer, &context.stop)?;
-            context.report(&report, view::trial::write)?;
-            Ok(if report.passed { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })
+    let request = match (args.action, args.name) {
+        (Some(TrialAction::Add(add)), _) => new(*add)?,
+        (Some(TrialAction::Drop { name: tool, title, dry_run }), _) => TrialRequest::Drop { tool, title, dry_run },
+        (None, Some(tool)) => TrialRequest::Run { tool, keep: args.keep },
+        (None, None) => {
+            return Err(Failure::new(exit::CALL, "no tool is named", Some("'wyard stock' lists them")));
         }
-        (None, None) => Err(Failure::new(exit::CALL, "no tool is named", Some("'wyard stock' lists them"))),
-    }
+    };
+    let observer: &dyn TrialObserver = if args.show_output { &Streamed(context.session.system()) } else { &Silent };
+    context.report(&trial::run(&context.session, &request, observer)?, view::trial::write)
 }
 
 /// Passes on to standard error what programs write.
-struct Streamed;
+struct Streamed(System);
 
-impl TrialHearer for Streamed {
+impl TrialObserver for Streamed {
     fn begins(&self, _trial: &str, step: &TrialStep) {
         // Somebody who closed standard error does not want to see it.
-        let _ = writeln!(io::stderr(), "$ {}", escape(&shell_words::join(&step.run)));
+        let _ = writeln!(io::stderr(), "$ {}", escape(&command_line::join(&step.run, self.0)));
     }
 
     fn output(&self, bytes: &[u8]) {
@@ -50,8 +50,8 @@ impl TrialHearer for Streamed {
     }
 }
 
-/// The tool, and the trial that the options describe.
-fn new(args: TrialAddArgs) -> Result<(String, Trial), Failure> {
+/// The trial that the options describe, for its tool.
+fn new(args: TrialAddArgs) -> Result<TrialRequest, Failure> {
     let mut files = BTreeMap::new();
     for file in &args.files {
         let refused = |why: String| Failure::new(exit::INPUT, format!("{}: {why}", file.display()), None);
@@ -82,30 +82,5 @@ fn new(args: TrialAddArgs) -> Result<(String, Trial), Failure> {
     }
     let first = steps.remove(0);
     let trial = Trial { name: args.title, files, first, then: steps };
-    check_trial(&trial)?;
-    Ok((args.name, trial))
-}
-
-fn keep((name, trial): (String, Trial), context: &Context) -> Result<ExitCode, Failure> {
-    let yard = Yard::of(&context.machine);
-    let card = yard.change_card(&name, "add a trial to", |card| {
-        card.trials.retain(|other| other.name != trial.name);
-        card.trials.push(trial);
-    })?;
-    context.report(&view::trial::Kept::of(&card), view::trial::write_kept)?;
-    Ok(ExitCode::SUCCESS)
-}
-
-fn drop_one(name: &str, title: &str, context: &Context) -> Result<ExitCode, Failure> {
-    let yard = Yard::of(&context.machine);
-    let missing = || {
-        let message = format!("{name} has no trial called \"{title}\"");
-        Failure::new(exit::CALL, message, Some("its card in the yard's folder 'cards' names them"))
-    };
-    if !yard.find(name)?.trials.iter().any(|trial| trial.name == title) {
-        return Err(missing());
-    }
-    let card = yard.change_card(name, "drop a trial of", |card| card.trials.retain(|trial| trial.name != title))?;
-    context.report(&view::trial::Kept::of(&card), view::trial::write_kept)?;
-    Ok(ExitCode::SUCCESS)
+    Ok(TrialRequest::Add { tool: args.name, trial: Box::new(trial), dry_run: args.dry_run })
 }

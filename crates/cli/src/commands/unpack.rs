@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::receive::{UnpackRequest, unpack};
+use wagon_yard_core::jobs::unpack::{self, UnpackRequest};
 
 use crate::args::UnpackArgs;
 use crate::context::Context;
@@ -20,7 +20,5 @@ pub fn run(args: UnpackArgs, context: &Context) -> Result<ExitCode, Failure> {
         options: args.reading.into(),
         dry_run: args.dry_run,
     };
-    let report = unpack(&request, &Shown::new(context), &context.stop)?;
-    context.report(&report, view::unpack::write)?;
-    Ok(ExitCode::SUCCESS)
+    context.report(&unpack::run(&context.session, &request, &Shown::new(context))?, view::unpack::write)
 }

@@ -6,8 +6,9 @@ use std::path::Path;
 
 use flate2::Compression;
 use flate2::write::GzEncoder;
-use sha2::{Digest as _, Sha256};
-use wagon_yard_core::os;
+use wagon_yard_core::checksum::{Algorithm, compute};
+use wagon_yard_core::environment::here;
+use wagon_yard_core::progress::Stop;
 use wagon_yard_core::system::System;
 use zip::write::SimpleFileOptions;
 
@@ -21,7 +22,7 @@ pub struct Packed {
 /// A program's source for this system: a shell script, or a batch file with the line ends and the name of one.
 fn program(path: impl Into<String>, script: &str, batch: &str, version: &str) -> Packed {
     let path = path.into();
-    let (path, content) = match os::HERE {
+    let (path, content) = match here() {
         System::Unix => (path, script.to_owned()),
         System::Windows => (format!("{path}.cmd"), batch.replace('\n', "\r\n")),
     };
@@ -112,6 +113,6 @@ pub fn zip(target: &Path, files: &[Packed]) -> io::Result<()> {
 
 /// The SHA-256 of a file in hex, as its makers would publish it.
 pub fn published(file: &Path) -> io::Result<String> {
-    let digest = Sha256::digest(std::fs::read(file)?);
-    Ok(digest.iter().map(|byte| format!("{byte:02x}")).collect())
+    let computed = compute(&[Algorithm::Sha256], File::open(file)?, &Stop::default())?;
+    Ok(computed.iter().map(ToString::to_string).collect())
 }

@@ -4,12 +4,13 @@ use std::io::{self, Write as _};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
+use serde::Serialize;
 use serde_json::Value;
-use wagon_yard_core::os;
+use wagon_yard_core::report::{Report, ReportBody, ReportPath};
 use wagon_yard_core::resolve::Shell;
+use wagon_yard_core::scope::Scope;
 use wagon_yard_core::system::System;
 use wagon_yard_core::terminal;
-use wagon_yard_core::yard::Scope;
 
 use super::World;
 use super::world::{NEW, OLD};
@@ -24,7 +25,34 @@ pub struct Show<'a> {
     world: &'a World,
     context: &'a Context,
     program: PathBuf,
+    calls: Vec<DemoCall>,
     wrong: Vec<String>,
+}
+
+/// What the demo did; for people it is shown while it happens.
+#[derive(Debug, Serialize)]
+pub struct Shown {
+    /// The sandbox, where it stays.
+    folder: Option<ReportPath>,
+    /// The calls of the program, in order.
+    calls: Vec<DemoCall>,
+    /// What was not as it should be.
+    wrong: Vec<String>,
+}
+
+/// A call of the program.
+#[derive(Debug, Serialize)]
+struct DemoCall {
+    /// Its arguments.
+    arguments: Vec<String>,
+    /// How it ended; null where it did not end by itself.
+    exit_code: Option<i32>,
+}
+
+impl ReportBody for Shown {
+    fn name(&self) -> &'static str {
+        "demo"
+    }
 }
 
 impl<'a> Show<'a> {
@@ -32,13 +60,15 @@ impl<'a> Show<'a> {
     pub fn new(world: &'a World, context: &'a Context) -> Result<Self, Failure> {
         let program = std::env::current_exe()
             .map_err(|e| Failure::new(exit::MACHINE, format!("the program's own file is not known: {e}"), None))?;
-        Ok(Self { world, context, program, wrong: Vec::new() })
+        Ok(Self { world, context, program, calls: Vec::new(), wrong: Vec::new() })
     }
 
-    /// Shows everything, and where the sandbox stays if it is `kept`; `false` where a step came out otherwise than it should.
-    pub fn run(mut self, kept: bool) -> Result<bool, Failure> {
+    /// Shows everything, and where the sandbox stays if it is `kept`. A step that came out otherwise than it should makes
+    /// the report fail.
+    pub fn run(mut self, kept: bool) -> Result<Report<Shown>, Failure> {
+        let windows = self.world.machine.system() == System::Windows;
         let stock = self.world.machine.yard.join("stock");
-        let ending = if os::HERE == System::Windows { ".cmd" } else { "" };
+        let ending = if windows { ".cmd" } else { "" };
         let program = |folder: &Path, name: &str| folder.join(format!("{name}{ending}"));
         let old = program(&self.world.old_bin, "tidelog");
         let new = program(&stock.join("tidelog").join(NEW).join("bin"), "tidelog");
@@ -70,7 +100,7 @@ impl<'a> Show<'a> {
         }
         self.wyard(&["trace", "sort", "--terminal", "new"])?;
 
-        if os::HERE == System::Unix {
+        if !windows {
             self.say("buoyctl comes with an installer. It is run under watch, and what it leaves undone is finished.")?;
             self.wyard(&["receive", &self.world.download("buoyctl-2.4.run").to_string_lossy(), "--yes"])?;
             self.terminal("buoyctl --version", "buoyctl 2.4")?;
@@ -79,7 +109,7 @@ impl<'a> Show<'a> {
         self.say("driftc is a compiler. A trial shows that it does its work: compile a few lines, run the result.")?;
         self.wyard(&["receive", &self.world.download("driftc-0.9.zip").to_string_lossy()])?;
         let source = self.world.download("tide.drift").to_string_lossy().into_owned();
-        let result = if os::HERE == System::Windows { "tide.cmd=42" } else { "tide.run=42" };
+        let result = if windows { "tide.cmd=42" } else { "tide.run=42" };
         let compiles = ["--title", "compile four lines", "--file", &source, "--run", "driftc tide.drift"];
         self.wyard(&[&["trial", "add", "driftc"], &compiles[..], &["--leaves-program", result]].concat())?;
         let day = self.world.download("day.csv").to_string_lossy().into_owned();
@@ -101,15 +131,20 @@ impl<'a> Show<'a> {
         if kept {
             let place = self.world.folder().display();
             self.line(&format!("The sandbox stays in {place}: play with wyard --sandbox {place} …"))?;
-            if os::HERE == System::Windows {
-                let key = self.world.keys().words(Scope::User);
+            if windows {
+                let key = self.world.keys().of_scope(Scope::User);
                 self.line(&format!("Its registry values are in {key}, and matter to nothing else."))?;
             }
         }
-        Ok(well)
+        let Self { world, calls, wrong, .. } = self;
+        let folder = kept.then(|| world.folder().into());
+        Ok(Report::new(Shown { folder, calls, wrong }).failed_if(!well))
     }
 
     fn line(&self, text: &str) -> Result<(), Failure> {
+        if self.context.global.json {
+            return Ok(());
+        }
         let mut out = anstream::stdout();
         writeln!(out, "{text}").and_then(|()| out.flush()).map_err(|e| OutputError(e).into())
     }
@@ -146,10 +181,14 @@ impl<'a> Show<'a> {
             ColorWhen::Never => "never",
             ColorWhen::Auto => "auto",
         };
-        let status = self.call(arguments).args(["--color", color]).stdin(Stdio::null()).status().map_err(start)?;
-        if self.context.stop.requested() {
+        let output = if self.context.global.json { Stdio::null() } else { Stdio::inherit() };
+        let mut call = self.call(arguments);
+        let status = call.args(["--color", color]).stdin(Stdio::null()).stdout(output).status().map_err(start)?;
+        if self.context.session.stop.requested() {
             return Err(Failure::new(exit::INTERRUPTED, "interrupted; the sandbox has been removed", None));
         }
+        let arguments = arguments.iter().map(|argument| (*argument).to_owned()).collect();
+        self.calls.push(DemoCall { arguments, exit_code: status.code() });
         if status.code() != Some(i32::from(code)) {
             self.wrong.push(format!("wyard {} ended with {status}", shown.join(" ")));
         }
@@ -167,7 +206,7 @@ impl<'a> Show<'a> {
         let output = Command::new(&shell.program)
             .args([if shell.shell == Shell::Cmd { "/c" } else { "-lc" }, line])
             .env_clear()
-            .envs(terminal::base_environments(&self.world.machine).swap_remove(0))
+            .envs(&terminal::base_environments(&self.world.machine).swap_remove(0))
             .stdin(Stdio::null())
             .output()
             .map_err(start)?;

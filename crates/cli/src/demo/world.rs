@@ -5,11 +5,12 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
+use wagon_yard_core::environment::Environment;
 use wagon_yard_core::machine::Machine;
 use wagon_yard_core::os;
-use wagon_yard_core::store::registry::{Keys, RegistryValue, ValueKind};
+use wagon_yard_core::registry::{RegistryPlaces, RegistryValue, ValueKind};
+use wagon_yard_core::scope::Scope;
 use wagon_yard_core::system::System;
-use wagon_yard_core::yard::Scope;
 
 use super::pack;
 use crate::failure::Failure;
@@ -37,10 +38,10 @@ pub struct World {
 impl World {
     /// Builds it in a folder that does not exist yet or is empty. Unless it `stays`, its registry keys go with it.
     pub fn build(folder: &Path, stays: bool) -> Result<Self, Failure> {
-        let machine = Machine::new(std::env::vars_os().collect(), Some(folder), None, Scope::User)?;
+        let machine = Machine::new(Environment::of_process(), Some(folder), None, Scope::User)?;
         let home = folder.join("home");
         let old_bin = home.join("old-tools").join(format!("tidelog-{OLD}")).join("bin");
-        let archive = folder.join("downloads").join(match os::HERE {
+        let archive = folder.join("downloads").join(match machine.system() {
             System::Unix => format!("tidelog-{NEW}-linux-x64.tar.gz"),
             System::Windows => format!("tidelog-{NEW}-windows-x64.zip"),
         });
@@ -56,18 +57,18 @@ impl World {
             let name = packed.path.rsplit('/').next().unwrap_or_default();
             write_program(&self.old_bin.join(name), &packed.content)?;
         }
-        let pack = if os::HERE == System::Unix { pack::tar_gz } else { pack::zip };
+        let pack = if self.machine.system() == System::Unix { pack::tar_gz } else { pack::zip };
         pack(&self.archive, &pack::tidelog(NEW))?;
         self.published = pack::published(&self.archive)?;
         pack::zip(&self.download("shoal_2.0.3.zip"), &pack::shoal("2.0.3"))?;
         pack::zip(&self.download("coastkit-1.8.0.zip"), &pack::coastkit("1.8.0"))?;
         pack::zip(&self.download("driftc-0.9.zip"), &pack::driftc("0.9"))?;
-        if os::HERE == System::Unix {
+        if self.machine.system() == System::Unix {
             pack::self_extractor(&self.download("buoyctl-2.4.run"), "2.4")?;
         }
         fs::write(self.download("day.csv"), "time,level\n00:00,1.21\n06:10,4.80\n")?;
         fs::write(self.download("tide.drift"), "# High water in Brackwater.\nsay high water\nsum 40 2\nsay metres\n")?;
-        match os::HERE {
+        match self.machine.system() {
             System::Unix => self.write_startup_files(),
             System::Windows => self.write_registry(),
         }
@@ -87,14 +88,14 @@ impl World {
     }
 
     /// The keys of the sandbox, which stand for the real ones.
-    pub fn keys(&self) -> Keys {
-        Keys::of(Some(&self.folder))
+    pub fn keys(&self) -> RegistryPlaces {
+        self.machine.registry()
     }
 
     fn write_registry(&self) -> io::Result<()> {
-        let (machine_wide, key) = self.keys().place(Scope::User);
+        let place = self.keys().of_scope(Scope::User);
         let path = RegistryValue::new(ValueKind::Expandable, self.old_bin.to_string_lossy());
-        os::write_registry_value(machine_wide, &key, "Path", Some((path.kind.number(), &path.bytes())))
+        os::write_registry_value(place.hive, &place.key, "Path", Some((path.kind.number(), &path.bytes())))
     }
 
     /// The sandbox.
@@ -104,8 +105,8 @@ impl World {
 
     /// The system's own `sort`, where the system's PATH comes before the user's.
     pub fn system_sort(&self) -> Option<PathBuf> {
-        let root = wagon_yard_core::machine::variable(&self.machine.environment, "SystemRoot")?;
-        (os::HERE == System::Windows).then(|| Path::new(root).join("System32").join("sort.exe"))
+        let root = self.machine.environment.get("SystemRoot")?;
+        (self.machine.system() == System::Windows).then(|| Path::new(root).join("System32").join("sort.exe"))
     }
 
     /// A file among the downloads.
@@ -123,7 +124,7 @@ impl World {
 
 impl Drop for World {
     fn drop(&mut self) {
-        if os::HERE == System::Windows && !self.stays {
+        if self.machine.system() == System::Windows && !self.stays {
             // Nobody is left to be told; the keys are small and of no effect.
             let _ = self.keys().remove_sandbox();
         }

@@ -3,13 +3,16 @@
 use std::io::{self, Write};
 
 use wagon_yard_core::finding::Finding;
-use wagon_yard_core::receive::{AdoptReport, SearchReport};
+use wagon_yard_core::jobs::adopt::{AdoptedFolder, FoundTools};
+use wagon_yard_core::naming::Variable;
+use wagon_yard_core::report::Report;
 
-use super::receive::{COLUMNS, scope, shown, some_of, stores};
-use super::{Page, check, count, escape, style};
+use super::stages::COLUMNS;
+use super::stores::{scope, stores};
+use super::{Page, check, count, escape, shown, some_of, style};
 
 /// What was adopted.
-pub fn write(report: &AdoptReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = |text: &str| style::STRONG.over(text);
     let names: Vec<String> = report.commands.iter().map(|command| escape(&command.name)).collect();
     let folders: Vec<String> = report.command_folders.iter().map(|folder| shown(folder)).collect();
@@ -27,11 +30,10 @@ pub fn write(report: &AdoptReport, page: &Page, out: &mut dyn Write) -> io::Resu
     let text = if report.was_registered {
         "every new terminal has it already; nothing is done twice".to_owned()
     } else {
-        let variables: Vec<&str> =
-            report.home_variables.iter().map(wagon_yard_core::layout::Variable::as_str).collect();
+        let variables: Vec<&str> = report.home_variables.iter().map(Variable::as_str).collect();
         let set = if variables.is_empty() { String::new() } else { format!(", {} set", variables.join(" and ")) };
         let folders = count(report.command_folders.len(), "command folder", "command folders");
-        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run);
+        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run, page);
         format!("{folders} {would}first in {}{set}; {stores}", scope(report.scope))
     };
     page.labelled(out, &label("register"), COLUMNS, &text)?;
@@ -54,7 +56,7 @@ pub fn write(report: &AdoptReport, page: &Page, out: &mut dyn Write) -> io::Resu
 }
 
 /// What was found.
-pub fn write_search(report: &SearchReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+pub fn write_search(report: &Report<FoundTools>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.found.is_empty() {
         writeln!(out, "No tool was found that is not on record.")?;
     }

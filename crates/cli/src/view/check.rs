@@ -2,14 +2,15 @@
 
 use std::io::{self, Write};
 
-use wagon_yard_core::check::{CallerResult, CheckReport, CommandCheck, ToolCheck, Verdict};
+use wagon_yard_core::check::{CallerResult, CheckedTools, CommandCheck, ToolCheck};
 use wagon_yard_core::finding::{Finding, Severity};
+use wagon_yard_core::report::{Report, Verdict};
 
 use super::{Page, count, escape, style};
 
 /// All tools.
-pub fn write(report: &CheckReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    if report.tools.is_empty() {
+pub fn write(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    if report.tools.is_empty() && report.findings.is_empty() {
         return writeln!(out, "The yard holds no tool yet: 'wyard receive FILE' brings one.");
     }
     for (i, checked) in report.tools.iter().enumerate() {
@@ -21,11 +22,11 @@ pub fn write(report: &CheckReport, page: &Page, out: &mut dyn Write) -> io::Resu
         writeln!(out)?;
         tool(checked, page, out)?;
     }
-    Ok(())
+    page.all_findings(out, report)
 }
 
 /// The commands in the folders of PATH, folder by folder; of those that are well only the number.
-pub fn write_path(report: &CheckReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+pub fn write_path(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.tools.is_empty() {
         return writeln!(out, "PATH of a new terminal has no commands but the system's own and the yard's.");
     }
@@ -41,7 +42,7 @@ pub fn write_path(report: &CheckReport, page: &Page, out: &mut dyn Write) -> io:
         let told: Vec<&Finding> = findings.into_iter().filter(|f| f.severity < Severity::Note).collect();
         page.findings(out, &told)?;
     }
-    Ok(())
+    page.all_findings(out, report)
 }
 
 const HEADING: [&str; 5] = ["command", "runs", "version", "in new terminals", "verdict"];
@@ -49,7 +50,7 @@ const HEADING: [&str; 5] = ["command", "runs", "version", "in new terminals", "v
 /// The table and the findings of one tool.
 pub(super) fn tool(checked: &ToolCheck, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let rows = checked.commands.iter().map(|c| row(c, page)).chain(checked.requirements.iter().map(|r| {
-        let runs = r.is.as_deref().map_or_else(|| "-".to_owned(), |is| page.short(is));
+        let runs = r.is.as_ref().map_or_else(|| "-".to_owned(), |is| page.short(&is.text()));
         vec![format!("needs {}", escape(&r.name)), runs, "-".to_owned(), "-".to_owned(), word(r.verdict)]
     }));
     page.table(out, &HEADING, rows.collect())?;

@@ -2,12 +2,13 @@
 
 use std::io::{self, Write};
 
-use wagon_yard_core::finding::Explanation;
+use wagon_yard_core::jobs::explain::Explanation;
+use wagon_yard_core::report::Report;
 
 use super::{Page, severity, style};
 
 /// What it means, how it comes about, what to do, an example.
-pub fn write(explanation: &Explanation, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+pub fn write(explanation: &Report<Explanation>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let (word, colour) = severity(explanation.severity);
     writeln!(out, "{}, a {}", style::STRONG.over(explanation.code.as_str()), colour.over(word))?;
     writeln!(out)?;

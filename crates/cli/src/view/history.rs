@@ -1,18 +1,18 @@
-//! What was changed, and what was taken back.
+//! What was changed.
 
 use std::io::{self, Write};
 
-use wagon_yard_core::receive::{ChangeTold, HistoryReport, RetireReport, UndoReport};
-use wagon_yard_core::yard::State;
+use wagon_yard_core::change::State;
+use wagon_yard_core::jobs::history::{ChangeTold, History};
+use wagon_yard_core::report::Report;
 
-use super::receive::{shown, stores};
 use super::{Page, count, escape, style};
 
 /// The column that texts stand in.
 const COLUMNS: usize = 9;
 
 /// All changes, or one in full.
-pub fn write(report: &HistoryReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+pub fn write(report: &Report<History>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.changes.is_empty() {
         writeln!(out, "Nothing was changed yet.")?;
     }
@@ -65,71 +65,6 @@ fn one(change: &ChangeTold, page: &Page, out: &mut dyn Write) -> io::Result<()> 
     if !follow.is_empty() {
         let files = count(follow.len(), "generated file follows", "generated files follow");
         page.labelled(out, "", 2, &style::DIM.over(&format!("\n  {files} from that; --json has them as well")))?;
-    }
-    Ok(())
-}
-
-/// What was taken back.
-pub fn write_undo(report: &UndoReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    let verb = if report.dry_run { "would take back" } else { "took back" };
-    let text = format!("{verb} change {}: {}", report.undone, style::STRONG.over(&escape(&report.does)));
-    page.labelled(out, &style::STRONG.over("undo"), COLUMNS, &text)?;
-    for touched in &report.touched {
-        page.labelled(out, "", COLUMNS, &page.short_in(touched))?;
-    }
-    if report.touched.is_empty() {
-        page.labelled(out, "", COLUMNS, "nothing of it was left")?;
-    }
-    match report.id {
-        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to bring it back: wyard undo {id}"))),
-        None => Ok(()),
-    }
-}
-
-/// What was retired, or removed for good.
-pub fn write_retire(report: &RetireReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    retired(report, page, out)?;
-    match report.id {
-        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to bring it back: wyard undo {id}"))),
-        None => Ok(()),
-    }
-}
-
-/// What was done to the records and the stores.
-pub fn retired(report: &RetireReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    let label = style::STRONG.over("retire");
-    if let Some(tool) = &report.tool {
-        let verb = match (report.kept.is_some(), report.dry_run) {
-            (true, true) => "would leave the stock",
-            (true, false) => "left the stock",
-            (false, true) => "would go from the records",
-            (false, false) => "is no longer on record",
-        };
-        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run);
-        let text = format!("{} {verb}; {stores}", style::STRONG.over(&escape(tool)));
-        page.labelled(out, &label, COLUMNS, &text)?;
-        if let Some(kept) = &report.kept {
-            let verb = if report.dry_run { "would be kept" } else { "is kept" };
-            page.labelled(out, "", COLUMNS, &format!("its folder {verb} for 30 days in {}", shown(kept)))?;
-        }
-        if let Some(stays) = &report.stays {
-            page.labelled(out, "", COLUMNS, &format!("its folder was only adopted, and stays: {}", shown(stays)))?;
-        }
-        if let Some(command) = report.uninstaller.as_ref().filter(|_| report.stays.as_ref().is_some_and(|f| f.exists()))
-        {
-            let text = format!("an installer brought it; to remove it whole, run: {}", escape(command));
-            page.labelled(out, "", COLUMNS, &text)?;
-        }
-    } else if report.removed.is_empty() {
-        page.labelled(out, &label, COLUMNS, "no retired tool is kept")?;
-    }
-    if !report.removed.is_empty() {
-        let verb = if report.dry_run { "would be removed for good" } else { "removed for good" };
-        let tools = count(report.removed.len(), "retired tool", "retired tools");
-        page.labelled(out, &label, COLUMNS, &format!("{tools} {verb}"))?;
-        for folder in &report.removed {
-            page.labelled(out, "", COLUMNS, &shown(folder))?;
-        }
     }
     Ok(())
 }

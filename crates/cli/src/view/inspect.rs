@@ -1,17 +1,26 @@
 //! What `inspect` saw: one screen.
 
 use std::io::{self, Write};
-use std::path::PathBuf;
 
 use wagon_yard_core::archive;
 use wagon_yard_core::finding::{Code, Finding};
-use wagon_yard_core::receive::{InspectReport, InspectedCommand};
+use wagon_yard_core::installer::Installer;
+use wagon_yard_core::jobs::inspect::{Inspected, InspectedCommand, InspectedFile};
+use wagon_yard_core::report::{Report, ReportPath};
 
-use super::receive::{COLUMNS, published, shown, some_of};
-use super::{Page, bytes, count, escape, style};
+use super::entries::left_out;
+use super::stages::{COLUMNS, published};
+use super::{Page, bytes, count, escape, install, shown, some_of, style};
 
-/// Line by line; then the commands, then what would happen here.
-pub fn write(report: &InspectReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+/// Of an archive line by line, then the commands, then what would happen here; of an installer what is known of it.
+pub fn write(report: &Report<Inspected>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    match &**report {
+        Inspected::File(seen) => file(seen, &report.findings, page, out),
+        Inspected::Installer { installer: seen } => installer(seen, page, out),
+    }
+}
+
+fn file(report: &InspectedFile, findings: &[Finding], page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let mut line = |label: &str, text: &str| page.labelled(out, &style::STRONG.over(label), COLUMNS, text);
     let format = archive::words(report.container, report.compression, report.inner.as_deref());
     line("file", &format!("{}, {}, {}", shown(&report.file), escape(&format), bytes(report.bytes)))?;
@@ -41,8 +50,8 @@ pub fn write(report: &InspectReport, page: &Page, out: &mut dyn Write) -> io::Re
         let rows = report.commands.iter().map(command).collect();
         page.table(out, &["command", "program", "runs here", "would happen"], rows)?;
     }
-    super::unpack::left_out(&report.hazards, page, out)?;
-    let findings: Vec<&Finding> = report.findings.iter().filter(|f| f.code != Code::NotCompared).collect();
+    left_out(&report.hazards, page, out)?;
+    let findings: Vec<&Finding> = findings.iter().filter(|f| f.code != Code::NotCompared).collect();
     if !findings.is_empty() {
         writeln!(out)?;
         page.findings(out, &findings)?;
@@ -51,7 +60,7 @@ pub fn write(report: &InspectReport, page: &Page, out: &mut dyn Write) -> io::Re
 }
 
 /// A line for each folder of the first level with what is in it, and one for the files.
-fn tree(report: &InspectReport) -> Vec<String> {
+fn tree(report: &InspectedFile) -> Vec<String> {
     const MOST: usize = 8;
     let depth = |name: &str| name.trim_end_matches('/').split('/').count();
     let top: Vec<&str> = report.tree.iter().map(|(name, _)| name.as_str()).filter(|name| depth(name) == 1).collect();
@@ -75,7 +84,7 @@ fn tree(report: &InspectReport) -> Vec<String> {
     lines
 }
 
-fn suggested(report: &InspectReport) -> String {
+fn suggested(report: &InspectedFile) -> String {
     let suggested = &report.suggested;
     let or_unknown = |text: &Option<String>, what: &str| match text {
         Some(text) => style::STRONG.over(&escape(text)),
@@ -92,7 +101,7 @@ fn suggested(report: &InspectReport) -> String {
     format!("{name} {version}{meant}{variable}{held}")
 }
 
-fn named(paths: &[PathBuf]) -> String {
+fn named(paths: &[ReportPath]) -> String {
     some_of(&paths.iter().map(|path| shown(path)).collect::<Vec<_>>())
 }
 
@@ -112,4 +121,22 @@ fn command(command: &InspectedCommand) -> Vec<String> {
         ([first, ..], false) => format!("comes before {}{version}", shown(first)),
     };
     vec![escape(&command.name), program, runs, happens]
+}
+
+/// What is known of it, and how to go on.
+fn installer(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    install::facts(installer, page, out)?;
+    if !installer.kind.runs_on(page.system()) {
+        page.labelled(
+            out,
+            &style::STRONG.over("runs here"),
+            COLUMNS,
+            &style::BAD.over("no, it is for another system"),
+        )?;
+    }
+    if let Some(option) = &installer.folder_option {
+        let text = format!("--installer-folder DIR is passed on as {}", escape(option));
+        page.labelled(out, &style::STRONG.over("folder"), COLUMNS, &text)?;
+    }
+    Ok(())
 }

@@ -2,13 +2,12 @@
 
 use std::io::{self, Write};
 
-use serde::Serialize;
 use wagon_yard_core::finding::Finding;
-use wagon_yard_core::installer::{EntrySeen, InstallPlan, InstallReport, Installer, InstallerKind, UninstallReport};
-use wagon_yard_core::receive::AdoptReport;
+use wagon_yard_core::installer::{AddedEntry, EntryPlace, InstallPlan, Installer, InstallerKind, PlannedPlace};
+use wagon_yard_core::jobs::receive::{InstalledTool, LeftUndone};
 
-use super::receive::{COLUMNS, some_of};
-use super::{Page, adopt, count, escape, history, style};
+use super::stages::COLUMNS;
+use super::{Page, adopt, command_line, count, escape, some_of, style};
 
 /// So many lines of a kind are told.
 const MOST: usize = 8;
@@ -47,10 +46,12 @@ pub fn facts(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Res
     }
     for variable in &installer.variables {
         let place = match variable.place {
-            "in-place" => "set to".to_owned(),
-            place => format!("gets, {place},"),
+            PlannedPlace::InPlace => "set to",
+            PlannedPlace::First => "gets, first,",
+            PlannedPlace::Last => "gets, last,",
         };
-        let text = format!("{} of the {} environment {place} {}", variable.name, variable.scope, variable.value);
+        let text =
+            format!("{} of the {} environment {place} {}", variable.name, variable.scope.as_str(), variable.value);
         page.labelled(out, &label("changes"), COLUMNS, &escape(&text))?;
     }
     if !installer.off_by_default.is_empty() {
@@ -77,12 +78,12 @@ pub fn write_plan(plan: &InstallPlan, page: &Page, out: &mut dyn Write) -> io::R
     facts(&plan.installer, page, out)?;
     let compared = if plan.compared { style::GOOD.over("as published") } else { style::CAUTION.over("not compared") };
     page.labelled(out, &label("checksum"), COLUMNS, &format!("SHA-256 {compared} {}", plan.sha256))?;
-    page.labelled(out, &label("runs"), COLUMNS, &escape(&shell_words::join(&plan.command)))?;
+    page.labelled(out, &label("runs"), COLUMNS, &command_line(&plan.command, page))?;
     page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("log: {}", page.short(&plan.log.to_string_lossy()))))
 }
 
 /// What it did.
-pub fn write(report: &InstallReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+pub fn write(report: &InstalledTool, findings: &[Finding], page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = |text: &str| style::STRONG.over(text);
     let word = if report.well { style::GOOD.over("well") } else { style::BAD.over("failed") };
     page.labelled(out, &label("ended"), COLUMNS, &format!("{word}: {}", escape(&report.ended)))?;
@@ -108,7 +109,7 @@ pub fn write(report: &InstallReport, page: &Page, out: &mut dyn Write) -> io::Re
         }
     }
     for value in &seen.values {
-        let told = |entry: &EntrySeen| format!("{} ({})", entry.raw, entry.place);
+        let told = |entry: &AddedEntry| format!("{} ({})", entry.raw, entry_place(entry.place));
         let got = (!value.entries.is_empty()).then(|| value.entries.iter().map(told).collect::<Vec<_>>().join(", "));
         let lost = (!value.lost.is_empty()).then(|| value.lost.join(", "));
         let what = match (got, lost, &value.after) {
@@ -118,17 +119,18 @@ pub fn write(report: &InstallReport, page: &Page, out: &mut dyn Write) -> io::Re
             (None, None, Some(after)) => format!("is now {after}"),
             (None, None, None) => "is gone".to_owned(),
         };
-        let text = format!("{} of the {} environment {what}", value.name, value.scope);
+        let text = format!("{} of the {} environment {what}", value.name, value.scope.as_str());
         page.labelled(out, &label("registry"), COLUMNS, &escape(&text))?;
     }
     for record in &seen.installed {
         let text = format!("{} {}; to remove it: {}", record.name, record.version, record.command);
         page.labelled(out, &label("on record"), COLUMNS, &escape(&text))?;
     }
-    if let Some(text) = report.adopted.as_ref().and_then(|adopted| not_done(report, adopted)) {
-        page.labelled(out, &label("not done"), COLUMNS, &text)?;
+    if let Some(undone) = report.left_undone {
+        let folders = report.adopted.as_ref().map_or(1, |adopted| adopted.command_folders.len());
+        page.labelled(out, &label("not done"), COLUMNS, &not_done(undone, folders))?;
     }
-    let findings: Vec<&Finding> = report.findings.iter().collect();
+    let findings: Vec<&Finding> = findings.iter().collect();
     if !findings.is_empty() {
         writeln!(out)?;
         page.findings(out, &findings)?;
@@ -144,64 +146,19 @@ pub fn write(report: &InstallReport, page: &Page, out: &mut dyn Write) -> io::Re
     Ok(())
 }
 
+fn entry_place(place: EntryPlace) -> &'static str {
+    match place {
+        EntryPlace::First => "first",
+        EntryPlace::Last => "last",
+        EntryPlace::Between => "between",
+    }
+}
+
 /// What it left for us to do.
-fn not_done(report: &InstallReport, adopted: &AdoptReport) -> Option<String> {
-    if adopted.was_registered || adopted.renewed.is_some() {
-        return None;
+fn not_done(undone: LeftUndone, folders: usize) -> String {
+    let folder = if folders == 1 { "its command folder" } else { "its command folders" };
+    match undone {
+        LeftUndone::NotInEveryTerminal => format!("what it changed does not bring {folder} into every new terminal"),
+        LeftUndone::NotRegistered => format!("it put {folder} into nobody's PATH"),
     }
-    let touched = !report.seen.startup_files.is_empty() || report.seen.values.iter().any(|v| !v.entries.is_empty());
-    let folder = if adopted.command_folders.len() == 1 { "its command folder" } else { "its command folders" };
-    Some(if touched {
-        format!("what it changed does not bring {folder} into every new terminal")
-    } else {
-        format!("it put {folder} into nobody's PATH")
-    })
-}
-
-/// The report of `inspect` on an installer.
-#[derive(Debug, Serialize)]
-pub struct Inspected<'a> {
-    format: u32,
-    report: &'static str,
-    installer: &'a Installer,
-}
-
-impl<'a> Inspected<'a> {
-    /// Of this one.
-    pub fn of(installer: &'a Installer) -> Self {
-        Self { format: 1, report: "inspect", installer }
-    }
-}
-
-/// What is known of it, and how to go on.
-pub fn write_inspected(inspected: &Inspected<'_>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    facts(inspected.installer, page, out)?;
-    if !inspected.installer.kind.runs_here() {
-        page.labelled(
-            out,
-            &style::STRONG.over("runs here"),
-            COLUMNS,
-            &style::BAD.over("no, it is for another system"),
-        )?;
-    }
-    if let Some(option) = &inspected.installer.folder_option {
-        let text = format!("--installer-folder DIR is passed on as {}", escape(option));
-        page.labelled(out, &style::STRONG.over("folder"), COLUMNS, &text)?;
-    }
-    Ok(())
-}
-
-/// What was removed.
-pub fn write_uninstall(report: &UninstallReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    history::retired(&report.retired, page, out)?;
-    let word = if report.well { style::GOOD.over("well") } else { style::BAD.over("failed") };
-    let label = |text: &str| style::STRONG.over(text);
-    page.labelled(out, &label("runs"), COLUMNS, &escape(&shell_words::join(&report.command)))?;
-    page.labelled(out, &label("ended"), COLUMNS, &format!("{word}: {}", escape(&report.ended)))?;
-    for folder in &report.dropped {
-        let text = format!("{} was left in PATH, and is taken out", page.short(&folder.to_string_lossy()));
-        page.labelled(out, &label("path"), COLUMNS, &text)?;
-    }
-    let findings: Vec<&Finding> = report.findings.iter().collect();
-    page.findings(out, &findings)
 }

@@ -2,6 +2,7 @@
 
 pub mod adopt;
 pub mod check;
+pub mod entries;
 pub mod explain;
 pub mod history;
 pub mod inspect;
@@ -9,29 +10,39 @@ pub mod install;
 pub mod path;
 pub mod receive;
 pub mod register;
+pub mod retire;
+pub mod stages;
 pub mod stock;
+pub mod stores;
 pub mod style;
 pub mod survey;
 pub mod trace;
 pub mod trial;
+pub mod undo;
 pub mod unpack;
 
 use std::io::{self, IsTerminal as _, Write};
 use std::path::{Path, PathBuf};
 
-use tabled::builder::Builder;
-use tabled::settings::{Padding, Style};
 use wagon_yard_core::finding::{Finding, Severity};
+use wagon_yard_core::machine::Machine;
+use wagon_yard_core::process;
+use wagon_yard_core::report::{Report, ReportPath};
+use wagon_yard_core::system::System;
 
 /// How wide lines may be.
 #[derive(Debug, Clone)]
 pub struct Page {
     width: usize,
     home: PathBuf,
+    system: System,
 }
 
 /// No terminal is taken to be narrower than this.
 const NARROWEST: usize = 20;
+
+/// Between the columns of a table.
+const BETWEEN: usize = 2;
 
 /// Where text stands that goes below its label.
 const BELOW: usize = 4;
@@ -49,10 +60,16 @@ impl Page {
         Self::wide(io::stderr().is_terminal())
     }
 
-    /// The same for somebody with this home folder.
+    /// The same for the user of a machine.
     #[must_use]
-    pub fn at_home(self, home: &Path) -> Self {
-        Self { home: home.to_owned(), ..self }
+    pub fn of_machine(self, machine: &Machine) -> Self {
+        Self { home: machine.home.clone(), system: machine.system(), ..self }
+    }
+
+    /// Which system's words are used.
+    #[must_use]
+    pub fn system(&self) -> System {
+        self.system
     }
 
     /// A file with the home folder written as `~`, where it lies in it: for showing, not for copying.
@@ -78,7 +95,7 @@ impl Page {
     fn wide(is_terminal: bool) -> Self {
         let size = terminal_size::terminal_size().filter(|_| is_terminal);
         let width = size.map_or(usize::MAX, |(width, _)| usize::from(width.0).max(NARROWEST));
-        Self { width, home: PathBuf::new() }
+        Self { width, home: PathBuf::new(), system: System::Unix }
     }
 
     /// Writes a label and a text beside it, broken at spaces into lines that stand under the first. A word is never
@@ -113,15 +130,21 @@ impl Page {
 
     /// Writes rows in columns under a heading, or, where they have no room side by side, below each other.
     pub fn table(&self, out: &mut dyn Write, heading: &[&str], rows: Vec<Vec<String>>) -> io::Result<()> {
-        let mut builder = Builder::default();
-        builder.push_record(heading.iter().map(|h| style::DIM.over(h)));
-        for row in &rows {
-            builder.push_record(row);
-        }
-        let mut table = builder.build();
-        table.with(Style::empty()).with(Padding::new(0, 2, 0, 0));
-        if table.total_width() <= self.width {
-            return table.to_string().lines().try_for_each(|line| writeln!(out, "  {}", line.trim_end()));
+        let wide = |at: usize| {
+            let cells = rows.iter().filter_map(|row| row.get(at)).map(|cell| style::columns(cell));
+            cells.chain([style::columns(heading[at])]).max().unwrap_or_default()
+        };
+        let widths: Vec<usize> = (0..heading.len()).map(wide).collect();
+        if widths.iter().map(|width| width + BETWEEN).sum::<usize>() <= self.width {
+            let heading = heading.iter().map(|h| style::DIM.over(h)).collect();
+            return [heading].iter().chain(&rows).try_for_each(|row| {
+                let mut line = String::from("  ");
+                for (cell, width) in row.iter().zip(&widths) {
+                    line.push_str(cell);
+                    line.push_str(&" ".repeat(width - style::columns(cell) + BETWEEN));
+                }
+                writeln!(out, "{}", line.trim_end())
+            });
         }
         let columns = heading.iter().map(|h| style::columns(h)).max().unwrap_or_default() + 4;
         for (i, row) in rows.iter().enumerate() {
@@ -143,6 +166,15 @@ impl Page {
     /// The same, with why each kind matters, save for mere notes.
     pub fn findings_with_why(&self, out: &mut dyn Write, findings: &[&Finding]) -> io::Result<()> {
         self.told(out, findings, true)
+    }
+
+    /// Writes the findings of a report as a whole, after a blank line.
+    pub fn all_findings<T>(&self, out: &mut dyn Write, report: &Report<T>) -> io::Result<()> {
+        if report.findings.is_empty() {
+            return Ok(());
+        }
+        writeln!(out)?;
+        self.findings(out, &report.findings.iter().collect::<Vec<_>>())
     }
 
     fn told(&self, out: &mut dyn Write, findings: &[&Finding], why: bool) -> io::Result<()> {
@@ -168,6 +200,23 @@ impl Page {
         }
         Ok(())
     }
+}
+
+/// A command and its arguments as a line that can be typed.
+fn command_line(command: &[ReportPath], page: &Page) -> String {
+    escape(&process::command_line::join(command, page.system()))
+}
+
+/// The first of many names.
+fn some_of(names: &[String]) -> String {
+    const MOST: usize = 8;
+    let first = names.iter().take(MOST).cloned().collect::<Vec<_>>().join(", ");
+    if names.len() > MOST { format!("{first} and {} more", names.len() - MOST) } else { first }
+}
+
+/// A path for people.
+fn shown(path: &Path) -> String {
+    escape(&path.to_string_lossy())
 }
 
 /// Makes text from outside safe to print: control and direction characters are shown as escapes.

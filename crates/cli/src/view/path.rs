@@ -2,40 +2,39 @@
 
 use std::io::{self, Write};
 
-use wagon_yard_core::path::{MeaningChange, PathReport, PathScope, Step};
-use wagon_yard_core::yard::Scope;
+use wagon_yard_core::jobs::path::{PathAction, PathLine, PathScope, PathState, Step};
+use wagon_yard_core::order::MeaningChange;
+use wagon_yard_core::report::{Report, ReportPath};
+use wagon_yard_core::scope::Scope;
 
-use super::receive::stores;
-use super::{Page, count, escape, style};
+use super::stores::stores;
+use super::{Page, count, escape, shown, style};
 
 /// So many commands that change are named; JSON has all.
 const MOST_NAMED: usize = 12;
 
 /// PATH as it is; or what is done, what it changes, and PATH afterwards.
-pub fn write(report: &PathReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    if report.action != "show" {
+pub fn write(report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    if report.action != PathAction::Show {
         changes(report, page, out)?;
     }
-    if report.action == "show" || report.changed {
+    if report.action == PathAction::Show || report.changed {
         entries(&report.scopes, report, page, out)?;
     }
-    if !report.findings.is_empty() {
-        writeln!(out)?;
-        page.findings(out, &report.findings.iter().collect::<Vec<_>>())?;
-    }
+    page.all_findings(out, report)?;
     if report.changed && !report.dry_run {
         writeln!(out, "\nTerminals that are open keep what they had: open a new one.")?;
     }
     Ok(())
 }
 
-fn changes(report: &PathReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+fn changes(report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.steps.is_empty() {
         return page.labelled(
             out,
             "",
             0,
-            if report.action == "tidy" { "PATH is tidy" } else { "nothing had to be done" },
+            if report.action == PathAction::Tidy { "PATH is tidy" } else { "nothing had to be done" },
         );
     }
     for step in &report.steps {
@@ -54,7 +53,7 @@ fn changes(report: &PathReport, page: &Page, out: &mut dyn Write) -> io::Result<
         writeln!(out)?;
         let text = format!(
             "{} comes from {}{line}; only you should change that:",
-            escape(&proposal.entry),
+            shown(&proposal.entry),
             escape(&proposal.place)
         );
         page.labelled(out, "  ", 2, &text)?;
@@ -69,17 +68,21 @@ fn changes(report: &PathReport, page: &Page, out: &mut dyn Write) -> io::Result<
         }
     }
     if report.changed {
-        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run);
+        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run, page);
         page.labelled(out, &format!("  {}", style::DIM.over("stores")), 11, &stores)?;
         meanings(&report.meanings, page, out)?;
     }
     Ok(())
 }
 
+fn entry(raw: &ReportPath) -> String {
+    if raw.as_os_str().is_empty() { "(empty)".to_owned() } else { shown(raw) }
+}
+
 fn sentence(step: &Step) -> String {
-    let entry = if step.entry.is_empty() { "(empty)".to_owned() } else { escape(&step.entry) };
+    let entry = entry(&step.entry);
     let scope = if step.scope == Scope::System { ", in the system's PATH" } else { "" };
-    format!("{} {entry}{scope}: {}", step.does, escape(&step.reason))
+    format!("{} {entry}{scope}: {}", step.does.as_str(), escape(&step.reason))
 }
 
 fn meanings(changes: &[MeaningChange], page: &Page, out: &mut dyn Write) -> io::Result<()> {
@@ -102,13 +105,13 @@ fn meanings(changes: &[MeaningChange], page: &Page, out: &mut dyn Write) -> io::
     Ok(())
 }
 
-fn entries(scopes: &[PathScope], report: &PathReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+fn entries(scopes: &[PathScope], report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let title = match (report.action, report.dry_run) {
-        ("show", _) => "PATH of a new terminal",
+        (PathAction::Show, _) => "PATH of a new terminal",
         (_, true) => "PATH of a new terminal, as it would be",
         (_, false) => "PATH of a new terminal, from now on",
     };
-    if report.action != "show" {
+    if report.action != PathAction::Show {
         writeln!(out)?;
     }
     page.labelled(out, "", 0, &style::STRONG.over(title))?;
@@ -118,9 +121,9 @@ fn entries(scopes: &[PathScope], report: &PathReport, page: &Page, out: &mut dyn
             let name = if scope.scope == Scope::System { "the system's" } else { "the user's" };
             writeln!(out, "  {}", style::DIM.over(name))?;
         }
-        let row = |line: &wagon_yard_core::path::PathLine| {
+        let row = |line: &PathLine| {
             at += 1;
-            let raw = if line.raw.is_empty() { "(empty)".to_owned() } else { escape(&line.raw) };
+            let raw = entry(&line.raw);
             let raw = if line.exists { raw } else { style::CAUTION.over(&format!("{raw} (not there)")) };
             let origin = match (&line.tool, &line.origin) {
                 (Some(tool), _) => format!("Wagon Yard, for {}", escape(tool)),

@@ -2,18 +2,21 @@
 
 use std::io::{self, Write};
 
-use wagon_yard_core::receive::{RegisterReport, SwitchReport};
+use wagon_yard_core::finding::Finding;
+use wagon_yard_core::jobs::register::{RegisteredTool, Registering};
+use wagon_yard_core::jobs::switch::SwitchedTool;
+use wagon_yard_core::report::Report;
 
-use super::receive::{scope, stores};
+use super::stores::{scope, stores};
 use super::{Page, style};
 
 /// What `switch` did, and what new terminals make of it.
-pub fn write_switch(report: &SwitchReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+pub fn write_switch(report: &Report<SwitchedTool>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if let Some(was) = report.was.as_ref().filter(|was| **was != report.registered.version) {
         let verb = if report.registered.dry_run { "would give way" } else { "gives way" };
         page.labelled(out, "", 0, &format!("{}@{was} {verb}, and stays in the yard", report.registered.name))?;
     }
-    write(&report.registered, page, out)?;
+    registered(&report.registered, &report.findings, page, out)?;
     if let Some(checked) = &report.check {
         writeln!(out)?;
         super::check::tool(checked, page, out)?;
@@ -22,24 +25,26 @@ pub fn write_switch(report: &SwitchReport, page: &Page, out: &mut dyn Write) -> 
 }
 
 /// One sentence, and what to do now.
-pub fn write(report: &RegisterReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+pub fn write(report: &Report<RegisteredTool>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    registered(report, &report.findings, page, out)
+}
+
+fn registered(report: &RegisteredTool, findings: &[Finding], page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let tool = style::STRONG.over(&format!("{}@{}", report.name, report.version));
     let scope = scope(report.scope);
-    let text = match (report.report, report.changed, report.dry_run) {
-        ("switch", _, false) => format!("{tool} is in service now, in {scope}; "),
-        ("switch", _, true) => format!("{tool} would be in service, in {scope}; "),
-        ("register", true, false) => format!("{tool} is registered in {scope}; "),
-        ("register", true, true) => format!("{tool} would be registered in {scope}; "),
-        ("register", false, _) => format!("{tool} was registered already, and is now first; "),
-        (_, true, false) => format!("{tool} is no longer registered, and stays in the yard; "),
-        (_, true, true) => format!("{tool} would no longer be registered; "),
-        (_, false, _) => format!("{tool} was not registered; "),
+    let text = match (report.does, report.changed, report.dry_run) {
+        (Registering::Switch, _, false) => format!("{tool} is in service now, in {scope}; "),
+        (Registering::Switch, _, true) => format!("{tool} would be in service, in {scope}; "),
+        (Registering::Register(_), true, false) => format!("{tool} is registered in {scope}; "),
+        (Registering::Register(_), true, true) => format!("{tool} would be registered in {scope}; "),
+        (Registering::Register(_), false, _) => format!("{tool} was registered already, and is now first; "),
+        (Registering::Unregister, true, false) => format!("{tool} is no longer registered, and stays in the yard; "),
+        (Registering::Unregister, true, true) => format!("{tool} would no longer be registered; "),
+        (Registering::Unregister, false, _) => format!("{tool} was not registered; "),
     };
-    let stores = stores(&report.startup_files, &report.registry_values, report.dry_run);
+    let stores = stores(&report.startup_files, &report.registry_values, report.dry_run, page);
     page.labelled(out, "", 0, &format!("{text}{stores}"))?;
-    if !report.findings.is_empty() {
-        page.findings(out, &report.findings.iter().collect::<Vec<_>>())?;
-    }
+    page.findings(out, &findings.iter().collect::<Vec<_>>())?;
     if report.changed && !report.dry_run {
         writeln!(out, "Terminals that are open keep what they had: open a new one.")?;
     }

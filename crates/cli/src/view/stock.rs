@@ -2,19 +2,28 @@
 
 use std::io::{self, Write};
 
-use wagon_yard_core::receive::{MendReport, NewTerminals, OtherMeaning, StockReport};
+use wagon_yard_core::jobs::stock::{MendedStock, NewTerminals, OtherMeaning, StockReport, ToolStock};
+use wagon_yard_core::report::Report;
 use wagon_yard_core::resolve::Kind;
-use wagon_yard_core::yard::Scope;
+use wagon_yard_core::scope::Scope;
 
-use super::receive::shown;
-use super::{Page, escape, style};
+use super::{Page, escape, shown, style};
 
-/// The table.
-pub fn write(report: &StockReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+/// The table, or what was settled.
+pub fn write(report: &Report<StockReport>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    match &**report {
+        StockReport::Held(stock) => held(stock, report.passes(), page, out)?,
+        StockReport::Mended(mended) => settled(mended, page, out)?,
+    }
+    page.all_findings(out, report)
+}
+
+fn held(report: &ToolStock, whole: bool, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     page.labelled(out, "yard ", 5, &shown(&report.yard))?;
     writeln!(out)?;
     if report.tools.is_empty() {
-        return writeln!(out, "It holds no tool yet: 'wyard receive FILE' brings one.");
+        let text = if whole { "It holds no tool yet: 'wyard receive FILE' brings one." } else { "It holds no tool." };
+        return writeln!(out, "{text}");
     }
     let rows = report.tools.iter().map(|tool| {
         vec![
@@ -54,16 +63,18 @@ fn runs(seen: &NewTerminals, page: &Page) -> String {
     style::BAD.over(&text)
 }
 
-/// What was settled.
-pub fn write_mend(report: &MendReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    if report.id.is_none() {
+fn settled(report: &MendedStock, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    if report.cards.is_empty() && report.folders.is_empty() {
         return writeln!(out, "The stock is in order: every card has its folder, and every folder its card.");
     }
+    let verb = |done: &str| if report.dry_run { format!("would be {done}") } else { done.to_owned() };
     for card in &report.cards {
-        page.labelled(out, "card", 8, &format!("{} removed: its folder is not there", shown(card)))?;
+        let text = format!("{} {}: its folder is not there", shown(card), verb("removed"));
+        page.labelled(out, "card", 8, &text)?;
     }
     for folder in &report.folders {
-        page.labelled(out, "folder", 8, &format!("{} set aside for 30 days: it has no card", shown(folder)))?;
+        let text = format!("{} {} for 30 days: it has no card", shown(folder), verb("set aside"));
+        page.labelled(out, "folder", 8, &text)?;
     }
     Ok(())
 }

@@ -42,5 +42,5 @@ impl fmt::Display for Meant {
 /// How many columns of a terminal a text takes, styles not counted.
 #[must_use]
 pub fn columns(text: &str) -> usize {
-    tabled::grid::util::string::get_text_width(text)
+    anstream::adapter::strip_str(text).map(unicode_width::UnicodeWidthStr::width).sum()
 }

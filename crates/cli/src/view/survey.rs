@@ -3,9 +3,10 @@
 use std::io::{self, Write};
 
 use wagon_yard_core::finding::{Code, Finding, Severity};
-use wagon_yard_core::survey::{EntrySurvey, SurveyReport};
-use wagon_yard_core::trace::TerminalKind;
-use wagon_yard_core::yard::Scope;
+use wagon_yard_core::report::Report;
+use wagon_yard_core::scope::Scope;
+use wagon_yard_core::survey::{EntrySurvey, SurveyedPath};
+use wagon_yard_core::terminal::TerminalKind;
 
 use super::{Page, count, escape, severity, style};
 
@@ -13,7 +14,7 @@ use super::{Page, count, escape, severity, style};
 const MOST_OF_A_KIND: usize = 8;
 
 /// First the verdict in a line, then the entries, then the findings, worst first.
-pub fn write(report: &SurveyReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+pub fn write(report: &Report<SurveyedPath>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let entries: Vec<&EntrySurvey> = report.scopes.iter().flat_map(|scope| &scope.entries).collect();
     let commands: usize = entries.iter().map(|entry| entry.commands).sum();
     let whose = match report.terminal {
@@ -59,7 +60,7 @@ pub fn write(report: &SurveyReport, page: &Page, out: &mut dyn Write) -> io::Res
 }
 
 fn shown(entry: &EntrySurvey) -> String {
-    let raw = if entry.raw.is_empty() { "(empty)".to_owned() } else { escape(&entry.raw) };
+    let raw = if entry.raw.as_os_str().is_empty() { "(empty)".to_owned() } else { escape(&entry.raw.text()) };
     if entry.exists { raw } else { style::DIM.over(&raw) }
 }
 
@@ -72,7 +73,7 @@ fn marks(findings: &[Finding]) -> String {
 }
 
 /// How many findings of each severity.
-fn summary(report: &SurveyReport) -> String {
+fn summary(report: &Report<SurveyedPath>) -> String {
     let number = |wanted: Severity| report.all_findings().filter(|finding| finding.severity == wanted).count();
     let words: Vec<String> = [Severity::Problem, Severity::Caution, Severity::Note]
         .into_iter()

@@ -3,21 +3,23 @@
 use std::io::{self, Write};
 
 use wagon_yard_core::finding::Finding;
+use wagon_yard_core::report::Report;
 use wagon_yard_core::resolve::{Caller, Kind, Reason, Standing};
-use wagon_yard_core::terminal::{Found, Origin, Way};
-use wagon_yard_core::trace::{CallerTrace, CandidateTrace, CommandTrace, TerminalKind, TraceReport};
+use wagon_yard_core::terminal::TerminalKind;
+use wagon_yard_core::terminal::{Found, Origin, StartMode};
+use wagon_yard_core::trace::{CallerTrace, CandidateTrace, CommandTrace, TracedCommands};
 
 use super::{Page, escape, style};
 
 /// Name by name.
-pub fn write(report: &TraceReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+pub fn write(report: &Report<TracedCommands>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     for (i, command) in report.commands.iter().enumerate() {
         if i > 0 {
             writeln!(out)?;
         }
         one(command, page, out)?;
     }
-    Ok(())
+    page.all_findings(out, report)
 }
 
 /// Callers with the same answer, told together.
@@ -131,10 +133,10 @@ fn names(of: &[&CallerTrace]) -> Vec<String> {
     by_caller
         .map(|traces| {
             let name = traces[0].caller.name();
-            let ways: Vec<_> = traces.iter().flat_map(|t| &t.ways).map(|w| w.name()).collect();
-            let all =
-                ways.is_empty() || traces[0].caller.shell().is_none_or(|shell| ways.len() == Way::of(shell).len());
-            if all { name.to_owned() } else { format!("{name} ({})", ways.join(", ")) }
+            let modes: Vec<_> = traces.iter().flat_map(|t| &t.modes).map(|w| w.name()).collect();
+            let all = modes.is_empty()
+                || traces[0].caller.shell().is_none_or(|shell| modes.len() == StartMode::of(shell).len());
+            if all { name.to_owned() } else { format!("{name} ({})", modes.join(", ")) }
         })
         .collect()
 }
@@ -168,9 +170,10 @@ fn candidate(candidate: &CandidateTrace, page: &Page) -> Vec<String> {
         (Standing::Skipped, reason) => format!("skipped, {}", reason.unwrap_or_default()),
     };
     let mut file = escape(&candidate.path);
-    for (leads_to, words) in [(&candidate.leads_to, "leads to"), (&candidate.starts, "starts")] {
-        if let Some(leads_to) = leads_to {
-            file.push_str(&style::DIM.over(&format!(", {words} {}", escape(leads_to))));
+    let leads_to = candidate.leads_to.as_ref().map(|file| file.text().into_owned());
+    for (other, words) in [(&leads_to, "leads to"), (&candidate.starts, "starts")] {
+        if let Some(other) = other {
+            file.push_str(&style::DIM.over(&format!(", {words} {}", escape(other))));
         }
     }
     vec![

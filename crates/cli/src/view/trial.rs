@@ -2,20 +2,28 @@
 
 use std::io::{self, Write};
 
-use serde::Serialize;
-use wagon_yard_core::check::{StepResult, TrialReport, TrialResult};
-use wagon_yard_core::yard::Card;
+use wagon_yard_core::check::{StepResult, TrialResult};
+use wagon_yard_core::jobs::trial::{KeptTrials, Tried};
+use wagon_yard_core::process;
+use wagon_yard_core::report::Report;
 
 use super::{Page, count, escape, style};
 
-/// All trials of a tool.
-pub fn write(report: &TrialReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    for trial in &report.trials {
+/// All trials of a tool, or what its card has now.
+pub fn write(report: &Report<Tried>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    match &**report {
+        Tried::Ran { trials, .. } => ran(trials, page, out),
+        Tried::Kept(trials) => kept(trials, page, out),
+    }
+}
+
+fn ran(all: &[TrialResult], page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    for trial in all {
         one(trial, page, out)?;
     }
-    let passed = report.trials.iter().filter(|trial| trial.passed).count();
-    let tool = report.trials.first().map_or_else(String::new, |t| format!("{} {}", t.tool, t.version));
-    let trials = count(report.trials.len(), "trial", "trials");
+    let passed = all.iter().filter(|trial| trial.passed).count();
+    let tool = all.first().map_or_else(String::new, |t| format!("{} {}", t.tool, t.version));
+    let trials = count(all.len(), "trial", "trials");
     writeln!(out)?;
     page.labelled(out, "", 0, &format!("{}: {passed} of {trials} passed", style::STRONG.over(&escape(&tool))))
 }
@@ -43,30 +51,13 @@ fn line(step: &StepResult, page: &Page) -> String {
         let text = format!("{}, {} ms", page.short(&program.to_string_lossy()), step.milliseconds);
         format!("   {}", style::DIM.over(&text))
     });
-    format!("{}{program}", escape(&step.run.join(" ")))
+    format!("{}{program}", escape(&process::command_line::join(&step.run, page.system())))
 }
 
-/// The trials on a card after a change.
-#[derive(Debug, Serialize)]
-pub struct Kept<'a> {
-    format: u32,
-    report: &'static str,
-    tool: &'a str,
-    version: &'a str,
-    trials: Vec<&'a str>,
-}
-
-impl<'a> Kept<'a> {
-    /// Of this card.
-    pub fn of(card: &'a Card) -> Self {
-        let trials = card.trials.iter().map(|trial| trial.name.as_str()).collect();
-        Self { format: 1, report: "trials", tool: card.name.as_str(), version: card.version.as_str(), trials }
-    }
-}
-
-/// What the card has now.
-pub fn write_kept(kept: &Kept<'_>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    let Kept { tool, version, trials, .. } = kept;
+/// What the card has now, or would have.
+fn kept(kept: &KeptTrials, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let KeptTrials { dry_run, tool, version, trials } = kept;
+    let verb = if *dry_run { "would have" } else { "has" };
     let named = match &trials[..] {
         [] => "no trial".to_owned(),
         trials => {
@@ -74,6 +65,10 @@ pub fn write_kept(kept: &Kept<'_>, page: &Page, out: &mut dyn Write) -> io::Resu
             format!("{}: {}", count(trials.len(), "trial", "trials"), titles.join(", "))
         }
     };
-    page.labelled(out, "", 0, &format!("{} has {named}", style::STRONG.over(&format!("{tool} {version}"))))?;
-    if trials.is_empty() { Ok(()) } else { page.labelled(out, "", 0, &format!("To run: wyard trial {tool}@{version}")) }
+    page.labelled(out, "", 0, &format!("{} {verb} {named}", style::STRONG.over(&format!("{tool} {version}"))))?;
+    if trials.is_empty() || *dry_run {
+        Ok(())
+    } else {
+        page.labelled(out, "", 0, &format!("To run: wyard trial {tool}@{version}"))
+    }
 }

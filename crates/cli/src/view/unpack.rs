@@ -2,15 +2,16 @@
 
 use std::io::{self, Write};
 
-use wagon_yard_core::archive::LeftOut;
 use wagon_yard_core::finding::{Code, Finding};
-use wagon_yard_core::receive::UnpackReport;
+use wagon_yard_core::jobs::unpack::Unpacked;
+use wagon_yard_core::report::Report;
 
-use super::receive::{COLUMNS, shown};
-use super::{Page, bytes, count, escape, style};
+use super::entries::left_out;
+use super::stages::COLUMNS;
+use super::{Page, bytes, count, shown, style};
 
 /// A line like those of the stages, then what is to be known.
-pub fn write(report: &UnpackReport, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+pub fn write(report: &Report<Unpacked>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let wrapper = match (report.wrapper.as_os_str().is_empty(), report.dry_run) {
         (true, _) => String::new(),
         (false, _) => format!("; wrapper folder {} removed", shown(&report.wrapper)),
@@ -24,24 +25,6 @@ pub fn write(report: &UnpackReport, page: &Page, out: &mut dyn Write) -> io::Res
     if !findings.is_empty() {
         writeln!(out)?;
         page.findings(out, &findings)?;
-    }
-    Ok(())
-}
-
-/// The entries that were not unpacked.
-pub(super) fn left_out(entries: &[LeftOut], page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    if entries.is_empty() {
-        return Ok(());
-    }
-    writeln!(out)?;
-    page.labelled(
-        out,
-        &format!("  {}", style::CAUTION.over("left out")),
-        12,
-        &count(entries.len(), "entry", "entries"),
-    )?;
-    for entry in entries {
-        page.labelled(out, "", 12, &format!("{}: {}", escape(&entry.entry), escape(&entry.reason)))?;
     }
     Ok(())
 }

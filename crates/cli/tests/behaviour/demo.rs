@@ -2,7 +2,7 @@
 
 use std::process::Command;
 
-use wagon_yard_core::store::registry::Keys;
+use wagon_yard_core::registry::Keys;
 
 use crate::home::{Home, Ran, WINDOWS};
 

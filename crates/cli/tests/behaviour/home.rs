@@ -11,9 +11,9 @@ use wagon_yard_core::machine::Machine;
 use wagon_yard_core::os;
 use wagon_yard_core::process::{self, Ending};
 use wagon_yard_core::progress::Stop;
-use wagon_yard_core::store::registry::Keys;
+use wagon_yard_core::registry::Keys;
+use wagon_yard_core::scope::Scope;
 use wagon_yard_core::terminal::base_environments;
-use wagon_yard_core::yard::Scope;
 
 pub const WINDOWS: bool = cfg!(windows);
 

@@ -11,9 +11,9 @@ use crate::home::have;
 #[cfg_attr(windows, ignore = "the shells are those of Unix")]
 fn the_lists_of_builtins_are_those_of_the_shells() {
     let cases = [
-        (Caller::Bash, "bash", "{ enable | sed 's/^enable //'; compgen -k; } | sort -u"),
-        (Caller::Zsh, "zsh", "print -l ${(k)builtins} ${(k)reswords}"),
-        (Caller::Fish, "fish", "builtin -n"),
+        (Caller::Shell(Shell::Bash), "bash", "{ enable | sed 's/^enable //'; compgen -k; } | sort -u"),
+        (Caller::Shell(Shell::Zsh), "zsh", "print -l ${(k)builtins} ${(k)reswords}"),
+        (Caller::Shell(Shell::Fish), "fish", "builtin -n"),
     ];
     for (caller, shell, line) in cases {
         if !have(shell) {

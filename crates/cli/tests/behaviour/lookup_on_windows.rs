@@ -10,7 +10,7 @@ use fastrand::Rng;
 use wagon_yard_core::os;
 use wagon_yard_core::process;
 use wagon_yard_core::progress::Stop;
-use wagon_yard_core::resolve::{self, Caller, Disk, Surroundings};
+use wagon_yard_core::resolve::{self, Caller, Disk, LookupContext};
 
 use crate::on_windows::test_program;
 
@@ -52,7 +52,7 @@ impl Made {
 
     /// What the rules say that runs.
     fn predicted(&self, caller: Caller, name: &str, path: &str, forbids: bool) -> Option<String> {
-        let around = Surroundings {
+        let context = LookupContext {
             home: None,
             path: path.into(),
             path_extensions: [".com", ".exe", ".bat", ".cmd"].map(str::to_owned).to_vec(),
@@ -61,7 +61,7 @@ impl Made {
             system_root: std::env::var_os("SystemRoot").map(PathBuf::from),
             forbids_current_folder: forbids,
         };
-        let candidates = resolve::candidates(caller, name, &around, &Disk);
+        let candidates = resolve::candidates(caller, name, &context, &Disk);
         resolve::winner(&candidates).map(|winner| {
             let whole = self.folder.join("now").join(winner);
             std::path::absolute(whole).unwrap().to_string_lossy().to_lowercase()
@@ -72,7 +72,7 @@ impl Made {
 /// What `cmd`, or a program that starts another, runs by a name, as it says itself.
 fn really_runs(caller: Caller, name: &str, folder: &Path, path: &str, forbids: bool) -> Option<String> {
     let mut command = match caller {
-        Caller::Cmd => {
+        Caller::Shell(Shell::Cmd) => {
             let mut command = Command::new("cmd");
             command.args(["/c", name]);
             command
@@ -129,12 +129,12 @@ fn cmd_and_programs_run_what_the_lookup_rules_say() {
     ];
     let mut wrong = Vec::new();
     let mut asked = 0;
-    for caller in [Caller::Cmd, Caller::CreateProcess] {
+    for caller in [Caller::Shell(Shell::Cmd), Caller::CreateProcess] {
         for path in &paths {
             for forbids in [false, true] {
                 // The variable is read by cmd's search only, and Wine's does not; it also gives up at an empty entry.
                 let odd = os::is_wine() && (forbids || path.contains(";;"));
-                if if caller == Caller::Cmd { odd } else { forbids } {
+                if if caller == Caller::Shell(Shell::Cmd) { odd } else { forbids } {
                     continue;
                 }
                 for name in names {
@@ -186,7 +186,7 @@ fn random_machines_are_looked_up_as_they_are() {
                         ));
                     }
                 };
-                told(Caller::Cmd, &ran[at]);
+                told(Caller::Shell(Shell::Cmd), &ran[at]);
                 // A process for each question: some of them are enough.
                 // Wine hands a batch file on to cmd by its bare name, which looks it up again.
                 if at < STARTED && !name.ends_with(".cmd") {

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
 use wagon_yard_core::os;
-use wagon_yard_core::yard::Scope;
+use wagon_yard_core::scope::Scope;
 
 use crate::archives::{script, tidelog, zip};
 use crate::home::{Home, Ran};

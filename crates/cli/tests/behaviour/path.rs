@@ -5,8 +5,8 @@ use std::path::PathBuf;
 
 use serde_json::Value;
 use wagon_yard_core::os;
+use wagon_yard_core::scope::Scope;
 use wagon_yard_core::system::System;
-use wagon_yard_core::yard::Scope;
 
 use crate::archives::{script, tidelog};
 use crate::home::{Home, Ran, program};

@@ -7,7 +7,7 @@ use std::process::{Command, Stdio};
 use std::time::Duration;
 
 use wagon_yard_core::os;
-use wagon_yard_core::yard::Scope;
+use wagon_yard_core::scope::Scope;
 
 use crate::archives::tidelog;
 use crate::home::{Home, Ran, WINDOWS};

@@ -111,11 +111,11 @@ fn every_new_terminal_runs_the_command_and_unregister_leaves_no_trace() {
         assert_eq!(ran.code, 0, "{name}\n{}\n{}", ran.out, ran.err);
         assert_eq!(ran.json()["verdict"], "good", "{name}");
         for shell in *shells {
-            for way in Home::ways(shell) {
-                let seen = home.terminal(shell, way, "tidelog --version; echo home=$TIDELOG_HOME");
-                assert!(seen.contains("tidelog 4.2.1\n"), "{name}: {shell} {way}: {seen}");
+            for mode in Home::modes(shell) {
+                let seen = home.terminal(shell, mode, "tidelog --version; echo home=$TIDELOG_HOME");
+                assert!(seen.contains("tidelog 4.2.1\n"), "{name}: {shell} {mode}: {seen}");
                 let stock = home.yard().join("stock/tidelog/4.2.1");
-                assert!(seen.contains(&format!("home={}", stock.display())), "{name}: {shell} {way}: {seen}");
+                assert!(seen.contains(&format!("home={}", stock.display())), "{name}: {shell} {mode}: {seen}");
             }
         }
         let there = home.files();
@@ -170,8 +170,8 @@ fn yards_with_awkward_names_work() {
         let report = home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--json"]).ends(0).json();
         assert_eq!(report["verdict"], "good", "{name}");
         for shell in shells {
-            for way in Home::ways(shell) {
-                assert!(home.terminal(shell, way, "tidelog").contains("tidelog 4.2.1"), "{name}: {shell} {way}");
+            for mode in Home::modes(shell) {
+                assert!(home.terminal(shell, mode, "tidelog").contains("tidelog 4.2.1"), "{name}: {shell} {mode}");
             }
         }
         home.wyard(&["unregister", "tidelog"]).ends(0);

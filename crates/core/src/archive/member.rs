@@ -4,7 +4,8 @@ use std::ffi::OsStr;
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
-use super::windows_names::{self, WindowsNameError};
+use crate::environment;
+use crate::naming::reserved::{self, WindowsNameError};
 use crate::os;
 use crate::system::System;
 
@@ -47,7 +48,7 @@ impl MemberPath {
     /// # Errors
     /// With the reason for a refusal.
     pub fn new(name: &[u8]) -> Result<Option<Self>, MemberError> {
-        Self::on(os::HERE, name)
+        Self::on(environment::here(), name)
     }
 
     /// The same under the rules of a given system: Windows also takes `\` for a separator and has names that mean
@@ -73,7 +74,7 @@ impl MemberPath {
                 plain if plain.len() > LONGEST => return Err(MemberError::TooLong),
                 plain => {
                     if windows {
-                        windows_names::check(&String::from_utf8_lossy(plain))?;
+                        reserved::check(&String::from_utf8_lossy(plain))?;
                     }
                     if depth > 0 {
                         joined.extend_from_slice(std::path::MAIN_SEPARATOR_STR.as_bytes());
@@ -88,7 +89,9 @@ impl MemberPath {
         }
         let path = os::name_from_bytes(joined);
         // On a system with other separators or prefixes a "plain" part can still be more than that.
-        if os::HERE == System::Windows && Path::new(&path).components().any(|c| !matches!(c, Component::Normal(_))) {
+        if environment::here() == System::Windows
+            && Path::new(&path).components().any(|c| !matches!(c, Component::Normal(_)))
+        {
             return Err(MemberError::Climbs);
         }
         Ok((depth > 0).then(|| Self(path.into())))

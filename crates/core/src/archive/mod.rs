@@ -24,7 +24,6 @@ mod spellings;
 mod stream;
 mod tar;
 mod unpack;
-pub mod windows_names;
 mod write;
 mod zip;
 

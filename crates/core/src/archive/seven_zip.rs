@@ -76,7 +76,7 @@ pub(super) fn walk(
         let start = archive.stream_map.block_first_file_index[index];
         for (at, entry) in archive.files[start..start + count].iter().enumerate() {
             if at < needed {
-                let mut content = Content::new(&pieces, stop);
+                let mut content = BlockContent::new(&pieces, stop);
                 one(file, entry, modeless, &mut content, visit).map_err(|error| content.failed(file, error))?;
                 io::copy(&mut content, &mut io::sink())
                     .map_err(|source| content.failed(file, ArchiveError::Damaged { file: file.to_owned(), source }))?;
@@ -155,7 +155,7 @@ fn failure(file: &Path, error: Error) -> ArchiveError {
 }
 
 /// The content of one entry.
-struct Content<'a> {
+struct BlockContent<'a> {
     pieces: &'a Receiver<Piece>,
     stop: &'a Stop,
     piece: Vec<u8>,
@@ -164,7 +164,7 @@ struct Content<'a> {
     failed: Option<Error>,
 }
 
-impl<'a> Content<'a> {
+impl<'a> BlockContent<'a> {
     fn new(pieces: &'a Receiver<Piece>, stop: &'a Stop) -> Self {
         Self { pieces, stop, piece: Vec::new(), at: 0, ended: false, failed: None }
     }
@@ -178,13 +178,13 @@ impl<'a> Content<'a> {
     }
 }
 
-impl Read for Content<'_> {
+impl Read for BlockContent<'_> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         read_held(self, buffer)
     }
 }
 
-impl BufRead for Content<'_> {
+impl BufRead for BlockContent<'_> {
     fn fill_buf(&mut self) -> io::Result<&[u8]> {
         let mut waited = Duration::ZERO;
         while self.at == self.piece.len() && !self.ended {

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use crate::layout;
+use crate::naming;
 
 /// Endings of compressed single files.
 const ENDINGS: [&str; 6] = [".gz", ".xz", ".bz2", ".zst", ".lzma", ".bin"];
@@ -18,7 +18,7 @@ pub(super) fn plain_name(file: &Path) -> String {
     let lower = bare.to_ascii_lowercase();
     let kept = KEPT.iter().find(|ending| lower.ends_with(**ending)).map_or(0, |ending| ending.len());
     let (stem, ending) = bare.split_at_checked(bare.len() - kept).unwrap_or((bare, ""));
-    let guess = layout::guess(stem);
+    let guess = naming::guess(stem);
     match guess.name {
         // A name that is nothing but a version says nothing.
         Some(name) if guess.version.as_deref() != Some(&name) => format!("{name}{ending}"),

@@ -25,8 +25,8 @@ impl Stream {
     }
 
     /// The next bytes, not of the parser's reading. Until this is dropped nothing else may be read.
-    pub fn content(&self, bytes: u64) -> Content<'_> {
-        Content { stream: self.0.borrow_mut(), left: bytes }
+    pub fn content(&self, bytes: u64) -> Taken<'_> {
+        Taken { stream: self.0.borrow_mut(), left: bytes }
     }
 }
 
@@ -47,7 +47,7 @@ impl Seek for Stream {
         let SeekFrom::Current(offset) = to else { return Err(io::ErrorKind::Unsupported.into()) };
         let skip = u64::try_from(offset).ok().and_then(|offset| offset.checked_sub(past));
         let skip = skip.ok_or(io::ErrorKind::Unsupported)?;
-        let mut skipped = Content { stream: inner, left: skip };
+        let mut skipped = Taken { stream: inner, left: skip };
         io::copy(&mut skipped, &mut io::sink())?;
         if skipped.left > 0 {
             return Err(io::ErrorKind::UnexpectedEof.into());
@@ -58,12 +58,12 @@ impl Seek for Stream {
 }
 
 /// So many bytes of a [`Stream`].
-pub(super) struct Content<'a> {
+pub(super) struct Taken<'a> {
     stream: RefMut<'a, Inner>,
     left: u64,
 }
 
-impl BufRead for Content<'_> {
+impl BufRead for Taken<'_> {
     fn fill_buf(&mut self) -> io::Result<&[u8]> {
         if self.left == 0 {
             return Ok(&[]);
@@ -80,7 +80,7 @@ impl BufRead for Content<'_> {
     }
 }
 
-impl Read for Content<'_> {
+impl Read for Taken<'_> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         read_held(self, buffer)
     }

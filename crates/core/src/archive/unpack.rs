@@ -18,6 +18,7 @@ use super::write::{CHUNK, FileJob, Writer, make_parent};
 use super::zip::Whole;
 use super::{ArchiveError, links, zip};
 use crate::error::FileContext;
+use crate::finding::{Code, Finding};
 use crate::os;
 use crate::program::{HEAD_BYTES, Program};
 use crate::progress::{Processor, Progress, Stop};
@@ -200,6 +201,15 @@ pub struct Finished {
     pub copied: usize,
     /// Those that could not even become that.
     pub left_out: Vec<LeftOut>,
+}
+
+impl Finished {
+    /// Tells that links became copies, where any did.
+    #[must_use]
+    pub fn finding(&self) -> Option<Finding> {
+        let seen = format!("{} links of the archive became copies, since links can't be made here", self.copied);
+        (self.copied > 0).then(|| Finding::new(Code::LinksCopied, seen))
+    }
 }
 
 /// What is left to do once the whole listing, and so the wrapper, is known.

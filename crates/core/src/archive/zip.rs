@@ -280,19 +280,19 @@ pub(super) fn walk(file: &Path, segment: Segment, limits: &Limits, visit: &mut V
     for index in 0..opened.len() {
         let raw = opened.entry(file, index)?;
         let archive = matches!(raw.kind, RawKind::File).then_some(&mut opened.archive);
-        visit(raw, &mut Decoded::new(&mut Content { archive, index, entry: None }, &mut buffer))?;
+        visit(raw, &mut Decoded::new(&mut EntryContent { archive, index, entry: None }, &mut buffer))?;
     }
     Ok(())
 }
 
 /// An entry's content, whose decoder is made only when somebody reads.
-struct Content<'a> {
+struct EntryContent<'a> {
     archive: Option<&'a mut ZipArchive<Buffered>>,
     index: usize,
     entry: Option<ZipFile<'a, Buffered>>,
 }
 
-impl Read for Content<'_> {
+impl Read for EntryContent<'_> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         if let Some(archive) = self.archive.take() {
             self.entry = Some(archive.by_index(self.index).map_err(io::Error::other)?);

@@ -1,82 +1,57 @@
 //! The check of commands that are not the yard's: those in the folders of a new terminal's PATH.
 
 use std::collections::HashSet;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
-use super::command::Job;
-use super::{CheckError, CheckReport, Round, ToolCheck, Verdict};
-use crate::machine::{Machine, variable};
-use crate::os;
-use crate::path;
-use crate::progress::Stop;
-use crate::resolve::{self, Caller, Disk, Surroundings};
-use crate::survey::commands_in;
-use crate::system::System;
-use crate::terminal::{self, Asking, Question};
-use crate::yard::{Settings, Yard};
-
-/// The folders of the system itself on Unix (hier(7)): what lies there came with it, and is not started to look at it.
-const SYSTEM_FOLDERS: [&str; 4] = ["/bin", "/sbin", "/usr/bin", "/usr/sbin"];
+use super::command::Subject;
+use super::error::CheckError;
+use super::report::{CheckedTools, ToolCheck};
+use super::round::Round;
+use crate::environment::Environment;
+use crate::folders::{SystemFolders, commands_in};
+use crate::report::{Report, Verdict};
+use crate::resolve::{self, Caller, Disk, LookupContext};
+use crate::session::Session;
+use crate::terminal::Question;
 
 /// Checks the commands in every folder of a new terminal's PATH, less those of the yard and the system's own: that each
 /// of them runs from there in every new terminal and, with `runs`, that it starts. The tools of the report are folders.
 ///
 /// # Errors
 /// As [`super::check`].
-pub fn check_path(
-    machine: &Machine,
-    yard: &Yard,
-    settings: &Settings,
-    runs: bool,
-    stop: &Stop,
-) -> Result<CheckReport, CheckError> {
-    let shells = terminal::installed(machine, &settings.shells);
-    let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
-    let environment = asking.environment().unwrap_or_default();
-    let around = Surroundings::of(&environment, &machine.home);
-    let mut seen: HashSet<PathBuf> = system_folders(machine);
+pub fn check_path(session: &Session, runs: bool) -> Result<Report<CheckedTools>, CheckError> {
+    let system = session.system();
+    let environment = session.asking()?.environment().unwrap_or_else(|| Environment::new(system));
+    let context = LookupContext::of(&environment, &session.machine.home);
+    let of_system = SystemFolders::of(&session.machine.environment);
+    let mut seen: HashSet<PathBuf> = HashSet::new();
     let mut names: HashSet<String> = HashSet::new();
-    let mut folders: Vec<(PathBuf, usize)> = Vec::new();
-    let mut jobs = Vec::new();
-    for folder in path::folders(&around) {
+    let mut folders: Vec<(PathBuf, Vec<Subject>)> = Vec::new();
+    for folder in context.folders() {
         let real = std::fs::canonicalize(&folder).unwrap_or_else(|_| folder.clone());
-        if folder.starts_with(yard.root()) || !seen.insert(real) {
+        if of_system.hold_real(&folder) || folder.starts_with(session.yard.root()) || !seen.insert(real) {
             continue;
         }
         // What an earlier folder has too is that one's.
-        let before = jobs.len();
-        for name in commands_in(&folder).into_iter().filter(|name| names.insert(name.clone())) {
-            let candidates = resolve::candidates(Caller::typed(os::HERE), &name, &around, &Disk);
+        let mut subjects = Vec::new();
+        for name in commands_in(&folder, system).into_iter().filter(|name| names.insert(name.clone())) {
+            let candidates = resolve::candidates(Caller::typed(system), &name, &context, &Disk);
             if let Some(file) = resolve::winner(&candidates) {
-                jobs.push(Job::stranger(name, file.to_owned()));
+                subjects.push(Subject::stranger(name, file.to_owned()));
             }
         }
-        folders.push((folder, jobs.len() - before));
+        folders.push((folder, subjects));
     }
-    let commands: Vec<String> = jobs.iter().map(|job| job.name.clone()).collect();
-    let round = Round::new(machine, settings, Question { commands: &commands, variables: &[] }, runs, stop);
-    let mut checked = round.commands(&jobs)?;
+    let commands: Vec<String> =
+        folders.iter().flat_map(|(_, subjects)| subjects.iter().map(|subject| subject.name.clone())).collect();
+    let round = Round::new(session, Question { commands: &commands, variables: &[] }, runs)?;
     let mut tools = Vec::new();
-    for (folder, commands) in folders.into_iter().filter(|(_, commands)| *commands > 0) {
-        let rest = checked.split_off(commands);
-        let commands = std::mem::replace(&mut checked, rest);
+    for (folder, subjects) in folders.into_iter().filter(|(_, subjects)| !subjects.is_empty()) {
+        let commands = round.commands(&subjects)?;
         let verdict = commands.iter().map(|c| c.verdict).max().unwrap_or(Verdict::Good);
         let name = folder.display().to_string();
         let (requirements, findings) = (Vec::new(), Vec::new());
         tools.push(ToolCheck { name, version: String::new(), commands, verdict, requirements, findings });
     }
-    Ok(CheckReport::of(tools))
-}
-
-pub(crate) fn system_folders(machine: &Machine) -> HashSet<PathBuf> {
-    let root = variable(&machine.environment, "SystemRoot").map_or_else(|| PathBuf::from(r"C:\Windows"), PathBuf::from);
-    let folders: Vec<PathBuf> = match os::HERE {
-        System::Unix => SYSTEM_FOLDERS.iter().map(PathBuf::from).collect(),
-        System::Windows => ["", "System32", r"System32\Wbem", r"System32\WindowsPowerShell\v1.0", r"System32\OpenSSH"]
-            .iter()
-            .map(|below| root.join(below))
-            .collect(),
-    };
-    let real = |folder: &PathBuf| std::fs::canonicalize(folder).unwrap_or_else(|_| Path::new(folder).to_owned());
-    folders.iter().map(real).collect()
+    Ok(CheckedTools::report(tools))
 }

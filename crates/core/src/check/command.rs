@@ -2,59 +2,60 @@
 
 use std::path::{Path, PathBuf};
 
-use super::placed::Placed;
-use super::{CallerResult, CommandCheck, Verdict, others, probe, starting};
+use super::by_terminal::ByTerminal;
+use super::report::{CallerResult, CommandCheck};
+use super::{probe, starting};
+use crate::environment::Environment;
 use crate::finding::{Code, Finding};
-use crate::machine::Environment;
-use crate::path;
+use crate::layout::Command;
+use crate::order::promotion;
 use crate::progress::Stop;
+use crate::report::{ReportPath, Verdict};
 use crate::resolve::{self, Caller, Disk, Kind, Shell, same_file};
-use crate::terminal::{Answer, NoAnswer};
-use crate::yard::{Card, CardProbe, Settings, Yard};
+use crate::terminal::{Answer, NoAnswer, TerminalKind};
+use crate::yard::{Answers, Card, CardProbe, Settings};
 
 /// One command to be checked.
-pub(super) struct Job {
+pub(super) struct Subject {
     /// What a person types.
     pub name: String,
     /// The file that should run.
     pub file: PathBuf,
-    asked: Asked,
+    owner: Owner,
 }
 
 /// Whose command it is, and so how it is asked.
-enum Asked {
+enum Owner {
     /// A tool of the yard.
     Tool { tool: String, version: String, probe: Option<CardProbe>, remembered: Option<Vec<String>> },
-    /// Somebody else's: nothing is known of it, so that only harmless things are tried.
+    /// Somebody else: nothing is known of it, so that only harmless things are tried.
     Stranger,
 }
 
-impl Job {
+impl Subject {
     /// The commands of a tool of the yard.
-    pub fn of(yard: &Yard, card: &Card) -> Vec<Self> {
-        let home = yard.home_of(card);
-        let job = |command: &crate::layout::Command| Self {
+    pub fn of(home: &Path, card: &Card, answers: &Answers) -> Vec<Self> {
+        let subject = |command: &Command| Self {
             name: command.name.clone(),
             file: home.join(&command.path),
-            asked: Asked::Tool {
+            owner: Owner::Tool {
                 tool: card.name.to_string(),
                 version: card.version.to_string(),
                 probe: card.probe.clone(),
-                remembered: card.answers.get(&command.name).cloned(),
+                remembered: answers.of(&card.name, &card.version, &command.name).cloned(),
             },
         };
-        card.commands.iter().map(job).collect()
+        card.commands.iter().map(subject).collect()
     }
 
     /// A command that is not the yard's.
     pub fn stranger(name: String, file: PathBuf) -> Self {
-        Self { name, file, asked: Asked::Stranger }
+        Self { name, file, owner: Owner::Stranger }
     }
 
     /// Looks at what it means in every new terminal and, in the environment of one, starts it.
     pub fn check(
         &self,
-        index: usize,
         answers: &[Answer],
         environment: Option<&Environment>,
         settings: &Settings,
@@ -63,41 +64,41 @@ impl Job {
         let mut findings = Vec::new();
         let mut verdict = Verdict::Good;
         let mut results = Vec::new();
-        let mut placed = Placed::default();
+        let mut by_terminal = ByTerminal::default();
         if answers.is_empty() {
             findings.push(Finding::new(Code::NoShell, "no shell was found to prove the command in"));
             verdict = Verdict::NotFound;
         }
         for answer in answers {
-            let (result, bad) = self.result(index, answer);
+            let (result, bad) = self.result(answer);
             results.push(result);
             if answer.taken {
-                placed.add(taken(), answer);
+                by_terminal.add(taken(), answer);
             }
             if let Some((worse, finding)) = bad {
                 verdict = verdict.max(worse);
-                placed.add(finding, answer);
+                by_terminal.add(finding, answer);
             }
         }
-        findings.extend(placed.told());
+        findings.extend(by_terminal.told());
         if verdict == Verdict::NotFound {
             findings.extend(starting::cannot_execute(&self.file));
         }
         let other = results.iter().find(|r| !r.ours && r.winner.is_some()).and_then(|r| r.winner.clone());
-        let ours = results.iter().any(|r| r.ours).then(|| self.file.clone());
+        let ours = results.iter().any(|r| r.ours).then(|| ReportPath::from(self.file.clone()));
         let winner = other.or(ours);
         let (mut answered_version, mut form) = (None, None);
         if let Some(environment) = environment {
             let probed = self.probe(winner.as_deref().unwrap_or(&self.file), environment, settings, stop)?;
             // What another copy says of itself is shown, but the verdict is about ours.
-            if winner.as_ref().is_none_or(|winner| *winner == self.file) {
+            if winner.as_ref().is_none_or(|winner| **winner == *self.file) {
                 verdict = verdict.max(probed.verdict);
                 findings.extend(probed.findings);
                 form = probed.form;
             }
             answered_version = probed.version;
         }
-        if matches!(self.asked, Asked::Tool { .. }) {
+        if matches!(self.owner, Owner::Tool { .. }) {
             findings.extend(self.hides(answers));
         }
         let name = self.name.clone();
@@ -117,10 +118,10 @@ impl Job {
             program,
             names: [&self.name, &self.name],
             expected: None,
-            forms: others::HARMLESS,
+            forms: probe::HARMLESS,
             expects: None,
         };
-        let Asked::Tool { tool, version, probe, remembered } = &self.asked else {
+        let Owner::Tool { tool, version, probe, remembered } = &self.owner else {
             return probe::probe(&target, environment, settings.probe_limit(), stop);
         };
         target.names = [&self.name, tool];
@@ -137,12 +138,12 @@ impl Job {
         probe::probe(&target, environment, settings.probe_limit(), stop)
     }
 
-    fn result(&self, index: usize, answer: &Answer) -> (CallerResult, Option<(Verdict, Finding)>) {
+    fn result(&self, answer: &Answer) -> (CallerResult, Option<(Verdict, Finding)>) {
         let caller = Caller::from(answer.shell);
         let mut result = CallerResult {
             caller,
-            way: answer.way,
-            terminal: "new",
+            mode: answer.mode,
+            terminal: TerminalKind::New,
             proved: answer.said.is_ok(),
             winner: None,
             kind: Kind::None,
@@ -159,17 +160,17 @@ impl Job {
                 return (result, Some((Verdict::NotFound, finding)));
             }
         };
-        let meaning = &said.meanings[index];
+        let meaning = said.meaning(&self.name);
         result.kind = meaning.kind;
         let name = &self.name;
         let bad = match (meaning.kind, &meaning.file) {
             (Kind::File, Some(file)) => {
-                result.winner = Some(file.clone());
+                result.winner = Some(file.clone().into());
                 result.ours = same_file(file, &self.file);
                 (!result.ours).then(|| {
                     let seen = format!("{name} is {} in a new terminal", file.display());
                     let look = || format!("run 'wyard trace {name}' to see what puts that folder first");
-                    let remedy = path::mend(name, &self.file, &said.around).unwrap_or_else(look);
+                    let remedy = promotion(name, &self.file, &said.context).unwrap_or_else(look);
                     (Verdict::Shadowed, Finding::new(Code::Shadowed, seen).remedy(remedy))
                 })
             }
@@ -186,9 +187,9 @@ impl Job {
             }
             (Kind::File | Kind::None, _) => {
                 let seen = format!("a new terminal does not find {name}");
-                let remedy = match &self.asked {
-                    Asked::Tool { tool, .. } => format!("run 'wyard register {tool}'"),
-                    Asked::Stranger => format!("run 'wyard trace {name}' to see who finds it"),
+                let remedy = match &self.owner {
+                    Owner::Tool { tool, .. } => format!("run 'wyard register {tool}'"),
+                    Owner::Stranger => format!("run 'wyard trace {name}' to see who finds it"),
                 };
                 Some((Verdict::NotFound, Finding::new(Code::NotFound, seen).remedy(remedy)))
             }
@@ -205,7 +206,7 @@ impl Job {
     /// The copies elsewhere in PATH that ours comes before.
     fn hides(&self, answers: &[Answer]) -> Option<Finding> {
         let (shell, said) = answers.iter().find_map(|a| Some((a.shell, a.said.as_ref().ok()?)))?;
-        let candidates = resolve::candidates(Caller::from(shell), &self.name, &said.around, &Disk);
+        let candidates = resolve::candidates(Caller::from(shell), &self.name, &said.context, &Disk);
         let first = resolve::winner(&candidates).filter(|w| same_file(w, &self.file))?;
         let mut others: Vec<&Path> = Vec::new();
         for candidate in candidates.iter().filter(|c| c.standing == resolve::Standing::Shadowed) {

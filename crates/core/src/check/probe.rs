@@ -4,16 +4,19 @@ use std::io;
 use std::path::Path;
 use std::time::Duration;
 
-use super::Verdict;
 use super::starting::{self, Startable};
 use super::version_text::{self, Nearness};
+use crate::environment::Environment;
 use crate::finding::{Code, Finding};
-use crate::machine::Environment;
 use crate::process::{self, Ending, Outcome};
 use crate::progress::Stop;
+use crate::report::Verdict;
 
 /// The arguments tried, in order of how little they can do.
 pub(super) const FORMS: [&[&str]; 6] = [&["--version"], &["-version"], &["version"], &["-V"], &["-v"], &[]];
+
+/// Of the forms only those that no program takes for work to be done.
+pub(super) const HARMLESS: &[&[&str]] = FORMS.split_at(2).0;
 
 /// After so many forms without an end within the limit, no more are tried.
 const MOST_TIMEOUTS: u32 = 2;

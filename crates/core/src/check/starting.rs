@@ -6,8 +6,8 @@ use std::path::Path;
 use std::process::Command;
 
 use super::exit_words;
+use crate::environment::{Environment, here};
 use crate::finding::{Code, Finding};
-use crate::machine::Environment;
 use crate::os;
 use crate::process::{Ending, Outcome};
 use crate::program::{HEAD_BYTES, Needs, Program, ProgramKind};
@@ -37,7 +37,7 @@ impl<'a> Startable<'a> {
             let seen = format!("{} {}", file.display(), foreign(&seen));
             return Err(Finding::new(Code::ForAnotherMachine, seen));
         }
-        let by_shell = seen.kind == ProgramKind::Other && os::HERE == System::Unix;
+        let by_shell = seen.kind == ProgramKind::Other && here() == System::Unix;
         Ok(Self { file, seen, through: by_shell.then_some(Path::new("/bin/sh")) })
     }
 
@@ -80,7 +80,7 @@ impl<'a> Startable<'a> {
             return (code, format!("it {why}"));
         }
         match (error.kind(), &self.seen.interpreter) {
-            (io::ErrorKind::PermissionDenied, Some(line)) if os::HERE == System::Unix => {
+            (io::ErrorKind::PermissionDenied, Some(line)) if here() == System::Unix => {
                 (Code::BlockedByPolicy, format!("the system does not let it start, or its interpreter: #!{line}"))
             }
             (io::ErrorKind::PermissionDenied, None) => {
@@ -117,7 +117,7 @@ impl<'a> Startable<'a> {
     fn gave_up(&self, status: i32, outcome: &Outcome, environment: &Environment) -> Option<(Code, String)> {
         let line = first_line(outcome);
         let said = || line.clone().map_or_else(|| "it says nothing".to_owned(), |line| format!("it says: {line}"));
-        if os::HERE == System::Windows {
+        if here() == System::Windows {
             let (code, words) = exit_words::of_windows(status.cast_unsigned())?;
             let missing = if code == Code::LibraryMissing { self.missing(environment) } else { Vec::new() };
             let named = if missing.is_empty() { String::new() } else { format!(", {}", missing.join(", ")) };
@@ -169,7 +169,7 @@ pub(super) fn cannot_execute(file: &Path) -> Option<Finding> {
 }
 
 fn not_executable(file: &Path) -> Option<(Code, &'static str)> {
-    if os::HERE == System::Windows || !file.exists() || os::may_execute(file) {
+    if here() == System::Windows || !file.exists() || os::may_execute(file) {
         return None;
     }
     Some(match os::forbids_programs(file) {
@@ -209,7 +209,8 @@ pub(super) fn open_question(outcome: &Outcome) -> Option<String> {
 }
 
 /// The end of what a program said, for somebody who looks for the reason of a failure.
-pub(crate) fn last_words(outcome: &Outcome) -> String {
+#[must_use]
+pub fn last_words(outcome: &Outcome) -> String {
     if let Some(question) = open_question(outcome) {
         return format!("; it asks \"{question}\" and gets no answer: pass what it needs behind --");
     }

@@ -2,39 +2,30 @@
 
 use std::path::Path;
 
-use super::placed::Placed;
-use super::{CommandCheck, Requirement, Verdict, others, probe, version_text};
+use super::by_terminal::ByTerminal;
+use super::report::{CommandCheck, Requirement, RequirementKind};
+use super::round::Round;
+use super::{probe, version_text};
 use crate::finding::{Code, Finding};
-use crate::machine::Environment;
 use crate::progress::Stop;
+use crate::report::{ReportPath, Verdict};
 use crate::resolve::Kind;
 use crate::terminal::Answer;
-use crate::yard::{Card, Settings};
-
-/// What was asked of every new terminal besides the commands of the tools, and what it answered.
-pub(super) struct Asked<'a> {
-    /// The commands asked about.
-    pub commands: &'a [String],
-    /// The variables asked about.
-    pub variables: &'a [String],
-    /// The answers.
-    pub answers: &'a [Answer],
-}
+use crate::yard::Card;
 
 /// The terminals in which a home variable of a registered tool does not lead to it.
-pub(super) fn home_variables(card: &Card, home: &Path, asked: &Asked<'_>) -> Vec<Finding> {
-    let mut placed = Placed::default();
+pub(super) fn home_variables(card: &Card, home: &Path, answers: &[Answer]) -> Vec<Finding> {
+    let mut by_terminal = ByTerminal::default();
     for name in card.registration.iter().flat_map(|r| &r.home_variables).map(ToString::to_string) {
-        let Some(index) = asked.variables.iter().position(|variable| *variable == name) else { continue };
-        for answer in asked.answers {
+        for answer in answers {
             let Ok(said) = &answer.said else { continue };
-            let value = said.variables[index].as_deref();
+            let value = said.variable(&name);
             if value.is_some_and(|value| Path::new(value) == home) {
                 // Programs that put "/bin" behind it see the difference.
                 if value.is_some_and(|value| value != home.as_os_str()) {
                     let seen = format!("{name} is written otherwise than {} in a new terminal", home.display());
                     let remedy = format!("run 'wyard register {}'", card.name);
-                    placed.add(Finding::new(Code::HomeVariableSeparator, seen).remedy(remedy), answer);
+                    by_terminal.add(Finding::new(Code::HomeVariableSeparator, seen).remedy(remedy), answer);
                 }
                 continue;
             }
@@ -42,10 +33,10 @@ pub(super) fn home_variables(card: &Card, home: &Path, asked: &Asked<'_>) -> Vec
             let seen = format!("{name} is {is} in a new terminal, and should be {}", home.display());
             let remedy =
                 format!("run 'wyard survey': it names the line that sets it, or 'wyard register {}'", card.name);
-            placed.add(Finding::new(Code::HomeVariableDiffers, seen).remedy(remedy), answer);
+            by_terminal.add(Finding::new(Code::HomeVariableDiffers, seen).remedy(remedy), answer);
         }
     }
-    placed.told().collect()
+    by_terminal.told().collect()
 }
 
 /// Whether the commands of a tool that a new terminal runs belong together: all from one copy, all of one version.
@@ -74,38 +65,32 @@ pub(super) fn companions(commands: &[CommandCheck]) -> Vec<Finding> {
 }
 
 /// Whether what a tool needs is there in every new terminal and, where programs may be started, answers.
-pub(super) fn requirements(
-    card: &Card,
-    asked: &Asked<'_>,
-    environment: Option<&Environment>,
-    settings: &Settings,
-    stop: &Stop,
-) -> (Vec<Requirement>, Vec<Finding>) {
+pub(super) fn requirements(card: &Card, round: &Round<'_>, stop: &Stop) -> (Vec<Requirement>, Vec<Finding>) {
     let mut all = Vec::new();
-    let mut placed = Placed::default();
+    let mut by_terminal = ByTerminal::default();
     let lacks = |what: String, remedy: String| {
         let seen = format!("{} needs {what} in a new terminal", card.name);
         Finding::new(Code::RequirementMissing, seen).remedy(remedy)
     };
     let mut findings = Vec::new();
     for name in &card.requires.commands {
-        let mut requirement = Requirement { kind: "command", name: name.clone(), verdict: Verdict::Good, is: None };
-        let Some(index) = asked.commands.iter().position(|command| command == name) else { continue };
+        let mut requirement =
+            Requirement { kind: RequirementKind::Command, name: name.clone(), verdict: Verdict::Good, is: None };
         let mut program = None;
-        for answer in asked.answers {
+        for answer in &round.answers {
             let Ok(said) = &answer.said else { continue };
-            let meaning = &said.meanings[index];
+            let meaning = said.meaning(name);
             if meaning.kind == Kind::None {
                 let remedy = format!("receive or register the tool that brings {name}");
-                placed.add(lacks(format!("the command {name}, which is not found"), remedy), answer);
+                by_terminal.add(lacks(format!("the command {name}, which is not found"), remedy), answer);
                 requirement.verdict = Verdict::NotFound;
             }
             program = program.or_else(|| meaning.file.clone());
         }
-        if let (Some(program), Some(environment)) = (&program, environment) {
+        if let (Some(program), Some(environment)) = (&program, &round.environment) {
             let target =
-                probe::Target { program, names: [name, name], expected: None, forms: others::HARMLESS, expects: None };
-            let probed = probe::probe(&target, environment, settings.probe_limit(), stop);
+                probe::Target { program, names: [name, name], expected: None, forms: probe::HARMLESS, expects: None };
+            let probed = probe::probe(&target, environment, round.settings.probe_limit(), stop);
             if let Ok(probed) = probed.as_ref()
                 && probed.verdict == Verdict::DoesNotStart
             {
@@ -115,26 +100,26 @@ pub(super) fn requirements(
                 requirement.verdict = requirement.verdict.max(Verdict::DoesNotStart);
             }
         }
-        requirement.is = program.map(|program| program.display().to_string());
+        requirement.is = program.map(ReportPath::from);
         all.push(requirement);
     }
     for variable in &card.requires.variables {
         let name = variable.to_string();
-        let mut requirement = Requirement { kind: "variable", name: name.clone(), verdict: Verdict::Good, is: None };
-        let Some(index) = asked.variables.iter().position(|variable| *variable == name) else { continue };
-        for answer in asked.answers {
+        let mut requirement =
+            Requirement { kind: RequirementKind::Variable, name: name.clone(), verdict: Verdict::Good, is: None };
+        for answer in &round.answers {
             let Ok(said) = &answer.said else { continue };
-            match said.variables[index].as_deref().filter(|value| !value.is_empty()) {
-                Some(value) => requirement.is = Some(value.to_string_lossy().into_owned()),
+            match said.variable(&name).filter(|value| !value.is_empty()) {
+                Some(value) => requirement.is = Some(value.into()),
                 None => {
                     let remedy = format!("set {name} where new terminals read it");
-                    placed.add(lacks(format!("the variable {name}, which is not set"), remedy), answer);
+                    by_terminal.add(lacks(format!("the variable {name}, which is not set"), remedy), answer);
                     requirement.verdict = Verdict::NotFound;
                 }
             }
         }
         all.push(requirement);
     }
-    findings.splice(0..0, placed.told());
+    findings.splice(0..0, by_terminal.told());
     (all, findings)
 }

@@ -10,30 +10,17 @@ use serde::Serialize;
 
 use super::starting::{self, Startable};
 use super::version_text::text_of;
+use crate::environment::Environment;
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
-use crate::machine::{Environment, Machine};
-use crate::os;
 use crate::process::{self, Ending, Outcome};
 use crate::progress::Stop;
-use crate::resolve::{self, Caller, Disk, Surroundings};
-use crate::terminal::{self, Asking};
-use crate::yard::{Card, Settings, Trial, TrialStep};
+use crate::report::ReportPath;
+use crate::resolve::{self, Caller, Disk, LookupContext};
+use crate::session::{Session, SessionError, meets_session};
+use crate::yard::{Card, LeftFile, Trial, TrialStep, YardError};
 
 /// How much of an output is told where it is not as expected, in lines and characters.
 const TOLD: (usize, usize) = (6, 600);
-
-/// The report of `trial`.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct TrialReport {
-    /// The format number.
-    pub format: u32,
-    /// `trial`.
-    pub report: &'static str,
-    /// Trial by trial.
-    pub trials: Vec<TrialResult>,
-    /// Whether all came out as they should.
-    pub passed: bool,
-}
 
 /// What came of one trial.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -49,7 +36,7 @@ pub struct TrialResult {
     /// The steps that were made; none follows one that failed.
     pub steps: Vec<StepResult>,
     /// The folder it ran in, where that was kept.
-    pub folder: Option<PathBuf>,
+    pub folder: Option<ReportPath>,
 }
 
 /// What came of one step.
@@ -58,7 +45,7 @@ pub struct StepResult {
     /// The command, as typed.
     pub run: Vec<String>,
     /// The file that ran; null where none was found.
-    pub program: Option<PathBuf>,
+    pub program: Option<ReportPath>,
     /// Its exit status; null where it did not end by itself.
     pub status: Option<i32>,
     /// How long it took, in milliseconds.
@@ -98,23 +85,21 @@ pub enum TrialError {
         /// Why not.
         source: regex::Error,
     },
-    /// No shell could be asked.
-    #[error("no shell could be asked what a new terminal has")]
-    NoAnswer,
-    /// The scratch folder.
+    /// What any job can meet.
     #[error(transparent)]
-    Scratch(#[from] FileError),
+    Session(#[from] SessionError),
     /// The user asked to stop.
     #[error("interrupted; the trial's folder is gone")]
     Interrupted,
 }
 
+meets_session!(TrialError: FileError, YardError);
+
 impl Blamed for TrialError {
     fn blame(&self) -> Blame {
         match self {
             Self::None(_) | Self::Place { .. } | Self::Expression { .. } => Blame::Call,
-            Self::NoAnswer => Blame::Machine,
-            Self::Scratch(e) => e.blame(),
+            Self::Session(e) => e.blame(),
             Self::Interrupted => Blame::Interrupted,
         }
     }
@@ -123,48 +108,46 @@ impl Blamed for TrialError {
         match self {
             Self::None(tool) => Some(format!("write one: wyard trial add {tool} --title TEXT --run \"COMMAND …\"")),
             Self::Place { .. } => Some("name it relative to the folder, without ..".to_owned()),
-            Self::NoAnswer => Some("look at the shells' startup files, or at shells in settings.toml".to_owned()),
-            Self::Scratch(e) => e.hint(),
+            Self::Session(e) => e.hint(),
             Self::Expression { .. } | Self::Interrupted => None,
         }
     }
 }
 
 /// Hears of trials while they run.
-pub trait TrialHearer {
+pub trait TrialObserver {
     /// A step begins.
     fn begins(&self, _trial: &str, _step: &TrialStep) {}
     /// A program wrote something.
     fn output(&self, _bytes: &[u8]) {}
 }
 
-impl TrialHearer for crate::progress::Silent {}
+impl TrialObserver for crate::progress::Silent {}
 
 /// Runs the trials of a tool, each in a folder of its own; with `keep` those stay.
 ///
 /// # Errors
 /// When there is none, or it cannot be run at all. A trial that fails is no error.
 pub fn trial(
-    machine: &Machine,
-    settings: &Settings,
+    session: &Session,
     card: &Card,
     keep: bool,
-    hearer: &dyn TrialHearer,
-    stop: &Stop,
-) -> Result<TrialReport, TrialError> {
+    observer: &dyn TrialObserver,
+) -> Result<Vec<TrialResult>, TrialError> {
     if card.trials.is_empty() {
         return Err(TrialError::None(card.name.to_string()));
     }
     card.trials.iter().try_for_each(check)?;
-    let shells = terminal::installed(machine, &settings.shells);
-    let asking = Asking { machine, shells: &shells, limit: settings.shell_limit(), stop };
-    let environment =
-        asking.environment().ok_or(if stop.requested() { TrialError::Interrupted } else { TrialError::NoAnswer })?;
-    let limit = settings.trial_limit();
+    let environment = session.environment().map_err(|error| match error {
+        SessionError::Interrupted => TrialError::Interrupted,
+        other => other.into(),
+    })?;
+    let limit = session.settings()?.trial_limit();
     let mut trials = Vec::new();
     for trial in &card.trials {
         let scratch = starting::scratch("trial").at("make a folder in", &std::env::temp_dir())?;
-        let run = Run { trial, environment: &environment, folder: scratch.path(), limit, hearer, stop };
+        let stop = &session.stop;
+        let run = Run { trial, environment: &environment, folder: scratch.path(), limit, observer, stop };
         let steps = run.all()?;
         let passed = steps.iter().all(|step| step.unmet.is_empty());
         trials.push(TrialResult {
@@ -173,11 +156,10 @@ pub fn trial(
             name: trial.name.clone(),
             passed,
             steps,
-            folder: keep.then(|| scratch.keep()),
+            folder: keep.then(|| scratch.keep().into()),
         });
     }
-    let passed = trials.iter().all(|trial| trial.passed);
-    Ok(TrialReport { format: 1, report: "trial", trials, passed })
+    Ok(trials)
 }
 
 /// Whether a trial can be run: its files lie in its folder, and its expressions can be understood.
@@ -203,7 +185,7 @@ struct Run<'a> {
     environment: &'a Environment,
     folder: &'a Path,
     limit: Duration,
-    hearer: &'a dyn TrialHearer,
+    observer: &'a dyn TrialObserver,
     stop: &'a Stop,
 }
 
@@ -217,7 +199,7 @@ impl Run<'_> {
         }
         let mut results = Vec::new();
         for step in self.trial.steps() {
-            self.hearer.begins(&self.trial.name, step);
+            self.observer.begins(&self.trial.name, step);
             results.push(self.step(step)?);
             if results.last().is_some_and(|result| !result.unmet.is_empty()) {
                 break;
@@ -241,7 +223,7 @@ impl Run<'_> {
                 return Ok(result);
             }
         };
-        result.program = Some(program);
+        result.program = Some(program.into());
         result.milliseconds = u64::try_from(outcome.took.as_millis()).unwrap_or(u64::MAX);
         match &outcome.ending {
             Ending::Exited(status) => {
@@ -285,22 +267,22 @@ impl Run<'_> {
             }
             file
         } else {
-            let around = Surroundings::of(self.environment, self.folder);
-            let candidates = resolve::candidates(Caller::typed(os::HERE), name, &around, &Disk);
+            let context = LookupContext::of(self.environment, self.folder);
+            let candidates = resolve::candidates(Caller::typed(context.system), name, &context, &Disk);
             let found = resolve::winner(&candidates).map(Path::to_owned);
             found.ok_or_else(|| unmet(format!("the command {name}"), "a new terminal does not find it"))?
         };
         let startable = Startable::look(&program).map_err(|finding| unmet("a program that runs here", finding.seen))?;
         let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
         let command = startable.command(&arguments, self.environment, self.folder);
-        let outcome = process::run_heard(command, limit, self.stop, &|bytes| self.hearer.output(bytes));
+        let outcome = process::run_observed(command, limit, self.stop, &|bytes| self.observer.output(bytes));
         match startable.trouble(&outcome, self.environment) {
             Some(finding) => Err(unmet("a program that starts", finding.seen)),
             None => Ok((program, outcome)),
         }
     }
 
-    fn left(&self, wanted: &crate::yard::LeftFile, limit: Duration) -> Option<Unmet> {
+    fn left(&self, wanted: &LeftFile, limit: Duration) -> Option<Unmet> {
         let name = &wanted.file;
         let content = match fs::read(self.folder.join(name)) {
             Ok(content) => content,

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use super::{Algorithm, Checksum};
+use super::algorithm::{Algorithm, Checksum};
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
 
 /// A published checksum of a file.

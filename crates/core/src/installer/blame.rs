@@ -2,21 +2,23 @@
 
 use std::path::Path;
 
-use super::watch::{Seen, StartupSeen};
-use crate::machine::Machine;
-use crate::receive::AdoptReport;
+use super::watch::{Differences, StartupDifference};
+use crate::folders::{Below, mention};
+use crate::report::ReportPath;
 use crate::yard::StartupText;
 
 /// What is the installer's, by the folders it made and the files it wrote.
 #[derive(Debug)]
-pub(super) struct Whose<'a> {
-    seen: &'a Seen,
+pub struct Whose<'a> {
+    seen: &'a Differences,
     home: String,
 }
 
 impl<'a> Whose<'a> {
-    pub fn of(seen: &'a Seen, machine: &Machine) -> Self {
-        Self { seen, home: machine.home.to_string_lossy().into_owned() }
+    /// Of these changes, for a user with this home folder.
+    #[must_use]
+    pub fn of(seen: &'a Differences, home: &Path) -> Self {
+        Self { seen, home: home.to_string_lossy().into_owned() }
     }
 
     /// A text with the home folder written out.
@@ -29,16 +31,17 @@ impl<'a> Whose<'a> {
         let text = self.written_out(text);
         let place = Path::new(text.trim_matches('"'));
         // What holds a new folder is the tool's root, where an earlier installation had left that.
-        let by_folder = self.seen.folders.iter().any(|f| names(&text, f, true) || f.parent() == Some(place));
+        let by_folder = self.seen.folders.iter().any(|f| names(&text, f, Below::Counts) || f.parent() == Some(place));
         let mut files = self.seen.single_files.iter().chain(&self.seen.files_changed);
         // The home folder has files that change all the time.
-        let tells = |folder: &Path| folder != Path::new(&self.home) && names(&text, folder, false);
+        let tells = |folder: &Path| folder != Path::new(&self.home) && names(&text, folder, Below::No);
         by_folder || files.any(|file| file.parent().is_some_and(tells))
     }
 
     /// The lines of a startup file that may be somebody else's: those that neither lead to what the installer made, nor
     /// use a variable that does, nor do anything.
-    pub fn strange_lines<'s>(&self, file: &'s StartupSeen) -> Vec<&'s str> {
+    #[must_use]
+    pub fn strange_lines<'s>(&self, file: &'s StartupDifference) -> Vec<&'s str> {
         let own: Vec<&str> = file.added.iter().filter(|line| self.leads(line)).filter_map(|line| sets(line)).collect();
         let uses = |line: &str| {
             own.iter().any(|name| line.contains(&format!("${name}")) || line.contains(&format!("${{{name}}}")))
@@ -49,19 +52,20 @@ impl<'a> Whose<'a> {
     }
 
     /// What the installer put into a startup file, where that is certain: one piece, and no line of it is strange.
-    pub fn own_text(&self, file: &StartupSeen) -> Option<StartupText> {
+    #[must_use]
+    pub fn own_text(&self, file: &StartupDifference) -> Option<StartupText> {
         let text = file.inserted.clone().filter(|_| self.strange_lines(file).is_empty())?;
         let leads = text.lines().any(|line| self.leads(line));
-        leads.then(|| StartupText { file: file.path.clone(), text, made: file.made })
+        leads.then(|| StartupText { file: file.path.to_path_buf(), text, made: file.made })
     }
 
     /// The texts by which the tool's root is put into PATH, and none of its command folders.
-    pub fn root_for_bin(&self, adopted: &AdoptReport) -> Vec<String> {
-        let folders = &adopted.command_folders;
+    #[must_use]
+    pub fn root_for_bin(&self, home: &Path, folders: &[ReportPath]) -> Vec<String> {
         let is_wrong = |line: &str| {
             let line = self.written_out(line);
-            names(&line, &adopted.home, true)
-                && !folders.iter().any(|folder| *folder == adopted.home || names(&line, folder, false))
+            names(&line, home, Below::Counts)
+                && !folders.iter().any(|folder| **folder == *home || names(&line, folder, Below::No))
         };
         let lines = self.seen.startup_files.iter().flat_map(|file| &file.added);
         let of_path = lines.filter(|line| line.contains("PATH=") || line.to_lowercase().contains(" path "));
@@ -70,6 +74,7 @@ impl<'a> Whose<'a> {
     }
 
     /// All that was changed and may be somebody else's, each with where.
+    #[must_use]
     pub fn strange(&self) -> Vec<String> {
         let mut strange: Vec<String> = Vec::new();
         for file in &self.seen.startup_files {
@@ -88,18 +93,8 @@ impl<'a> Whose<'a> {
     }
 }
 
-/// Whether a text has the name of a folder in it, or, with `below`, of something in that: not of one that only begins like
-/// it.
-fn names(text: &str, folder: &Path, below: bool) -> bool {
-    let name = folder.to_string_lossy();
-    let goes_on = |rest: &str| rest.starts_with(|c: char| c.is_alphanumeric() || "-_.+@~".contains(c));
-    text.match_indices(&*name).any(|(at, _)| {
-        let rest = &text[at + name.len()..];
-        match rest.strip_prefix(['/', '\\']) {
-            Some(deeper) => below || !goes_on(deeper),
-            None => !goes_on(rest),
-        }
-    })
+fn names(text: &str, folder: &Path, below: Below) -> bool {
+    mention(text, &folder.to_string_lossy(), below).is_some()
 }
 
 /// The variable that a line sets, as Bourne shells (`NAME=`), fish (`set -gx NAME`) and tcsh (`setenv NAME`) do. PATH is
@@ -123,7 +118,7 @@ mod tests {
     #[test]
     fn a_line_is_the_installers_where_it_leads_to_what_that_made() {
         let single_files = vec!["/h/pat/.local/bin/buoy".into(), "/h/pat/.history".into()];
-        let seen = Seen { folders: vec!["/h/pat/buoyctl".into()], single_files, ..Seen::default() };
+        let seen = Differences { folders: vec!["/h/pat/buoyctl".into()], single_files, ..Differences::default() };
         let whose = Whose { seen: &seen, home: "/h/pat".to_owned() };
         for (lines, strange, own) in [
             (&["PATH=/h/pat/buoyctl/bin:$PATH"][..], &[][..], true),
@@ -143,7 +138,7 @@ mod tests {
             let added: Vec<String> = lines.iter().map(|line| (*line).to_owned()).collect();
             let inserted = Some(lines.join("\n"));
             let file =
-                StartupSeen { path: "/h/pat/.profile".into(), added, removed: Vec::new(), inserted, made: false };
+                StartupDifference { path: "/h/pat/.profile".into(), added, removed: Vec::new(), inserted, made: false };
             assert_eq!(whose.strange_lines(&file), strange, "{lines:?}");
             assert_eq!(whose.own_text(&file).is_some(), own, "{lines:?}");
         }

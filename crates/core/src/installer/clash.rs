@@ -2,13 +2,14 @@
 
 use std::path::{Path, PathBuf};
 
-use super::watch::records;
-use super::{AlreadyHere, Installer, PlannedVariable};
+use super::facts::{AlreadyHere, Installer, PlannedPlace, PlannedVariable};
+use super::records::UninstallRecord;
+use crate::environment::Environment;
 use crate::error::FileError;
 use crate::finding::{Code, Finding};
-use crate::machine::{Environment, Machine, variable};
-use crate::os;
-use crate::store::registry::{self, Keys};
+use crate::machine::Machine;
+use crate::scope::Scope;
+use crate::store::registry::RegistryEnvironments;
 use crate::system::System;
 
 /// The folders of the system by the names that packages have for them ("System Folder Properties"), and the variables
@@ -30,10 +31,10 @@ pub(super) fn clashes(
     installer: &Installer,
     environment: &Environment,
 ) -> Result<Vec<Finding>, FileError> {
-    let system_path = match os::HERE {
+    let system_path = match machine.system() {
         System::Unix => String::new(),
         System::Windows => {
-            let key = registry::read(&Keys::of(machine.sandbox.as_deref()))?.system;
+            let key = RegistryEnvironments::read(&machine.registry())?.system;
             key.get("Path").map(|value| value.text).unwrap_or_default()
         }
     };
@@ -41,7 +42,7 @@ pub(super) fn clashes(
     for planned in &installer.variables {
         if planned.name.eq_ignore_ascii_case("PATH") {
             findings.extend(of_path(planned, &installer.here, &system_path));
-        } else if let Some(now) = variable(environment, &planned.name).filter(|_| planned.place == "in-place") {
+        } else if let Some(now) = environment.get(&planned.name).filter(|_| planned.place == PlannedPlace::InPlace) {
             let now = now.to_string_lossy();
             let seen = format!("{} is {now} here, and would become {}", planned.name, planned.value);
             findings.push(Finding::new(Code::VariableReplaced, seen).remedy("note it down, if you need it"));
@@ -54,7 +55,7 @@ pub(super) fn clashes(
         findings.push(Finding::new(Code::FilesThere, seen));
     }
     let product = installer.product.as_deref().unwrap_or_default();
-    for record in records() {
+    for record in UninstallRecord::all() {
         if !product.is_empty() && record.name.eq_ignore_ascii_case(product) {
             let seen = format!("the system's record has {} {}", record.name, record.version);
             findings.push(Finding::new(Code::InstalledAlready, seen));
@@ -65,8 +66,8 @@ pub(super) fn clashes(
 
 /// What becomes of PATH. On Windows the system's entries come before the user's.
 fn of_path(planned: &PlannedVariable, here: &[AlreadyHere], system_path: &str) -> Option<Finding> {
-    if planned.place == "in-place" {
-        let seen = format!("it would replace PATH of the {} environment by {}", planned.scope, planned.value);
+    if planned.place == PlannedPlace::InPlace {
+        let seen = format!("it would replace PATH of the {} environment by {}", planned.scope.as_str(), planned.value);
         return Some(Finding::new(Code::PathReplaced, seen).remedy("run it with --or-undo, which brings PATH back"));
     }
     let of_system = |copy: &&AlreadyHere| {
@@ -75,15 +76,15 @@ fn of_path(planned: &PlannedVariable, here: &[AlreadyHere], system_path: &str) -
         system_path.split(';').any(same)
     };
     let stays_first = |copy: &&AlreadyHere| match (planned.scope, planned.place) {
-        ("system", "first") => false,
-        ("user", "last") => true,
+        (Scope::System, PlannedPlace::First) => false,
+        (Scope::User, PlannedPlace::Last) => true,
         _ => of_system(copy),
     };
     let first = here.iter().find(stays_first)?;
     let seen = format!(
         "its folder would go {} into PATH of the {} environment, and {} would stay the one that runs",
-        planned.place,
-        planned.scope,
+        if planned.place == PlannedPlace::First { "first" } else { "last" },
+        planned.scope.as_str(),
         first.path.display()
     );
     Some(Finding::new(Code::WouldBeShadowed, seen).remedy("afterwards: wyard path move FOLDER --before THE-OTHER"))
@@ -95,7 +96,7 @@ fn place(machine: &Machine, file: &str) -> Option<PathBuf> {
         return Some(machine.root.join(file.trim_start_matches('/')));
     }
     let (name, variable) = FOLDERS.into_iter().find(|(name, _)| file.starts_with(name))?;
-    Some(machine.folder_variable(variable)?.join(file[name.len()..].trim_start_matches('\\')))
+    Some(machine.environment.folder(variable)?.join(file[name.len()..].trim_start_matches('\\')))
 }
 
 #[cfg(test)]
@@ -110,17 +111,17 @@ mod tests {
         let (system, user) = (format!("C:{slash}sys"), format!("C:{slash}own"));
         let copy = |folder: &str| here(&format!("{folder}{slash}buoyctl.exe"));
         for (scope, place, folder, expected) in [
-            ("system", "first", &system, None),
-            ("system", "last", &system, Some(Code::WouldBeShadowed)),
-            ("system", "last", &user, None),
-            ("user", "first", &system, Some(Code::WouldBeShadowed)),
-            ("user", "first", &user, None),
-            ("user", "last", &user, Some(Code::WouldBeShadowed)),
-            ("user", "in-place", &user, Some(Code::PathReplaced)),
+            (Scope::System, PlannedPlace::First, &system, None),
+            (Scope::System, PlannedPlace::Last, &system, Some(Code::WouldBeShadowed)),
+            (Scope::System, PlannedPlace::Last, &user, None),
+            (Scope::User, PlannedPlace::First, &system, Some(Code::WouldBeShadowed)),
+            (Scope::User, PlannedPlace::First, &user, None),
+            (Scope::User, PlannedPlace::Last, &user, Some(Code::WouldBeShadowed)),
+            (Scope::User, PlannedPlace::InPlace, &user, Some(Code::PathReplaced)),
         ] {
             let planned = PlannedVariable { name: "PATH".into(), value: "[BINDIR]".into(), scope, place };
             let finding = of_path(&planned, &[copy(folder)], &format!("C:{slash}other;{system}"));
-            assert_eq!(finding.map(|finding| finding.code), expected, "{scope} {place} {folder}");
+            assert_eq!(finding.map(|finding| finding.code), expected, "{scope:?} {place:?} {folder}");
         }
     }
 }

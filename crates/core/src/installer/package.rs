@@ -6,8 +6,9 @@ use std::path::Path;
 
 use msi::{Package, Select};
 
-use super::{Installer, InstallerKind, PlannedVariable};
+use super::facts::{Installer, InstallerKind, PlannedPlace, PlannedVariable};
 use crate::archive::guard;
+use crate::scope::Scope;
 
 /// The feature level up to which parts are installed, where the package does not say another (`INSTALLLEVEL`).
 const USUAL_LEVEL: i32 = 1;
@@ -163,11 +164,11 @@ fn variable(name: &str, value: &str) -> PlannedVariable {
     let signs = name.len() - name.trim_start_matches(['=', '+', '-', '!', '*']).len();
     let (signs, name) = name.split_at(signs);
     let place = match (value.starts_with("[~]"), value.ends_with("[~]")) {
-        (true, _) => "last",
-        (false, true) => "first",
-        (false, false) => "in-place",
+        (true, _) => PlannedPlace::Last,
+        (false, true) => PlannedPlace::First,
+        (false, false) => PlannedPlace::InPlace,
     };
-    let scope = if signs.contains('*') { "system" } else { "user" };
+    let scope = if signs.contains('*') { Scope::System } else { Scope::User };
     let value = value.trim_start_matches("[~]").trim_end_matches("[~]").trim_matches(';');
     PlannedVariable { name: name.to_owned(), value: value.to_owned(), scope, place }
 }
@@ -179,9 +180,9 @@ mod tests {
     #[test]
     fn rows_of_the_environment_are_read() {
         for (name, value, expected) in [
-            ("*=-PATH", "[~];[BINDIR]", ("PATH", "[BINDIR]", "system", "last")),
-            ("=-Path", "[BINDIR];[~]", ("Path", "[BINDIR]", "user", "first")),
-            ("=-BUOY_HOME", "[INSTALLDIR]", ("BUOY_HOME", "[INSTALLDIR]", "user", "in-place")),
+            ("*=-PATH", "[~];[BINDIR]", ("PATH", "[BINDIR]", Scope::System, PlannedPlace::Last)),
+            ("=-Path", "[BINDIR];[~]", ("Path", "[BINDIR]", Scope::User, PlannedPlace::First)),
+            ("=-BUOY_HOME", "[INSTALLDIR]", ("BUOY_HOME", "[INSTALLDIR]", Scope::User, PlannedPlace::InPlace)),
         ] {
             let seen = variable(name, value);
             assert_eq!((&*seen.name, &*seen.value, seen.scope, seen.place), expected);

@@ -1,62 +1,121 @@
 //! What would be run of an installer: recognised, compared with what was published, and its command line.
 
+use std::ffi::{OsStr, OsString};
 use std::fs;
 use std::io::Read as _;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 use serde::Serialize;
 
-use super::run::{InstallError, InstallRequest};
-use super::{Installer, InstallerKind, look_first, recognise};
+use super::error::InstallError;
+use super::existing::look_first;
+use super::facts::{Installer, InstallerKind};
+use super::pinned::Pinned;
+use super::recognise::recognise;
 use crate::archive::{self, Container, Entry, EntryKind, Options};
-use crate::checksum::{self, Algorithm};
+use crate::checksum::{Summed, Trust};
+use crate::clock;
 use crate::error::FileContext as _;
-use crate::layout::{self, Target};
-use crate::machine::Machine;
+use crate::layout::{self, HomeVariables, Target};
+use crate::naming::{self, ToolName, Version};
 use crate::os;
+use crate::process::command_line;
 use crate::progress::Stop;
-use crate::receive::{ReceiveError, Summed, compare, now, published as published_of};
+use crate::report::{ReportBody, ReportPath};
+use crate::scope::Scope;
+use crate::session::Session;
 use crate::system::System;
+use crate::yard::Card;
 
 /// No `#!` line that a system takes is longer (execve(2), "Interpreter scripts", has 255 bytes).
 const LONGEST_LINE: u64 = 4096;
 
+/// What the user asks for.
+#[derive(Debug, Clone, Default)]
+pub struct InstallRequest {
+    /// The installer.
+    pub file: PathBuf,
+    /// What the publisher says of it.
+    pub trust: Trust,
+    /// Arguments that are passed on.
+    pub arguments: Vec<OsString>,
+    /// The folder to install into.
+    pub folder: Option<PathBuf>,
+    /// Whether a Debian package is handed to the system.
+    pub system_install: bool,
+    /// More places to be watched.
+    pub watch: Vec<PathBuf>,
+    /// How long it may take.
+    pub limit: Duration,
+    /// Whether it is run without asking.
+    pub agreed: bool,
+    /// The tool's name, where it is not to be guessed.
+    pub name: Option<ToolName>,
+    /// Its version, where it is not to be guessed.
+    pub version: Option<Version>,
+    /// Its command folders, where they are not to be found; absolute, or relative to its root.
+    pub command_folders: Vec<PathBuf>,
+    /// Its home variables.
+    pub home_variables: HomeVariables,
+    /// Whose PATH.
+    pub scope: Scope,
+    /// Whether the stores are brought back when it fails or what it leaves is not good.
+    pub or_undo: bool,
+    /// Whether only the plan is wanted.
+    pub dry_run: bool,
+}
+
 /// What would be run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct InstallPlan {
-    /// The format number.
-    pub format: u32,
-    /// `install-plan`.
-    pub report: &'static str,
     /// The installer.
-    pub file: PathBuf,
+    pub file: ReportPath,
     /// What is known of it.
     pub installer: Installer,
+    /// Its size in bytes.
+    pub bytes: u64,
     /// The SHA-256 in hex.
     pub sha256: String,
     /// Whether that was compared with a published one.
     pub compared: bool,
     /// The command and its arguments.
-    pub command: Vec<String>,
+    pub command: Vec<ReportPath>,
     /// Where its output goes.
-    pub log: PathBuf,
+    pub log: ReportPath,
+}
+
+impl ReportBody for InstallPlan {
+    fn name(&self) -> &'static str {
+        "install-plan"
+    }
+}
+
+/// What would be run, and the file that stays as it is until then.
+#[derive(Debug)]
+pub struct PlannedInstaller {
+    /// The plan.
+    pub plan: InstallPlan,
+    /// The file.
+    pub pinned: Pinned,
 }
 
 /// Works out what would be run, and compares the checksum.
 ///
 /// # Errors
 /// When it is no installer, can't run here, or is not what was published.
-pub fn plan(machine: &Machine, request: &InstallRequest, stop: &Stop) -> Result<InstallPlan, InstallError> {
+pub fn plan(session: &Session, request: &InstallRequest) -> Result<PlannedInstaller, InstallError> {
+    let machine = &session.machine;
     let file = std::path::absolute(&request.file).at("find", &request.file)?;
     let installer = match request.system_install {
-        true => debian_package(&file)?,
+        true => debian_package(&file, session.system())?,
         false => recognise(&file)?.ok_or_else(|| InstallError::None(file.clone()))?,
     };
-    let installer = look_first(machine, &file, installer, true, stop)?;
-    if !installer.kind.runs_here() {
-        return Err(InstallError::OtherSystem { file, kind: installer.kind.words() });
+    let installer = look_first(session, &file, installer, true)?;
+    if !installer.kind.runs_on(session.system()) {
+        return Err(InstallError::OtherSystem { file, kind: installer.kind });
     }
-    if os::HERE == System::Windows && machine.sandbox.is_some() {
+    if session.system() == System::Windows && machine.sandbox.is_some() {
         return Err(InstallError::Sandbox(file));
     }
     // installer(8) of macOS writes to a disk's root only for the superuser.
@@ -64,41 +123,35 @@ pub fn plan(machine: &Machine, request: &InstallRequest, stop: &Stop) -> Result<
     if for_everybody && !os::is_superuser() {
         return Err(InstallError::NotElevated { file, command: machine.command_line.clone() });
     }
-    let mut algorithms = vec![Algorithm::Sha256];
-    let Summed { sha256, published } = {
-        let published = published_of(&file, &request.trust)?;
-        algorithms.extend(published.iter().map(|p| p.checksum.algorithm).filter(|a| *a != Algorithm::Sha256));
-        algorithms.dedup();
-        let content = fs::File::open(&file).at("open", &file)?;
-        let computed = checksum::compute(&algorithms, std::io::BufReader::new(content), stop).at("read", &file)?;
-        compare(&file, computed, published)?
-    };
+    let published = request.trust.published(&file)?;
+    let pin = if request.dry_run { Pinned::only_summed } else { Pinned::to_run };
+    let pinned = pin(&file, &published, &session.stop)?;
+    let Summed { sha256, published } = Summed::compare(&file, pinned.computed.clone(), published)?;
     let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    let log = machine.yard.join("logs").join(format!("{name}-{}.log", now().replace(':', "-")));
-    let command = command(&file, &installer, request, &log)?;
-    let compared = !published.is_empty();
-    Ok(InstallPlan {
-        format: 1,
-        report: "install-plan",
-        file,
+    let log = session.yard.logs().join(format!("{name}-{}.log", clock::now().replace(':', "-")));
+    let command = command(&pinned.path, &installer, request, &log)?;
+    let plan = InstallPlan {
+        bytes: fs::metadata(&pinned.path).map_or(0, |seen| seen.len()),
+        file: file.into(),
         installer,
         sha256: sha256.to_string(),
-        compared,
+        compared: !published.is_empty(),
         command,
-        log,
-    })
+        log: log.into(),
+    };
+    Ok(PlannedInstaller { plan, pinned })
 }
 
-fn debian_package(file: &Path) -> Result<Installer, InstallError> {
+fn debian_package(file: &Path, system: System) -> Result<Installer, InstallError> {
     let stop = Stop::default();
-    let source = archive::Source::open(file, &std::env::temp_dir(), &stop).map_err(ReceiveError::from)?;
+    let source = archive::Source::open(file, &std::env::temp_dir(), &stop)?;
     if source.format.container != Container::Deb {
         return Err(InstallError::None(file.to_owned()));
     }
-    let listing = archive::list(&source, Options::default(), &stop).map_err(ReceiveError::from)?;
-    let layout = layout::analyse(&listing, &[], Target::here(true)).ok();
+    let listing = archive::list(&source, Options::default(), &stop)?;
+    let layout = layout::analyse(&listing, &[], Target::here(system, true)).ok();
     let commands = layout.map(|layout| layout.commands.into_iter().map(|c| c.name).collect()).unwrap_or_default();
-    let guess = layout::guess(&file.file_name().unwrap_or_default().to_string_lossy());
+    let guess = naming::guess(&file.file_name().unwrap_or_default().to_string_lossy());
     let is_file = |entry: &&Entry| entry.kind == EntryKind::File;
     let files = listing.entries.iter().filter(is_file).map(|entry| format!("/{}", entry.path.display())).collect();
     Ok(Installer {
@@ -117,41 +170,75 @@ fn command(
     installer: &Installer,
     request: &InstallRequest,
     log: &Path,
-) -> Result<Vec<String>, InstallError> {
-    let text = |path: &Path| path.to_string_lossy().into_owned();
-    let mut words = match installer.kind {
+) -> Result<Vec<ReportPath>, InstallError> {
+    let words = |words: &[&OsStr]| words.iter().map(ReportPath::from).collect::<Vec<_>>();
+    let word = OsStr::new;
+    let mut words: Vec<ReportPath> = match installer.kind {
         // "Command-Line Options" of Windows Installer: install, no dialog, no restart, everything into the log.
         InstallerKind::WindowsPackage => {
             let log = log.with_extension("package.log");
-            ["msiexec", "/i", &text(file), "/qn", "/norestart", "/l*v", &text(&log)].map(str::to_owned).to_vec()
+            let [install, quiet, stays, all] = ["/i", "/qn", "/norestart", "/l*v"].map(word);
+            words(&[word("msiexec"), install, file.as_os_str(), quiet, stays, all, log.as_os_str()])
         }
         // dpkg(1), "--install".
-        InstallerKind::DebianPackage => ["dpkg", "--install", &text(file)].map(str::to_owned).to_vec(),
+        InstallerKind::DebianPackage => words(&[word("dpkg"), word("--install"), file.as_os_str()]),
         // installer(8) of macOS: the package, and the disk it goes to.
         InstallerKind::MacosPackage => {
-            ["/usr/sbin/installer", "-pkg", &text(file), "-target", "/"].map(str::to_owned).to_vec()
+            words(&[word("/usr/sbin/installer"), word("-pkg"), file.as_os_str(), word("-target"), word("/")])
         }
-        InstallerKind::WindowsProgram => vec![text(file)],
+        InstallerKind::WindowsProgram => words(&[file.as_os_str()]),
         InstallerKind::SelfExtractor => {
             let mut head = Vec::new();
             fs::File::open(file).at("open", file)?.take(LONGEST_LINE).read_to_end(&mut head).at("read", file)?;
             let line = head.split(|byte| *byte == b'\n').next().unwrap_or_default();
-            let line = String::from_utf8_lossy(line.strip_prefix(b"#!").unwrap_or(line)).trim().to_owned();
-            let mut words: Vec<String> = line.split_whitespace().map(str::to_owned).collect();
-            words.push(text(file));
-            words
+            interpreter(line).into_iter().chain([file.as_os_str().to_owned()]).map(ReportPath::from).collect()
         }
     };
     if let Some(folder) = &request.folder {
-        let folder = text(&std::path::absolute(folder).at("find", folder)?);
+        let folder = std::path::absolute(folder).at("find", folder)?.into_os_string();
         match installer.folder_option.as_deref() {
-            Some(option) if option.ends_with('=') => words.push(format!("{option}{folder}")),
-            Some(option) => words.extend([option.to_owned(), folder]),
+            Some(option) if option.ends_with('=') => {
+                let mut joined = OsString::from(option);
+                joined.push(&folder);
+                words.push(joined.into());
+            }
+            Some(option) => words.extend([OsString::from(option), folder].map(ReportPath::from)),
             None => return Err(InstallError::NoFolderOption(file.to_owned())),
         }
     }
-    words.extend(request.arguments.iter().cloned());
+    words.extend(request.arguments.iter().map(ReportPath::from));
     Ok(words)
+}
+
+/// The words of a `#!` line: the interpreter, and all that stands behind it as one word, as most systems hand it on
+/// (execve(2), "Interpreter scripts").
+fn interpreter(line: &[u8]) -> Vec<OsString> {
+    let line = line.strip_prefix(b"#!").unwrap_or(line).trim_ascii();
+    let end = line.iter().position(u8::is_ascii_whitespace).unwrap_or(line.len());
+    let words = [&line[..end], line[end..].trim_ascii()];
+    words.into_iter().filter(|word| !word.is_empty()).map(|word| os::name_from_bytes(word.to_vec())).collect()
+}
+
+/// The command that removes a tool, as words; `None` where none is known. One that the system's record has as a line is
+/// split as the system would, and Windows Installer is told to remove, quietly ("Command-Line Options").
+#[must_use]
+pub fn uninstaller(card: &Card, system: System) -> Option<Vec<ReportPath>> {
+    let command = card.uninstaller.clone()?;
+    let [line] = &command[..] else { return Some(command) };
+    if system == System::Unix || line.exists() {
+        return Some(command);
+    }
+    let mut words = command_line::split(&line.text(), system, &|path| path.is_file())?;
+    let program = words.first().map(|program| program.to_lowercase()).unwrap_or_default();
+    if program.trim_end_matches(".exe").ends_with("msiexec") {
+        for word in &mut words {
+            if word.get(..2).is_some_and(|begin| begin.eq_ignore_ascii_case("/i")) {
+                *word = format!("/x{}", &word[2..]);
+            }
+        }
+        words.extend(["/qn".to_owned(), "/norestart".to_owned()]);
+    }
+    Some(words.into_iter().map(ReportPath::from).collect())
 }
 
 #[cfg(test)]
@@ -187,21 +274,27 @@ mod tests {
             let installer = Installer { folder_option: option.map(str::to_owned), ..Installer::new(kind) };
             let request = InstallRequest {
                 folder: asks.then(|| "tools".into()),
-                arguments: vec!["--accept terms".to_owned()],
+                arguments: vec!["--accept terms".into()],
                 ..InstallRequest::default()
             };
             match command(&file, &installer, &request, log) {
                 Ok(words) => {
-                    let (last, words) = words.split_last().unwrap();
-                    assert_eq!(
-                        (words, last.as_str()),
-                        (&*expected.iter().map(|w| (*w).to_owned()).collect::<Vec<_>>(), "--accept terms")
-                    );
+                    let words: Vec<_> = words.iter().map(|word| word.text().into_owned()).collect();
+                    assert_eq!(words, [expected, &["--accept terms"]].concat());
                 }
                 Err(error) => {
                     assert!(expected.is_empty() && matches!(error, InstallError::NoFolderOption(_)), "{error}");
                 }
             }
         }
+    }
+
+    #[test]
+    fn the_interpreter_gets_its_arguments_as_one_word() {
+        let words =
+            |line: &[u8]| interpreter(line).into_iter().map(|word| word.into_string().unwrap()).collect::<Vec<_>>();
+        assert_eq!(words(b"#! /bin/sh -e"), ["/bin/sh", "-e"]);
+        assert_eq!(words(b"#!/usr/bin/env -S sh -e"), ["/usr/bin/env", "-S sh -e"]);
+        assert_eq!(words(b"#!/bin/sh"), ["/bin/sh"]);
     }
 }

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use super::{Installer, InstallerKind};
+use super::facts::{Installer, InstallerKind};
 use crate::archive::Compression;
 
 /// Words in the name of a script that only installs.

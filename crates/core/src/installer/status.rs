@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use super::InstallerKind;
+use super::facts::InstallerKind;
 
 /// The statuses of Windows Installer that people meet ("MsiExec.exe and InstMsi.exe error messages"), which most other
 /// installers for Windows use as well.

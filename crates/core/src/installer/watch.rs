@@ -8,13 +8,18 @@ use std::time::SystemTime;
 
 use serde::Serialize;
 
+use super::records::UninstallRecord;
+use crate::change::{Changeset, Content, StoredValue};
 use crate::error::FileError;
+use crate::folders::watched_places;
 use crate::machine::Machine;
 use crate::os;
-use crate::store::registry::{self, Keys, RegistryEnvironments};
+use crate::report::ReportPath;
+use crate::resolve::Shell;
+use crate::scope::Scope;
+use crate::store::registry::RegistryEnvironments;
 use crate::store::{StartupFolders, files_of_others, possible_files, system_startup_files};
 use crate::system::System;
-use crate::yard::{Acts, Content, Scope, StoredValue};
 
 /// So deep below a place new folders are looked for, and so many files are looked at: what an installer makes begins
 /// higher up.
@@ -30,7 +35,7 @@ type FileState = (u64, Option<SystemTime>, Option<(i64, i64)>);
 
 /// What is there at a moment.
 #[derive(Debug)]
-pub(super) struct Watch {
+pub struct Watch {
     /// The places that are looked at.
     pub places: Vec<PathBuf>,
     folders: BTreeSet<PathBuf>,
@@ -40,26 +45,11 @@ pub(super) struct Watch {
     installed: Vec<UninstallRecord>,
 }
 
-/// A record of the system of something that is installed.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-pub struct UninstallRecord {
-    /// Its key.
-    pub key: String,
-    /// What it is called.
-    pub name: String,
-    /// Its version.
-    pub version: String,
-    /// Where it is installed, where that is told.
-    pub folder: String,
-    /// The command that removes it.
-    pub command: String,
-}
-
 /// A change of a startup file.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct StartupSeen {
+pub struct StartupDifference {
     /// The file.
-    pub path: PathBuf,
+    pub path: ReportPath,
     /// The lines that are new.
     pub added: Vec<String>,
     /// Those that are gone.
@@ -73,9 +63,9 @@ pub struct StartupSeen {
 
 /// A change of a value in the environment of the registry.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct ValueSeen {
-    /// `user` or `system`.
-    pub scope: &'static str,
+pub struct ValueDifference {
+    /// Whose.
+    pub scope: Scope,
     /// Its name.
     pub name: String,
     /// Its text before.
@@ -83,65 +73,79 @@ pub struct ValueSeen {
     /// Its text after.
     pub after: Option<String>,
     /// For PATH, the entries that are new, each with where it stands.
-    pub entries: Vec<EntrySeen>,
+    pub entries: Vec<AddedEntry>,
     /// For PATH, the entries that are gone.
     pub lost: Vec<String>,
 }
 
 /// A new entry of PATH.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct EntrySeen {
+pub struct AddedEntry {
     /// As written.
     pub raw: String,
-    /// `first`, `last` or `between`.
-    pub place: &'static str,
+    /// Where it stands.
+    pub place: EntryPlace,
     /// Whether it is in quotes, which most programs take for a part of the name.
     pub quoted: bool,
 }
 
+/// Where an entry stands in PATH.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum EntryPlace {
+    /// In front.
+    First,
+    /// At the end.
+    Last,
+    /// Between others.
+    Between,
+}
+
 /// What has changed.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
-pub struct Seen {
+pub struct Differences {
     /// New folders, the outermost ones.
-    pub folders: Vec<PathBuf>,
+    pub folders: Vec<ReportPath>,
     /// How many files are new.
     pub files_added: usize,
     /// Files that are new and lie in folders that were there before.
-    pub single_files: Vec<PathBuf>,
+    pub single_files: Vec<ReportPath>,
     /// Files that were there, and are otherwise now.
-    pub files_changed: Vec<PathBuf>,
+    pub files_changed: Vec<ReportPath>,
     /// Startup files.
-    pub startup_files: Vec<StartupSeen>,
+    pub startup_files: Vec<StartupDifference>,
     /// Values of the registry's environment.
-    pub values: Vec<ValueSeen>,
+    pub values: Vec<ValueDifference>,
     /// New records of what is installed.
     pub installed: Vec<UninstallRecord>,
 }
 
 impl Watch {
     /// Looks at everything. `extra` are places that the user names.
+    ///
+    /// # Errors
+    /// When the registry cannot be read.
     pub fn look(machine: &Machine, folders: &StartupFolders, extra: &[PathBuf]) -> Result<Self, FileError> {
-        let mut places = usual_places(machine);
+        let mut places = watched_places(machine);
         places.extend(extra.iter().cloned());
         places.dedup();
         let mut startup = BTreeMap::new();
         let own = possible_files(folders).into_iter().map(|file| file.path);
-        let of_system = crate::resolve::Shell::ALL.into_iter().flat_map(system_startup_files);
+        let of_system = Shell::ALL.into_iter().flat_map(system_startup_files);
         for path in own.chain(of_system).chain(files_of_others(folders)) {
             let content = fs::read(&path).ok();
             startup.insert(path, content);
         }
-        let keys = Keys::of(machine.sandbox.as_deref());
         let mut watch = Self {
             places: Vec::new(),
             folders: BTreeSet::new(),
             files: HashMap::new(),
             startup,
-            registry: match os::HERE {
+            registry: match machine.system() {
                 System::Unix => RegistryEnvironments::default(),
-                System::Windows => registry::read(&keys)?,
+                System::Windows => RegistryEnvironments::read(&machine.registry())?,
             },
-            installed: records(),
+            installed: UninstallRecord::all(),
         };
         for place in &places {
             watch.walk(place, 0, &machine.yard);
@@ -170,12 +174,13 @@ impl Watch {
     }
 
     /// What is otherwise `after` than it is here.
-    pub fn differences(&self, after: &Self) -> Seen {
-        let mut seen = Seen::default();
+    #[must_use]
+    pub fn differences(&self, after: &Self) -> Differences {
+        let mut seen = Differences::default();
         for folder in after.folders.difference(&self.folders) {
             // Sorted, so that what holds others comes before them.
             if !seen.folders.iter().any(|outer| folder.starts_with(outer)) {
-                seen.folders.push(folder.clone());
+                seen.folders.push(folder.clone().into());
             }
         }
         seen.files_added = seen.folders.iter().map(|folder| files_below(folder)).sum();
@@ -184,9 +189,9 @@ impl Watch {
             match self.files.get(path) {
                 None if !seen.folders.iter().any(|folder| path.starts_with(folder)) => {
                     seen.files_added += 1;
-                    seen.single_files.push(path.clone());
+                    seen.single_files.push(path.clone().into());
                 }
-                Some(before) if before != now => seen.files_changed.push(path.clone()),
+                Some(before) if before != now => seen.files_changed.push(path.clone().into()),
                 _ => {}
             }
         }
@@ -198,16 +203,15 @@ impl Watch {
                 seen.startup_files.push(startup_seen(path, before.as_deref(), now.as_deref()));
             }
         }
-        for scope in [Scope::User, Scope::System] {
-            let (before, now) = (self.key(scope), after.key(scope));
+        for scope in Scope::ALL {
+            let (before, now) = (self.registry.of(scope), after.registry.of(scope));
             let names = before.0.iter().chain(&now.0).map(|raw| raw.name.to_uppercase()).collect::<BTreeSet<_>>();
             for name in names {
                 let (was, is) = (before.get(&name).map(|v| v.text), now.get(&name).map(|v| v.text));
                 if was != is {
                     let spelled = now.raw(&name).or_else(|| before.raw(&name)).map_or(name, |raw| raw.name.clone());
                     let (entries, lost) = entries(&spelled, was.as_deref(), is.as_deref());
-                    let scope = scope.as_str();
-                    seen.values.push(ValueSeen { scope, name: spelled, before: was, after: is, entries, lost });
+                    seen.values.push(ValueDifference { scope, name: spelled, before: was, after: is, entries, lost });
                 }
             }
         }
@@ -216,32 +220,29 @@ impl Watch {
         seen
     }
 
-    fn key(&self, scope: Scope) -> &registry::RegistryKey {
-        if scope == Scope::System { &self.registry.system } else { &self.registry.user }
-    }
-
     /// What brings the stores back to what they are here: startup files, and values of the registry.
-    pub fn back(&self, now: &Self) -> Acts {
-        let mut acts = Acts::default();
+    #[must_use]
+    pub fn back(&self, now: &Self) -> Changeset {
+        let mut changeset = Changeset::default();
         for (path, is) in &now.startup {
             let before = self.startup.get(path).cloned().flatten();
             if before != *is {
                 let content = |bytes: Option<Vec<u8>>| bytes.map(Content::from);
-                acts.restore(path, content(is.clone()), content(before));
+                changeset.restore(path, content(is.clone()), content(before));
             }
         }
-        for scope in [Scope::User, Scope::System] {
-            let (before, is) = (self.key(scope), now.key(scope));
+        for scope in Scope::ALL {
+            let (before, is) = (self.registry.of(scope), now.registry.of(scope));
             let names = before.0.iter().chain(&is.0).map(|raw| raw.name.to_uppercase()).collect::<BTreeSet<_>>();
             for name in names {
                 let [old, new] = [before, is].map(|key| key.raw(&name));
                 if old.map(|raw| (raw.kind, &raw.bytes)) != new.map(|raw| (raw.kind, &raw.bytes)) {
                     let spelled = new.or(old).map_or(name, |raw| raw.name.clone());
-                    acts.value(scope, spelled, new.map(StoredValue::from), old.map(StoredValue::from));
+                    changeset.value(scope, spelled, new.map(StoredValue::from), old.map(StoredValue::from));
                 }
             }
         }
-        acts
+        changeset
     }
 }
 
@@ -259,38 +260,7 @@ fn files_below(folder: &Path) -> usize {
     files
 }
 
-/// The system's records of what is installed.
-pub(super) fn records() -> Vec<UninstallRecord> {
-    os::uninstall_records().into_iter().map(record).collect()
-}
-
-fn record((key, values): (String, HashMap<String, String>)) -> UninstallRecord {
-    let text = |name: &str| values.get(name).cloned().unwrap_or_default();
-    UninstallRecord {
-        key,
-        name: text("DisplayName"),
-        version: text("DisplayVersion"),
-        folder: text("InstallLocation"),
-        command: text("UninstallString"),
-    }
-}
-
-/// Where programs go on this system.
-fn usual_places(machine: &Machine) -> Vec<PathBuf> {
-    let mut places = vec![machine.home.clone()];
-    match os::HERE {
-        System::Unix => places.extend(["opt", "usr/local", "usr/bin", "usr/lib"].map(|name| machine.root.join(name))),
-        System::Windows => {
-            let variables = ["ProgramFiles", "ProgramFiles(x86)", "ProgramW6432", "LOCALAPPDATA"];
-            places.extend(variables.iter().filter_map(|name| machine.folder_variable(name)));
-            places.push(r"C:\Tools".into());
-        }
-    }
-    places.retain(|place| place.is_dir());
-    places
-}
-
-fn startup_seen(path: &Path, before: Option<&[u8]>, now: Option<&[u8]>) -> StartupSeen {
+fn startup_seen(path: &Path, before: Option<&[u8]>, now: Option<&[u8]>) -> StartupDifference {
     let made = before.is_none();
     let lines = |bytes: Option<&[u8]>| -> Vec<String> {
         String::from_utf8_lossy(bytes.unwrap_or_default()).lines().map(str::to_owned).collect()
@@ -300,7 +270,7 @@ fn startup_seen(path: &Path, before: Option<&[u8]>, now: Option<&[u8]>) -> Start
     let (before, now) = (lines(before), lines(now));
     let less =
         |some: &[String], others: &[String]| some.iter().filter(|line| !others.contains(line)).cloned().collect();
-    StartupSeen { path: path.to_owned(), added: less(&now, &before), removed: less(&before, &now), inserted, made }
+    StartupDifference { path: path.into(), added: less(&now, &before), removed: less(&before, &now), inserted, made }
 }
 
 /// The lines by which a text is longer than it was, where they stand together.
@@ -312,7 +282,7 @@ fn inserted(before: &str, now: &str) -> Option<String> {
 }
 
 /// The entries of PATH that are new, and those that are gone.
-fn entries(name: &str, before: Option<&str>, now: Option<&str>) -> (Vec<EntrySeen>, Vec<String>) {
+fn entries(name: &str, before: Option<&str>, now: Option<&str>) -> (Vec<AddedEntry>, Vec<String>) {
     if !name.eq_ignore_ascii_case("Path") {
         return (Vec::new(), Vec::new());
     }
@@ -321,13 +291,13 @@ fn entries(name: &str, before: Option<&str>, now: Option<&str>) -> (Vec<EntrySee
     };
     let (before, now) = (parts(before), parts(now));
     let place = |at: usize| match at {
-        0 if now.len() > 1 => "first",
-        at if at + 1 == now.len() => "last",
-        _ => "between",
+        0 if now.len() > 1 => EntryPlace::First,
+        at if at + 1 == now.len() => EntryPlace::Last,
+        _ => EntryPlace::Between,
     };
     let new = now.iter().enumerate().filter(|(_, part)| !before.contains(part));
     let seen =
-        |(at, raw): (usize, &String)| EntrySeen { raw: raw.clone(), place: place(at), quoted: raw.contains('"') };
+        |(at, raw): (usize, &String)| AddedEntry { raw: raw.clone(), place: place(at), quoted: raw.contains('"') };
     (new.map(seen).collect(), before.iter().filter(|part| !now.contains(part)).cloned().collect())
 }
 
@@ -356,11 +326,14 @@ mod tests {
             let (new, lost) = entries("PATH", Some(before), Some(now));
             (new.into_iter().map(|entry| (entry.raw, entry.place, entry.quoted)).collect::<Vec<_>>(), lost)
         };
-        let own = |raw: &str, place: &'static str, quoted| vec![(raw.to_owned(), place, quoted)];
-        assert_eq!(told(r"C:\a", r"C:\a;C:\b"), (own(r"C:\b", "last", false), vec![]));
-        assert_eq!(told(r"C:\a", r#""C:\b c";C:\a"#), (own(r#""C:\b c""#, "first", true), vec![]));
+        let own = |raw: &str, place, quoted| vec![(raw.to_owned(), place, quoted)];
+        assert_eq!(told(r"C:\a", r"C:\a;C:\b"), (own(r"C:\b", EntryPlace::Last, false), vec![]));
+        assert_eq!(told(r"C:\a", r#""C:\b c";C:\a"#), (own(r#""C:\b c""#, EntryPlace::First, true), vec![]));
         assert_eq!(told(r"C:\a", r"C:\a"), (vec![], vec![]));
-        assert_eq!(told(r"C:\a;C:\b", r"C:\c"), (own(r"C:\c", "last", false), vec![r"C:\a".into(), r"C:\b".into()]));
+        assert_eq!(
+            told(r"C:\a;C:\b", r"C:\c"),
+            (own(r"C:\c", EntryPlace::Last, false), vec![r"C:\a".into(), r"C:\b".into()])
+        );
         assert_eq!(entries("BUOY_HOME", None, Some("x")), (vec![], vec![]));
     }
 }

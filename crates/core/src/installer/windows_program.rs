@@ -8,7 +8,7 @@ use object::LittleEndian as LE;
 use object::read::pe::{ImageNtHeaders, PeFile};
 use object::{FileKind, pe};
 
-use super::{Installer, InstallerKind};
+use super::facts::{Installer, InstallerKind};
 
 /// The headers of a program lie in its first bytes ("PE Format").
 const HEADERS: u64 = 1 << 16;

@@ -17,7 +17,7 @@ const MOST: usize = 120_000;
 ///
 /// # Errors
 /// When a folder cannot be read, or there is far too much in it.
-pub fn list_folder(root: &Path) -> Result<Listing, FileError> {
+pub fn list_folder(root: &Path, system: System) -> Result<Listing, FileError> {
     let mut listing = Listing::default();
     let mut folders = vec![root.to_owned()];
     while let Some(folder) = folders.pop() {
@@ -32,7 +32,7 @@ pub fn list_folder(root: &Path) -> Result<Listing, FileError> {
                 return Err(too_much).at("take for a tool", root);
             }
             if let Ok(seen) = fs::symlink_metadata(entry.path()) {
-                listing.entries.extend(one(root, &entry.path(), &seen));
+                listing.entries.extend(one(root, &entry.path(), &seen, system));
             }
             if entry.file_type().is_ok_and(|kind| kind.is_dir()) {
                 folders.push(entry.path());
@@ -46,18 +46,18 @@ pub fn list_folder(root: &Path) -> Result<Listing, FileError> {
 ///
 /// # Errors
 /// When the folder cannot be read.
-pub fn list_files(folder: &Path) -> Result<Listing, FileError> {
+pub fn list_files(folder: &Path, system: System) -> Result<Listing, FileError> {
     let mut listing = Listing::default();
     for entry in fs::read_dir(folder).at("list the folder", folder)? {
         let path = entry.at("list the folder", folder)?.path();
         if let Some(seen) = fs::metadata(&path).ok().filter(fs::Metadata::is_file) {
-            listing.entries.extend(one(folder, &path, &seen));
+            listing.entries.extend(one(folder, &path, &seen, system));
         }
     }
     Ok(listing)
 }
 
-fn one(root: &Path, path: &Path, seen: &fs::Metadata) -> Option<Entry> {
+fn one(root: &Path, path: &Path, seen: &fs::Metadata, system: System) -> Option<Entry> {
     let below: Vec<&[u8]> = path.strip_prefix(root).ok()?.iter().map(std::ffi::OsStr::as_encoded_bytes).collect();
     let name = MemberPath::new(&below.join(&b'/')).ok()??;
     let kind = if seen.is_dir() {
@@ -67,7 +67,7 @@ fn one(root: &Path, path: &Path, seen: &fs::Metadata) -> Option<Entry> {
     } else {
         EntryKind::File
     };
-    let executable = os::HERE == System::Windows || os::may_execute(path);
+    let executable = system == System::Windows || os::may_execute(path);
     let program = (kind == EntryKind::File && executable).then(|| {
         let mut head = Vec::new();
         let read = File::open(path).and_then(|file| file.take(HEAD_BYTES as u64).read_to_end(&mut head));

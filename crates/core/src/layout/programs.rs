@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use super::command_folders;
 use crate::archive::{Entry, EntryKind, Listing};
+use crate::naming::extension_rank;
 use crate::program::{Program, ProgramKind};
 use crate::system::System;
 
@@ -57,23 +58,6 @@ fn is_command(path: &Path, program: &Program, system: System) -> bool {
         (System::Unix, ProgramKind::Other) => {
             program.is_text && !name.contains('.') && path.parent().is_some_and(command_folders::is_named_for_programs)
         }
-    }
-}
-
-/// The place of a file's extension among those that `cmd` can start by itself, in the order of PATHEXT.
-pub(crate) fn extension_rank(name: &str) -> Option<usize> {
-    let extension = Path::new(name).extension()?;
-    ["com", "exe", "bat", "cmd"].iter().position(|listed| extension.eq_ignore_ascii_case(listed))
-}
-
-/// What a person types to run a file.
-pub(crate) fn typed(file: &Path, system: System) -> String {
-    let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    match system {
-        System::Windows if extension_rank(&name).is_some() => {
-            file.file_stem().unwrap_or_default().to_string_lossy().into_owned()
-        }
-        _ => name,
     }
 }
 

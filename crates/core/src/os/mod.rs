@@ -33,3 +33,23 @@ pub struct RawValue {
     /// Its bytes; for strings UTF-16 in little-endian order, most often ending in a zero.
     pub bytes: Vec<u8>,
 }
+
+/// A root of the registry ("Predefined Keys").
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Hive {
+    /// The user's, `HKEY_CURRENT_USER`.
+    CurrentUser,
+    /// The machine's, `HKEY_LOCAL_MACHINE`.
+    LocalMachine,
+}
+
+impl Hive {
+    /// Its name.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::CurrentUser => "HKEY_CURRENT_USER",
+            Self::LocalMachine => "HKEY_LOCAL_MACHINE",
+        }
+    }
+}

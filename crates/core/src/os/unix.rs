@@ -145,6 +145,15 @@ pub fn allocate(_file: &File, _bytes: u64) -> io::Result<()> {
     Ok(())
 }
 
+/// Opens a file so that nobody can write to it or put another in its place while it is open; `None` where, as here, the
+/// system knows no such thing.
+///
+/// # Errors
+/// None.
+pub fn open_unchanging(_path: &Path) -> io::Result<Option<File>> {
+    Ok(None)
+}
+
 /// Sets the permission bits of an open file.
 ///
 /// # Errors
@@ -286,7 +295,7 @@ fn no_registry() -> io::Error {
 ///
 /// # Errors
 /// Always.
-pub fn registry_values(_machine_wide: bool, _key: &str) -> io::Result<Vec<super::RawValue>> {
+pub fn registry_values(_hive: super::Hive, _key: &str) -> io::Result<Vec<super::RawValue>> {
     Err(no_registry())
 }
 
@@ -295,7 +304,7 @@ pub fn registry_values(_machine_wide: bool, _key: &str) -> io::Result<Vec<super:
 /// # Errors
 /// Always.
 pub fn write_registry_value(
-    _machine_wide: bool,
+    _hive: super::Hive,
     _key: &str,
     _name: &str,
     _value: Option<(u32, &[u8])>,
@@ -313,7 +322,7 @@ pub fn remove_registry_key(_key: &str) -> io::Result<()> {
 
 /// This system has no registry.
 #[must_use]
-pub fn may_write_registry(_machine_wide: bool, _key: &str) -> bool {
+pub fn may_write_registry(_hive: super::Hive, _key: &str) -> bool {
     false
 }
 

@@ -146,6 +146,16 @@ pub fn allocate(file: &File, bytes: u64) -> io::Result<()> {
     }
 }
 
+/// Opens a file so that nobody can write to it or put another in its place while it is open: it is shared for reading
+/// only ("CreateFileW function", `dwShareMode`).
+///
+/// # Errors
+/// When the system refuses, as where somebody has it open for writing.
+pub fn open_unchanging(path: &Path) -> io::Result<Option<File>> {
+    use std::os::windows::fs::OpenOptionsExt as _;
+    File::options().read(true).share_mode(windows_sys::Win32::Storage::FileSystem::FILE_SHARE_READ).open(path).map(Some)
+}
+
 /// Files have no permission bits here.
 ///
 /// # Errors

@@ -16,10 +16,17 @@ use windows_sys::Win32::UI::WindowsAndMessaging::{
 use winreg::RegKey;
 use winreg::enums::{HKEY_CURRENT_USER, HKEY_LOCAL_MACHINE, KEY_READ, KEY_WRITE, RegType};
 
-use super::RawValue;
+use super::{Hive, RawValue};
 
-fn open(machine_wide: bool, key: &str, write: bool) -> io::Result<RegKey> {
-    let root = RegKey::predef(if machine_wide { HKEY_LOCAL_MACHINE } else { HKEY_CURRENT_USER });
+fn root_of(hive: Hive) -> RegKey {
+    RegKey::predef(match hive {
+        Hive::CurrentUser => HKEY_CURRENT_USER,
+        Hive::LocalMachine => HKEY_LOCAL_MACHINE,
+    })
+}
+
+fn open(hive: Hive, key: &str, write: bool) -> io::Result<RegKey> {
+    let root = root_of(hive);
     if write {
         root.create_subkey_with_flags(key, KEY_READ | KEY_WRITE).map(|(key, _)| key)
     } else {
@@ -31,8 +38,8 @@ fn open(machine_wide: bool, key: &str, write: bool) -> io::Result<RegKey> {
 ///
 /// # Errors
 /// When the key cannot be read.
-pub fn registry_values(machine_wide: bool, key: &str) -> io::Result<Vec<RawValue>> {
-    let key = match open(machine_wide, key, false) {
+pub fn registry_values(hive: Hive, key: &str) -> io::Result<Vec<RawValue>> {
+    let key = match open(hive, key, false) {
         Ok(key) => key,
         Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
         Err(e) => return Err(e),
@@ -48,8 +55,8 @@ pub fn registry_values(machine_wide: bool, key: &str) -> io::Result<Vec<RawValue
 ///
 /// # Errors
 /// When the system refuses.
-pub fn write_registry_value(machine_wide: bool, key: &str, name: &str, value: Option<(u32, &[u8])>) -> io::Result<()> {
-    let key = open(machine_wide, key, true)?;
+pub fn write_registry_value(hive: Hive, key: &str, name: &str, value: Option<(u32, &[u8])>) -> io::Result<()> {
+    let key = open(hive, key, true)?;
     match value {
         Some((kind, bytes)) => {
             let vtype = match kind {
@@ -76,11 +83,11 @@ pub fn remove_registry_key(key: &str) -> io::Result<()> {
 
 /// Whether the key may be written by this process.
 #[must_use]
-pub fn may_write_registry(machine_wide: bool, key: &str) -> bool {
-    let root = RegKey::predef(if machine_wide { HKEY_LOCAL_MACHINE } else { HKEY_CURRENT_USER });
+pub fn may_write_registry(hive: Hive, key: &str) -> bool {
+    let root = root_of(hive);
     match root.open_subkey_with_flags(key, KEY_READ | KEY_WRITE) {
         Ok(_) => true,
-        Err(e) => e.kind() == io::ErrorKind::NotFound && !machine_wide,
+        Err(e) => e.kind() == io::ErrorKind::NotFound && hive == Hive::CurrentUser,
     }
 }
 

@@ -1,5 +1,7 @@
 //! Starting other programs with a time limit, closed input, capped output, and nothing left running afterwards.
 
+pub mod command_line;
+
 use std::fs::File;
 use std::io::{self, Read, Seek as _, Write as _};
 use std::process::{Command, ExitStatus, Stdio};
@@ -50,15 +52,15 @@ impl Outcome {
 }
 
 /// Hears what a program writes, as it comes: standard output and standard error in turns.
-pub type Hearer<'a> = &'a dyn Fn(&[u8]);
+pub type OutputObserver<'a> = &'a dyn Fn(&[u8]);
 
 /// Runs a command to its end or to the time limit. Standard input is empty.
 pub fn run(command: Command, limit: Duration, stop: &Stop) -> Outcome {
-    run_heard(command, limit, stop, &|_| {})
+    run_observed(command, limit, stop, &|_| {})
 }
 
 /// The same, with somebody who hears what it writes while it runs.
-pub fn run_heard(command: Command, limit: Duration, stop: &Stop, hear: Hearer<'_>) -> Outcome {
+pub fn run_observed(command: Command, limit: Duration, stop: &Stop, hear: OutputObserver<'_>) -> Outcome {
     run_on(command, Streams::Apart(Stdio::null()), limit, stop, hear)
 }
 
@@ -97,7 +99,7 @@ enum Streams {
     Terminal(File, [Stdio; 3]),
 }
 
-fn run_on(mut command: Command, streams: Streams, limit: Duration, stop: &Stop, hear: Hearer<'_>) -> Outcome {
+fn run_on(mut command: Command, streams: Streams, limit: Duration, stop: &Stop, hear: OutputObserver<'_>) -> Outcome {
     let start = Instant::now();
     let (terminal, [input, output, errors]) = match streams {
         Streams::Terminal(ours, theirs) => (Some(ours), theirs),

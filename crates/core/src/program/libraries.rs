@@ -10,8 +10,7 @@ use object::read::elf::{ElfFile, FileHeader, ProgramHeader as _};
 use object::read::pe::{ImageNtHeaders, PeFile};
 use object::{FileKind, elf, pe};
 
-use crate::machine::{Environment, variable};
-use crate::os;
+use crate::environment::Environment;
 use crate::system::System;
 
 /// What a program needs from elsewhere.
@@ -57,12 +56,11 @@ impl Needs {
 
     /// Where this machine looks for libraries.
     fn places(&self, environment: &Environment) -> Vec<PathBuf> {
-        let list = |name: &str| variable(environment, name).map(|list| env::split_paths(list).collect::<Vec<_>>());
+        let list = |name: &str| environment.get(name).map(|list| env::split_paths(list).collect::<Vec<_>>());
         let mut places: Vec<PathBuf> = self.folders.clone();
-        if os::HERE == System::Windows {
+        if environment.system() == System::Windows {
             // Microsoft, "Dynamic-link library search order": the system's folders, then PATH.
-            let windows =
-                variable(environment, "SystemRoot").map_or_else(|| PathBuf::from(r"C:\Windows"), PathBuf::from);
+            let windows = environment.get("SystemRoot").map_or_else(|| PathBuf::from(r"C:\Windows"), PathBuf::from);
             places.extend(["System32", "SysWOW64", "System", ""].map(|folder| windows.join(folder)));
             places.extend(list("PATH").unwrap_or_default());
             return places;
@@ -154,7 +152,7 @@ mod tests {
     #[test]
     fn a_real_program_misses_nothing_and_a_changed_one_what_was_changed() {
         let mut own = fs::read(env::current_exe().unwrap()).unwrap();
-        let environment: Environment = env::vars_os().collect();
+        let environment = Environment::of_process();
         let nothing = HashSet::new();
         let needs = Needs::of(&own).unwrap();
         // A program for musl or macOS may need no library by name.

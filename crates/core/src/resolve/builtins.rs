@@ -1,6 +1,7 @@
 //! The commands and keywords built into each shell: they answer before any file of the same name.
 
-use super::{Caller, Kind};
+use super::caller::{Caller, Shell};
+use super::candidate::Kind;
 use crate::system::System;
 
 /// Keywords of the shell language (POSIX.1-2017, 2.4).
@@ -66,25 +67,25 @@ const POWERSHELL: &str = "% ? ac cat cd chdir clc clear clhy cli clp cls clv cns
 /// that PowerShell has from the start.
 #[must_use]
 pub fn own_answer(caller: Caller, name: &str) -> Option<Kind> {
-    let kind = if caller == Caller::PowerShell { Kind::Alias } else { Kind::Builtin };
+    let kind = if caller == Caller::Shell(Shell::PowerShell) { Kind::Alias } else { Kind::Builtin };
     builtin(caller, name).then_some(kind)
 }
 
 /// Whether the caller answers to this name itself, before looking for a file.
 #[must_use]
 pub fn builtin(caller: Caller, name: &str) -> bool {
-    let lists: &[&str] = match caller {
-        Caller::Exec | Caller::Elevated | Caller::CreateProcess => &[],
-        Caller::Sh => &[SH, KEYWORDS],
-        Caller::Bash => &[BASH, KEYWORDS],
-        Caller::Zsh => &[ZSH, KEYWORDS],
-        Caller::Fish => &[FISH],
-        Caller::Ksh => &[KSH, KEYWORDS],
-        Caller::Tcsh => &[TCSH],
-        Caller::Cmd => &[CMD],
-        Caller::PowerShell => &[POWERSHELL],
+    let Some(shell) = caller.shell() else { return false };
+    let lists: &[&str] = match shell {
+        Shell::Sh => &[SH, KEYWORDS],
+        Shell::Bash => &[BASH, KEYWORDS],
+        Shell::Zsh => &[ZSH, KEYWORDS],
+        Shell::Fish => &[FISH],
+        Shell::Ksh => &[KSH, KEYWORDS],
+        Shell::Tcsh => &[TCSH],
+        Shell::Cmd => &[CMD],
+        Shell::PowerShell => &[POWERSHELL],
     };
-    let folds_case = caller.system() == System::Windows;
+    let folds_case = shell.system() == System::Windows;
     let same = |word: &str| if folds_case { word.eq_ignore_ascii_case(name) } else { word == name };
     lists.iter().flat_map(|list| list.split_whitespace()).any(same)
 }

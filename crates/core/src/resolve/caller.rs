@@ -57,48 +57,30 @@ impl Shell {
 }
 
 /// Who looks a command up, each with rules of its own.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Caller {
     /// A program that starts another through execvp(3).
     Exec,
-    /// The plain shell.
-    Sh,
-    /// bash.
-    Bash,
-    /// zsh.
-    Zsh,
-    /// fish.
-    Fish,
-    /// The Korn shell.
-    Ksh,
-    /// The C shell with editing of the command line.
-    Tcsh,
+    /// A shell that people type into.
+    Shell(Shell),
     /// What runs a command with an administrator's rights and searches a list of its own.
     Elevated,
-    /// The Windows command processor.
-    Cmd,
-    /// PowerShell.
-    PowerShell,
     /// A program that starts another through CreateProcess.
     CreateProcess,
 }
 
+impl Serialize for Caller {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(self.name())
+    }
+}
+
 impl Caller {
-    /// All of them.
-    pub const ALL: [Self; 11] = [
-        Self::Exec,
-        Self::Sh,
-        Self::Bash,
-        Self::Zsh,
-        Self::Fish,
-        Self::Ksh,
-        Self::Tcsh,
-        Self::Elevated,
-        Self::Cmd,
-        Self::PowerShell,
-        Self::CreateProcess,
-    ];
+    /// All of them, in the order in which they are told.
+    pub fn all() -> impl Iterator<Item = Self> {
+        let shells = Shell::ALL.into_iter().map(Self::Shell);
+        [Self::Exec].into_iter().chain(shells).chain([Self::Elevated, Self::CreateProcess])
+    }
 
     /// The system on which this caller looks commands up.
     #[must_use]
@@ -106,7 +88,7 @@ impl Caller {
         match self {
             Self::Exec | Self::Elevated => System::Unix,
             Self::CreateProcess => System::Windows,
-            _ => self.shell().map_or(System::Unix, Shell::system),
+            Self::Shell(shell) => shell.system(),
         }
     }
 
@@ -116,8 +98,17 @@ impl Caller {
     pub fn typed(system: System) -> Self {
         match system {
             System::Unix => Self::program(system),
-            System::Windows => Self::Cmd,
+            System::Windows => Self::Shell(Shell::Cmd),
         }
+    }
+
+    /// The plain shell of a system, whose own commands hide files that a person types.
+    #[must_use]
+    pub fn plain_shell(system: System) -> Self {
+        Self::Shell(match system {
+            System::Unix => Shell::Sh,
+            System::Windows => Shell::Cmd,
+        })
     }
 
     /// The program that starts another, on this system.
@@ -136,39 +127,23 @@ impl Caller {
             Self::Exec => "exec",
             Self::CreateProcess => "createprocess",
             Self::Elevated => "elevated",
-            _ => self.shell().map_or("exec", Shell::name),
+            Self::Shell(shell) => shell.name(),
         }
     }
 
     /// The shell, unless the caller is none.
     #[must_use]
     pub fn shell(self) -> Option<Shell> {
-        Some(match self {
-            Self::Exec | Self::Elevated | Self::CreateProcess => return None,
-            Self::Sh => Shell::Sh,
-            Self::Bash => Shell::Bash,
-            Self::Zsh => Shell::Zsh,
-            Self::Fish => Shell::Fish,
-            Self::Ksh => Shell::Ksh,
-            Self::Tcsh => Shell::Tcsh,
-            Self::Cmd => Shell::Cmd,
-            Self::PowerShell => Shell::PowerShell,
-        })
+        match self {
+            Self::Shell(shell) => Some(shell),
+            Self::Exec | Self::Elevated | Self::CreateProcess => None,
+        }
     }
 }
 
 impl From<Shell> for Caller {
     fn from(shell: Shell) -> Self {
-        match shell {
-            Shell::Sh => Self::Sh,
-            Shell::Bash => Self::Bash,
-            Shell::Zsh => Self::Zsh,
-            Shell::Fish => Self::Fish,
-            Shell::Ksh => Self::Ksh,
-            Shell::Tcsh => Self::Tcsh,
-            Shell::Cmd => Self::Cmd,
-            Shell::PowerShell => Self::PowerShell,
-        }
+        Self::Shell(shell)
     }
 }
 
@@ -187,8 +162,8 @@ impl std::str::FromStr for Caller {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
-        Self::ALL.into_iter().find(|c| c.name() == text).ok_or_else(|| {
-            let names: Vec<_> = Self::ALL.iter().map(|c| c.name()).collect();
+        Self::all().find(|c| c.name() == text).ok_or_else(|| {
+            let names: Vec<_> = Self::all().map(Self::name).collect();
             format!("\"{text}\" is no caller known here: {}", names.join(", "))
         })
     }

@@ -3,23 +3,26 @@
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
-use super::{Caller, Candidate, FileView, Reason, Seen, Standing, Surroundings};
+use super::caller::{Caller, Shell};
+use super::candidate::{Candidate, Reason, Standing};
+use super::context::LookupContext;
+use super::view::{FileKind, FileView};
 use crate::path_list::PathList;
 
 /// Lists the files that a name could mean, in order.
 ///
 /// Rules: POSIX.1-2017, "Shell Command Language" 2.9.1.1 and "Environment Variables", PATH; execvp(3). A name with a
 /// slash is a path and not searched for. What is not an executable regular file is passed over.
-pub(super) fn candidates(caller: Caller, name: &str, around: &Surroundings, view: &dyn FileView) -> Vec<Candidate> {
+pub(super) fn candidates(caller: Caller, name: &str, context: &LookupContext, view: &dyn FileView) -> Vec<Candidate> {
     let places: Vec<(PathBuf, Option<(OsString, usize)>)> = if name.contains('/') {
         vec![(PathBuf::from(name), None)]
     } else {
-        let list = PathList::parse(&around.path);
-        let home = around.home.as_deref().filter(|_| caller == Caller::Bash);
+        let list = PathList::parse(&context.path);
+        let home = context.home.as_deref().filter(|_| caller == Caller::Shell(Shell::Bash));
         let folder = |raw: &OsString| home.and_then(|home| in_home(raw, home)).unwrap_or_else(|| PathBuf::from(raw));
         let mut places: Vec<_> =
             list.entries().map(|e| (folder(&e.raw).join(name), Some((e.raw.clone(), e.index)))).collect();
-        if around.path.is_empty() && takes_empty_path_for_current_folder(caller) {
+        if context.path.is_empty() && takes_empty_path_for_current_folder(caller) {
             places.push((PathBuf::from(name), Some((OsString::new(), 0))));
         }
         places
@@ -27,14 +30,14 @@ pub(super) fn candidates(caller: Caller, name: &str, around: &Surroundings, view
     let mut won = false;
     let mut found = Vec::new();
     for (path, entry) in places {
-        let path = from(&around.current_folder, &path);
+        let path = from(&context.current_folder, &path);
         let reason = match view.look(&path) {
-            Seen::Missing => continue,
-            Seen::Program | Seen::AppAlias => None,
-            Seen::File => Some(Reason::NotExecutable),
-            Seen::Folder => Some(Reason::IsAFolder),
-            Seen::BrokenLink => Some(Reason::BrokenLink),
-            Seen::Unreadable => Some(Reason::Unreadable),
+            FileKind::Missing => continue,
+            FileKind::Program | FileKind::AppAlias => None,
+            FileKind::File => Some(Reason::NotExecutable),
+            FileKind::Folder => Some(Reason::IsAFolder),
+            FileKind::BrokenLink => Some(Reason::BrokenLink),
+            FileKind::Unreadable => Some(Reason::Unreadable),
         };
         let standing = Standing::next(reason, &mut won);
         found.push(Candidate { path, entry, standing, reason, app_alias: false });
@@ -44,7 +47,7 @@ pub(super) fn candidates(caller: Caller, name: &str, around: &Surroundings, view
 
 /// Whether a PATH that is set to nothing means one empty entry to a caller.
 fn takes_empty_path_for_current_folder(caller: Caller) -> bool {
-    !matches!(caller, Caller::Ksh | Caller::Fish)
+    !matches!(caller, Caller::Shell(Shell::Ksh) | Caller::Shell(Shell::Fish))
 }
 
 /// An entry that begins with `~`, as bash reads it, quoted or not, whenever it looks a command up (bash(1), "Tilde

@@ -8,7 +8,7 @@ use crate::os;
 
 /// What is at a path, links followed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Seen {
+pub enum FileKind {
     /// Nothing.
     Missing,
     /// A regular file that may be executed.
@@ -28,7 +28,7 @@ pub enum Seen {
 /// A file system as lookups see it: the real one, or one made for a test.
 pub trait FileView {
     /// What is at the path.
-    fn look(&self, path: &Path) -> Seen;
+    fn look(&self, path: &Path) -> FileKind;
 }
 
 /// The real file system.
@@ -36,15 +36,21 @@ pub trait FileView {
 pub struct Disk;
 
 impl FileView for Disk {
-    fn look(&self, path: &Path) -> Seen {
+    fn look(&self, path: &Path) -> FileKind {
         match fs::metadata(path) {
-            Ok(seen) if seen.is_dir() => Seen::Folder,
-            Ok(seen) if seen.is_file() && os::may_execute(path) => Seen::Program,
-            Ok(_) => Seen::File,
-            Err(_) if os::is_app_alias(path) => Seen::AppAlias,
-            Err(e) if e.kind() == io::ErrorKind::PermissionDenied => Seen::Unreadable,
-            Err(_) if fs::symlink_metadata(path).is_ok() => Seen::BrokenLink,
-            Err(_) => Seen::Missing,
+            Ok(seen) if seen.is_dir() => FileKind::Folder,
+            Ok(seen) if seen.is_file() && os::may_execute(path) => FileKind::Program,
+            Ok(_) => FileKind::File,
+            Err(_) if os::is_app_alias(path) => FileKind::AppAlias,
+            Err(e) if e.kind() == io::ErrorKind::PermissionDenied => FileKind::Unreadable,
+            Err(_) if fs::symlink_metadata(path).is_ok() => FileKind::BrokenLink,
+            Err(_) => FileKind::Missing,
         }
     }
+}
+
+/// Whether two paths lead to the same file, links followed.
+#[must_use]
+pub fn same_file(one: &Path, other: &Path) -> bool {
+    one == other || matches!((one.canonicalize(), other.canonicalize()), (Ok(a), Ok(b)) if a == b)
 }

@@ -2,20 +2,9 @@
 
 use std::path::{Path, PathBuf};
 
-use super::own::{self, OwnEntry, Place};
-use super::quote;
-use super::startup::Dialect;
-
-/// A tool as the stores know it.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Registered {
-    /// Its home folder.
-    pub home: PathBuf,
-    /// The variables that point to it.
-    pub home_variables: Vec<String>,
-    /// Its command folders, absolute, in the order they have in PATH.
-    pub command_folders: Vec<PathBuf>,
-}
+use super::startup_file::Dialect;
+use super::{quote, user_entries};
+use crate::yard::{OwnEntry, Position, Registered};
 
 const NOTE: &str = "# Made by Wagon Yard from the cards of the registered tools; edits are lost at the next change.\n";
 
@@ -64,7 +53,7 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) 
             text.push(b'\n');
         }
     }
-    let first = own.iter().filter(|entry| entry.place == Place::First).map(|entry| &entry.folder);
+    let first = own.iter().filter(|entry| entry.place == Position::First).map(|entry| &entry.folder);
     let folders = tools.iter().flat_map(|t| &t.command_folders).chain(first);
     let mut folders: Vec<&PathBuf> = folders.collect();
     if dialect != Dialect::Posix {
@@ -88,7 +77,7 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) 
     if !words.is_empty() {
         text.extend([head.as_bytes(), &words.join(between.as_bytes()), body.as_bytes()].concat());
     }
-    text.extend(own::lines(dialect, own));
+    text.extend(user_entries::lines(dialect, own));
     text
 }
 
@@ -187,9 +176,9 @@ mod tests {
             let kept = before.iter().filter(|entry| !folders.contains(entry)).cloned();
             let mut expected: Vec<String> = folders.iter().cloned().chain(kept).collect();
             let pick = |at: usize| Some(PathBuf::from(expected.get(at % expected.len())?)).filter(|f| f.is_absolute());
-            let mut own = vec![OwnEntry { folder: "/own".into(), place: if last { Place::Last } else { Place::First } }];
+            let mut own = vec![OwnEntry { folder: "/own".into(), place: if last { Position::Last } else { Position::First } }];
             if let (Some(folder), Some(other)) = (pick(moved), pick(to)) && folder != other {
-                own.push(OwnEntry { folder, place: Place::Before(other) });
+                own.push(OwnEntry { folder, place: Position::Before(other) });
             }
             // One that goes first stands behind those of tools.
             if last { expected.push("/own".to_owned()) } else { expected.insert(folders.len(), "/own".to_owned()) }

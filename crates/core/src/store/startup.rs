@@ -2,51 +2,9 @@
 
 use std::path::{Path, PathBuf};
 
-use serde::Serialize;
-
+use super::startup_file::{Dialect, StartupFile, StartupFolders};
 use super::system_files::system_targets;
 use crate::resolve::Shell;
-
-/// The language a startup file is written in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Dialect {
-    /// The language of POSIX shells.
-    Posix,
-    /// fish's own.
-    Fish,
-    /// That of the C shell.
-    Csh,
-}
-
-impl Dialect {
-    /// All of them.
-    pub const ALL: [Self; 3] = [Self::Posix, Self::Fish, Self::Csh];
-}
-
-/// A startup file that is to carry the block.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct StartupFile {
-    /// The file; it may not exist yet.
-    pub path: PathBuf,
-    /// Its language.
-    pub dialect: Dialect,
-}
-
-/// The folders that shells look for startup files in.
-#[derive(Debug, Clone, Default)]
-pub struct StartupFolders {
-    /// The user's home.
-    pub home: PathBuf,
-    /// Where zsh looks: `ZDOTDIR`, or the home. More than one where terminals may differ.
-    pub zsh: Vec<PathBuf>,
-    /// fish's configuration folder, `$XDG_CONFIG_HOME/fish`. More than one where terminals may differ.
-    pub fish: Vec<PathBuf>,
-    /// The file that `ENV` names, which interactive plain shells read.
-    pub sh_env: Option<PathBuf>,
-    /// The root of the system, where its files are meant in place of the user's.
-    pub system: Option<PathBuf>,
-}
 
 /// The startup files that make a new interactive login shell, a new interactive shell, and `SHELL -lc` of each of
 /// `shells` read our block. `readable` says whether a file exists and can be read.
@@ -132,7 +90,8 @@ pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn 
 }
 
 /// Every file that could carry a block of ours in these folders, for taking it out again.
-pub(crate) fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
+#[must_use]
+pub fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
     if let Some(root) = &folders.system {
         return system_targets(&Shell::ALL, root, &Path::is_file);
     }
@@ -155,7 +114,8 @@ pub(crate) fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
 
 /// Files that shells read as well, and that never carry a block of ours: `.zshenv`, which zsh reads first of all (zsh(1),
 /// "STARTUP/SHUTDOWN FILES"), and the parts of fish's configuration (fish(1), "Configuration files").
-pub(crate) fn files_of_others(folders: &StartupFolders) -> Vec<PathBuf> {
+#[must_use]
+pub fn files_of_others(folders: &StartupFolders) -> Vec<PathBuf> {
     let mut files: Vec<PathBuf> =
         folders.zsh.iter().chain([&folders.home]).map(|folder| folder.join(".zshenv")).collect();
     for folder in &folders.fish {

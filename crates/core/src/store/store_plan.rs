@@ -4,18 +4,20 @@ use std::path::Path;
 
 use serde::Serialize;
 
-use super::plan::{RegistrationPlan, StartupChange, StoreError};
-use super::registry::{PathBefore, RegistryError, RegistryPlan, Replaced, ValueChange};
+use super::registry::{RegistryError, RegistryPlan, ValueChange};
+use super::startup_plan::{StartupChange, StartupPlan, StoreError};
+use crate::change::Changeset;
 use crate::error::{Blame, Blamed};
 use crate::finding::Finding;
-use crate::yard::{Acts, Scope};
+use crate::registry::{PathBefore, Replaced};
+use crate::scope::Scope;
 
 /// A planned change; [`StorePlan::acts`] says how it is made.
 #[derive(Debug)]
 #[must_use = "a plan changes nothing until it is carried out"]
 pub enum StorePlan {
     /// Of startup files.
-    Startup(RegistrationPlan),
+    Startup(StartupPlan),
     /// Of the registry's keys, each for itself.
     Registry(Vec<RegistryPlan>),
 }
@@ -60,7 +62,7 @@ pub struct RegistryChange {
 
 impl From<&ValueChange> for RegistryChange {
     fn from(change: &ValueChange) -> Self {
-        let text = |value: &Option<super::registry::RegistryValue>| value.as_ref().map(|v| v.text.clone());
+        let text = |value: &Option<crate::registry::RegistryValue>| value.as_ref().map(|v| v.text.clone());
         Self { name: change.name.clone(), before: text(&change.before), after: text(&change.after) }
     }
 }
@@ -106,15 +108,15 @@ impl StorePlan {
     ///
     /// # Errors
     /// When a file that is there cannot be read.
-    pub fn acts(&self, kept: &Path) -> Result<Acts, StorePlanError> {
+    pub fn changeset(&self, kept: &Path) -> Result<Changeset, StorePlanError> {
         match self {
-            Self::Startup(plan) => Ok(plan.acts(kept)?),
+            Self::Startup(plan) => Ok(plan.changeset(kept)?),
             Self::Registry(plans) => {
-                let mut acts = Acts::default();
+                let mut changeset = Changeset::default();
                 for plan in plans {
-                    acts.extend(plan.acts());
+                    changeset.extend(plan.changeset());
                 }
-                Ok(acts)
+                Ok(changeset)
             }
         }
     }

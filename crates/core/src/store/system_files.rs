@@ -4,10 +4,10 @@ use std::ffi::OsString;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use super::startup::{Dialect, StartupFile};
+use super::startup_file::{Dialect, StartupFile};
+use crate::folders::files_in;
 use crate::path_list::PathList;
 use crate::resolve::Shell;
-use crate::terminal::files_in;
 
 /// The system's startup files that a shell may read, in order: those that its manual page names, and the folders that
 /// systems have them read.

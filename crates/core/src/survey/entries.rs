@@ -1,6 +1,6 @@
 //! One entry of PATH, looked at by itself.
 
-use std::ffi::{OsStr, OsString};
+use std::ffi::OsString;
 use std::fs;
 use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
@@ -8,7 +8,7 @@ use std::sync::mpsc::sync_channel;
 use std::time::Duration;
 
 use crate::finding::{Code, Finding};
-use crate::os;
+use crate::folders::{Typed, cleaned_place, commands};
 use crate::system::System;
 
 /// An entry: as written, and the folder it stands for.
@@ -18,17 +18,9 @@ pub(super) struct Entry {
     pub folder: PathBuf,
 }
 
-/// A file that can be typed.
-#[derive(Debug, Clone)]
-pub(super) struct Typed {
-    /// What is typed; in lower case where case makes no difference.
-    pub name: OsString,
-    pub file: PathBuf,
-}
-
 /// What was seen of an entry.
 #[derive(Debug, Default)]
-pub(super) struct Seen {
+pub(super) struct Inspected {
     pub exists: bool,
     pub commands: Vec<Typed>,
     pub findings: Vec<Finding>,
@@ -39,20 +31,20 @@ const PATIENCE: Duration = Duration::from_secs(2);
 
 /// Looks at an entry, and gives it up where its folder does not answer in time. The thread that waits for it is left to
 /// itself: nothing can make it come back.
-pub(super) fn look_in_time(entry: &Entry, home: &Path) -> Seen {
+pub(super) fn look_in_time(entry: &Entry, home: &Path, system: System) -> Inspected {
     let (tell, told) = sync_channel(1);
     let (its, home) = (entry.clone(), home.to_owned());
-    std::thread::spawn(move || drop(tell.send(look(&its, &home))));
+    std::thread::spawn(move || drop(tell.send(look(&its, &home, system))));
     told.recv_timeout(PATIENCE).unwrap_or_else(|_| {
         let seen = format!("{} does not answer within {} s", entry.raw.to_string_lossy(), PATIENCE.as_secs());
         let remedy = "connect what it lies on, or take the entry out: every search for a command waits for it";
-        Seen { findings: vec![Finding::new(Code::PlaceSilent, seen).remedy(remedy)], ..Seen::default() }
+        Inspected { findings: vec![Finding::new(Code::PlaceSilent, seen).remedy(remedy)], ..Inspected::default() }
     })
 }
 
 /// Looks at an entry and into its folder.
-pub(super) fn look(entry: &Entry, home: &Path) -> Seen {
-    let mut seen = Seen::default();
+pub(super) fn look(entry: &Entry, home: &Path, system: System) -> Inspected {
+    let mut seen = Inspected::default();
     let shown = entry.raw.to_string_lossy().into_owned();
     let mut tell = |code, words: &str, remedy: &str| {
         let finding = Finding::new(code, if shown.is_empty() { words.to_owned() } else { format!("{shown} {words}") });
@@ -60,7 +52,7 @@ pub(super) fn look(entry: &Entry, home: &Path) -> Seen {
     };
     if entry.raw.is_empty() {
         // On Windows an empty part is passed over; elsewhere it is the current folder.
-        if os::HERE == System::Unix {
+        if system == System::Unix {
             tell(
                 Code::BlankEntry,
                 "PATH has an empty entry, which means whatever folder you are in",
@@ -76,7 +68,7 @@ pub(super) fn look(entry: &Entry, home: &Path) -> Seen {
             "take the quotes out",
         );
     }
-    if is_unexpanded(entry) {
+    if is_unexpanded(entry, system) {
         tell(
             Code::UnexpandedReference,
             "refers to something that was not filled in",
@@ -110,12 +102,12 @@ pub(super) fn look(entry: &Entry, home: &Path) -> Seen {
             "move the tool to a lasting place: 'wyard receive' keeps a copy in the yard",
         );
     }
-    match commands(&entry.folder) {
+    match commands(&entry.folder, system) {
         Ok(commands) => seen.commands = commands,
         Err(_) => tell(Code::UnreadableFolder, "may not be looked into by you", ""),
     }
     if seen.commands.is_empty() {
-        if commands(&entry.folder.join("bin")).is_ok_and(|commands| !commands.is_empty()) {
+        if commands(&entry.folder.join("bin"), system).is_ok_and(|commands| !commands.is_empty()) {
             let finding = format!("{shown} holds no command, while its bin does");
             let (bin, root) = (entry.folder.join("bin"), &entry.folder);
             let remedy =
@@ -129,62 +121,19 @@ pub(super) fn look(entry: &Entry, home: &Path) -> Seen {
 }
 
 /// Whether an entry still holds a reference: `$NAME` or `~` on Unix, `%NAME%` on Windows.
-fn is_unexpanded(entry: &Entry) -> bool {
+fn is_unexpanded(entry: &Entry, system: System) -> bool {
     let folder = entry.folder.to_string_lossy();
-    match os::HERE {
+    match system {
         System::Unix => folder.starts_with('~') || folder.contains('$'),
         System::Windows => folder.matches('%').count() > 1,
     }
 }
 
-/// The place that an entry lies in, where that is one that people or systems clean.
-pub(crate) fn cleaned_place(folder: &Path, home: &Path) -> Option<String> {
-    let temporary = std::env::temp_dir();
-    let places = [home.join("Downloads"), home.join("Desktop"), temporary, "/tmp".into(), "/var/tmp".into()];
-    let place = places.into_iter().find(|place| folder.starts_with(place))?;
-    Some(place.display().to_string())
-}
-
-/// The names that can be typed for the files in a folder; none where it may not be looked into.
-pub(crate) fn commands_in(folder: &Path) -> Vec<String> {
-    let text = |typed: Typed| typed.name.into_string().ok();
-    commands(folder).unwrap_or_default().into_iter().filter_map(text).collect()
-}
-
-/// The files in a folder that can be typed.
-fn commands(folder: &Path) -> std::io::Result<Vec<Typed>> {
-    let mut found = Vec::new();
-    for entry in fs::read_dir(folder)?.flatten() {
-        let (name, file) = (entry.file_name(), entry.path());
-        let kind = entry.file_type().ok();
-        let Some(name) = typed(&name).filter(|_| !kind.is_some_and(|kind| kind.is_dir())) else { continue };
-        let runs = match os::HERE {
-            // Only a link has to be looked at again: its kind is not that of what it leads to.
-            System::Unix => os::may_execute(&file) && (kind.is_some_and(|kind| kind.is_file()) || !file.is_dir()),
-            System::Windows => true,
-        };
-        if runs {
-            found.push(Typed { name, file });
-        }
-    }
-    found.sort_by(|a, b| a.name.cmp(&b.name));
-    Ok(found)
-}
-
-/// What is typed to run a file of this name, if anything.
-fn typed(name: &OsStr) -> Option<OsString> {
-    if os::HERE == System::Unix {
-        return Some(name.to_owned());
-    }
-    let path = Path::new(name);
-    let extension = path.extension()?;
-    let runs = ["com", "exe", "bat", "cmd"].iter().any(|listed| extension.eq_ignore_ascii_case(listed));
-    runs.then(|| path.file_stem().map(OsStr::to_ascii_lowercase))?
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::environment::here;
+    use crate::os;
 
     #[test]
     fn each_fault_of_an_entry_is_told() {
@@ -194,7 +143,7 @@ mod tests {
         let place = |name: &str| work.path().join(name);
         let program = |folder: &str| {
             fs::create_dir_all(place(folder)).unwrap();
-            let file = place(folder).join(if os::HERE == System::Windows { "t.exe" } else { "t" });
+            let file = place(folder).join(if here() == System::Windows { "t.exe" } else { "t" });
             fs::write(&file, "#!/bin/sh\n").unwrap();
             os::set_folder_mode(&file, 0o755).unwrap();
         };
@@ -205,7 +154,7 @@ mod tests {
         let in_work = |name: &str| place(name).into_os_string();
         let codes = |raw: OsString| {
             let entry = Entry { folder: PathBuf::from(&raw), raw };
-            let seen = look(&entry, home);
+            let seen = look(&entry, home, here());
             let codes = seen.findings.iter().map(|f| f.code).filter(|code| *code != Code::CleanedPlace);
             (codes.collect::<Vec<_>>(), seen.commands.len())
         };
@@ -219,7 +168,7 @@ mod tests {
         ] {
             assert_eq!(codes(raw.clone()), (expected, commands), "{raw:?}");
         }
-        if os::HERE == System::Unix {
+        if here() == System::Unix {
             for (raw, expected) in [
                 ("", vec![Code::BlankEntry]),
                 ("~/bin", vec![Code::UnexpandedReference, Code::FolderMissing]),
@@ -230,6 +179,6 @@ mod tests {
             }
         }
         let entry = Entry { raw: in_work("good"), folder: place("good") };
-        assert_eq!(look(&entry, home).findings[0].code, Code::CleanedPlace);
+        assert_eq!(look(&entry, home, here()).findings[0].code, Code::CleanedPlace);
     }
 }

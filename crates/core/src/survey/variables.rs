@@ -4,10 +4,8 @@ use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
 use crate::finding::{Code, Finding};
-use crate::os;
-use crate::resolve::{self, Caller, Disk, Surroundings};
+use crate::resolve::{self, Caller, Disk, LookupContext};
 use crate::store::registry::RegistryEnvironments;
-use crate::system::System;
 use crate::yard::Card;
 
 /// What is wrong with a home variable; `own` is the tool of ours that it belongs to, with its home.
@@ -48,14 +46,11 @@ pub(super) fn home_variable(name: &str, value: Option<&OsStr>, own: Option<(&Car
 }
 
 /// Tells where the command that a home variable is named after comes from another copy than the one it points to.
-pub(super) fn other_copy(name: &str, value: Option<&OsStr>, around: &Surroundings) -> Option<Finding> {
+pub(super) fn other_copy(name: &str, value: Option<&OsStr>, context: &LookupContext) -> Option<Finding> {
     let command = name.strip_suffix("_HOME")?.to_lowercase();
     let home = Path::new(value?).canonicalize().ok()?;
-    let caller = match os::HERE {
-        System::Unix => Caller::Sh,
-        System::Windows => Caller::Cmd,
-    };
-    let winner = resolve::winner(&resolve::candidates(caller, &command, around, &Disk))?.to_owned();
+    let caller = Caller::plain_shell(context.system);
+    let winner = resolve::winner(&resolve::candidates(caller, &command, context, &Disk))?.to_owned();
     let has_it =
         ["", "bin"].iter().any(|below| home.join(below).join(winner.file_name().unwrap_or_default()).is_file());
     let elsewhere = !winner.canonicalize().ok()?.starts_with(&home);
@@ -79,6 +74,9 @@ pub(super) fn across_scopes(names: &[String], registry: &RegistryEnvironments) -
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::environment::here;
+    use crate::os;
+    use crate::system::System;
 
     #[test]
     fn a_home_variable_is_told_for_what_it_is() {
@@ -94,7 +92,7 @@ mod tests {
         let mut ending = home.clone().into_os_string();
         ending.push(std::path::MAIN_SEPARATOR_STR);
         assert_eq!(code(&ending), Some(Code::HomeVariableSeparator));
-        let tide = if os::HERE == System::Windows { "tide.exe" } else { "tide" };
+        let tide = if here() == System::Windows { "tide.exe" } else { "tide" };
         let other = work.path().join("other");
         std::fs::create_dir(&other).unwrap();
         for file in [bin.join(tide), other.join(tide)] {
@@ -102,12 +100,12 @@ mod tests {
             os::set_folder_mode(&file, 0o755).unwrap();
         }
         let path_extensions = vec![".exe".to_owned()];
-        let around = |path: &Path| Surroundings {
+        let context = |path: &Path| LookupContext {
             path: path.into(),
             path_extensions: path_extensions.clone(),
-            ..Surroundings::default()
+            ..LookupContext::new(here())
         };
-        let of = |path: &Path| other_copy("TIDE_HOME", Some(home.as_os_str()), &around(path)).map(|f| f.code);
+        let of = |path: &Path| other_copy("TIDE_HOME", Some(home.as_os_str()), &context(path)).map(|f| f.code);
         assert_eq!((of(&bin), of(&other)), (None, Some(Code::HomeVariableOther)));
     }
 }

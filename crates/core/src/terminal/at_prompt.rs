@@ -4,11 +4,11 @@
 use std::ffi::OsString;
 use std::path::Path;
 
-use super::Said;
-use super::question::quoted;
+use super::answer::Said;
+use super::quoting::quoted;
 use crate::finding::{Code, Finding};
 use crate::os;
-use crate::resolve::{self, Disk, Shell, Surroundings};
+use crate::resolve::{self, Disk, LookupContext, Shell};
 
 /// A file that nobody can make, nor move another one to, as shells do that save their history: not even an administrator,
 /// who would lose the device.
@@ -90,7 +90,7 @@ impl Said {
     /// Tells where `name` meant `file` until the shell did what it does before a prompt, and means `now` since.
     #[must_use]
     pub fn undone_at_prompt(&self, shell: Shell, name: &str, file: &Path, now: Option<&Path>) -> Option<Finding> {
-        let before = Surroundings { path: self.before_prompt.clone()?, ..self.around.clone() };
+        let before = LookupContext { path: self.before_prompt.clone()?, ..self.context.clone() };
         let candidates = resolve::candidates(shell.into(), name, &before, &Disk);
         resolve::winner(&candidates).filter(|winner| resolve::same_file(winner, file))?;
         let hook = match shell {

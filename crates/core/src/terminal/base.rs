@@ -5,7 +5,8 @@ use std::fs;
 use std::path::Path;
 
 use super::origin::{Found, Origin};
-use crate::machine::{Environment, Machine};
+use crate::environment::Environment;
+use crate::machine::Machine;
 use crate::os;
 use crate::store::macos_login_path;
 use crate::system::System;
@@ -20,29 +21,32 @@ const DECIDING: [&str; 3] = ["ZDOTDIR", "XDG_CONFIG_HOME", "XDG_DATA_HOME"];
 /// The environments a new terminal may begin with: one, or two where a deciding variable is set here.
 #[must_use]
 pub fn base_environments(machine: &Machine) -> Vec<Environment> {
-    if os::HERE == System::Windows {
+    if machine.system() == System::Windows {
         return vec![super::windows::environment(machine)];
     }
     let is_kept =
         |name: &OsStr| HANDED_ON.iter().any(|kept| name == *kept) || name.as_encoded_bytes().starts_with(b"LC_");
     let mut bare: Environment =
-        machine.environment.iter().filter(|(k, _)| is_kept(k)).map(|(k, v)| (k.clone(), v.clone())).collect();
-    bare.insert("HOME".into(), machine.home.clone().into());
-    bare.insert("PATH".into(), login_path().0);
+        Environment::with(machine.system(), machine.environment.iter().filter(|(name, _)| is_kept(name)));
+    bare.set("HOME", machine.home.clone());
+    bare.set("PATH", login_path().0);
     // What an editor gives those it starts is no terminal.
     bare.retain(|name, value| name != "TERM" || value != "dumb");
-    bare.entry("TERM".into()).or_insert_with(|| "xterm-256color".into());
+    if bare.get("TERM").is_none() {
+        bare.set("TERM", "xterm-256color");
+    }
     let mut with = bare.clone();
     for name in DECIDING {
-        if let Some(value) = machine.environment.get(OsStr::new(name)) {
-            with.insert(name.into(), value.clone());
+        if let Some(value) = machine.environment.get(name) {
+            with.set(name, value);
         }
     }
     if with == bare { vec![bare] } else { vec![with, bare] }
 }
 
-/// The PATH a session starts with: on macOS what the system's lists make of it, elsewhere `/etc/environment` (pam_env(8)), else `ENV_SUPATH` or `ENV_PATH` of
-/// `/etc/login.defs` (login.defs(5)), else what POSIX systems have in common. With it the line that says so.
+/// The PATH a session starts with: on macOS what the system's lists make of it, elsewhere `/etc/environment` (pam_env(8)),
+/// else `ENV_SUPATH` or `ENV_PATH` of `/etc/login.defs` (login.defs(5)), else what POSIX systems have in common. With it the
+/// line that says so.
 pub(super) fn login_path() -> (OsString, Option<Origin>) {
     let from = |file: &str, key: &str| {
         let text = fs::read_to_string(file).ok()?;

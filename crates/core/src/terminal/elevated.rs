@@ -5,7 +5,7 @@ use std::fs;
 use std::io::ErrorKind;
 use std::path::Path;
 
-use super::origin::files_in;
+use crate::folders::files_in;
 
 /// The PATH that elevation leaves.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -9,8 +9,9 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use super::at_prompt::NOWHERE;
-use super::{InstalledShell, Way};
-use crate::machine::{Environment, variable};
+use super::shells::InstalledShell;
+use super::start_mode::StartMode;
+use crate::environment::Environment;
 use crate::os;
 use crate::resolve::Shell;
 use crate::store::{StartupFolders, files_of_others, possible_files, system_startup_files};
@@ -26,7 +27,7 @@ pub(super) fn prepared(mut command: Command) -> Command {
 }
 
 /// Where a shell is asked once more.
-pub(super) enum Place {
+pub(super) enum AskedAt {
     /// At a terminal.
     Terminal,
     /// Where it prompts for each line and reads it: tcsh has the variable `prompt` only there, and not for a command
@@ -35,13 +36,13 @@ pub(super) enum Place {
 }
 
 /// Where the startup files of this shell want it asked once more, if anywhere.
-pub(super) fn wanted(shell: Shell, base: &Environment, home: &Path) -> Option<Place> {
-    let set = |name: &str, usual: PathBuf| variable(base, name).map_or(usual, PathBuf::from);
+pub(super) fn wanted(shell: Shell, base: &Environment, home: &Path) -> Option<AskedAt> {
+    let set = |name: &str, usual: PathBuf| base.get(name).map_or(usual, PathBuf::from);
     let folders = StartupFolders {
         home: home.to_owned(),
         zsh: vec![set("ZDOTDIR", home.to_owned())],
         fish: vec![set("XDG_CONFIG_HOME", home.join(".config")).join("fish")],
-        sh_env: variable(base, "ENV").map(PathBuf::from),
+        sh_env: base.get("ENV").map(PathBuf::from),
         system: None,
     };
     let text = |file: PathBuf| Some(String::from_utf8_lossy(&fs::read(file).ok()?).into_owned());
@@ -50,16 +51,16 @@ pub(super) fn wanted(shell: Shell, base: &Environment, home: &Path) -> Option<Pl
     let own: Vec<String> = files.into_iter().filter_map(text).collect();
     // The system's own files ask for the prompt on every machine, and only to set keys.
     if shell == Shell::Tcsh && own.iter().any(|text| text.contains("$?prompt")) {
-        return Some(Place::Prompt);
+        return Some(AskedAt::Prompt);
     }
     let mut all = own.into_iter().chain(system_startup_files(shell).into_iter().filter_map(text));
-    all.any(|text| asks(&text)).then_some(Place::Terminal)
+    all.any(|text| asks(&text)).then_some(AskedAt::Terminal)
 }
 
 /// A tcsh that prompts for what it reads.
-pub(super) fn reading(shell: &InstalledShell, way: Way) -> Command {
+pub(super) fn reading(shell: &InstalledShell, mode: StartMode) -> Command {
     let mut command = Command::new(&shell.program);
-    if way == Way::Login {
+    if mode == StartMode::Login {
         os::set_called_name(&mut command, "-tcsh");
     }
     command.arg("-i");

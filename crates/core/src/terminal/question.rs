@@ -1,29 +1,23 @@
 //! The question put to a shell, and its answer found again among whatever its startup files print.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicU64, Ordering};
-use std::time::{SystemTime, UNIX_EPOCH};
 
-use super::{Meaning, Question, Said, Way, at_prompt};
+use super::answer::{Meaning, Question, Said};
+use super::at_prompt;
+use super::quoting::quoted;
+use super::start_mode::StartMode;
 use crate::os;
-use crate::resolve::{Kind, Shell, Surroundings};
-use crate::store::quote;
+use crate::resolve::{Kind, LookupContext, Shell};
 
 /// What prints zero bytes for a shell that cannot.
 pub(super) const PRINT: &str = "/usr/bin/printf";
-
-/// A line nobody else prints.
-pub(super) fn marker() -> String {
-    static COUNT: AtomicU64 = AtomicU64::new(0);
-    let time = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default().as_nanos();
-    format!("wyard-{}-{time:x}-{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed))
-}
 
 /// The question as a command line of the shell. The answer is fields that end in a NUL byte, between two markers:
 /// PATH, then kind and file of each command, then `=VALUE` or nothing for each variable.
 ///
 /// Backslashes keep aliases away from our own words, `builtin` and `command` functions.
-pub(super) fn text(shell: Shell, way: Way, marker: &str, question: Question<'_>) -> String {
+pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Question<'_>) -> String {
     let commands: Vec<String> = question.commands.iter().map(|c| quoted(shell, c)).collect();
     let commands = commands.join(" ");
     let variables = question.variables;
@@ -34,8 +28,8 @@ pub(super) fn text(shell: Shell, way: Way, marker: &str, question: Question<'_>)
                 .map(|v| format!("if set -qx {v}; builtin printf '=%s\\0' \"${v}\"; else; builtin printf '\\0'; end\n"))
                 .collect();
             // What is typed for another word is put in its place at the prompt (fish, "abbr").
-            let kind = match way {
-                Way::LoginCommand => "type -t -- $c 2>/dev/null",
+            let kind = match mode {
+                StartMode::LoginCommand => "type -t -- $c 2>/dev/null",
                 _ => "abbr -q -- $c; and echo abbreviation; or type -t -- $c 2>/dev/null",
             };
             format!(
@@ -102,19 +96,6 @@ pub(super) fn text(shell: Shell, way: Way, marker: &str, question: Question<'_>)
     }
 }
 
-pub(super) fn quoted(shell: Shell, word: &str) -> String {
-    let quoted = match shell {
-        Shell::Fish => quote::fish(word.as_bytes()),
-        // A quoted word is never a builtin or an alias to tcsh.
-        Shell::Tcsh if word.bytes().all(|b| b.is_ascii_alphanumeric() || b"_-.+:/".contains(&b)) => {
-            return word.to_owned();
-        }
-        Shell::Tcsh => quote::csh(word.as_bytes()),
-        _ => quote::posix(word.as_bytes()),
-    };
-    String::from_utf8_lossy(&quoted).into_owned()
-}
-
 /// The line that stands for a zero byte where a shell can print none by itself.
 fn separator(marker: &str) -> String {
     format!("{marker}-next")
@@ -131,8 +112,8 @@ pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Questio
     let mut fields = answer.split(|b| *b == 0);
     let path = os::name_from_bytes(fields.next()?.to_vec());
     let before_prompt = at_prompt::path_before(marker, output).filter(|before| *before != path);
-    let around = Surroundings { path, current_folder: home.to_owned(), ..Surroundings::default() };
-    let mut meanings = Vec::new();
+    let context = LookupContext { path, current_folder: home.to_owned(), ..LookupContext::new(shell.system()) };
+    let mut meanings = BTreeMap::new();
     let mut said: Vec<&[u8]> = fields.by_ref().take(2 * question.commands.len()).collect();
     if said.len() < 2 * question.commands.len() {
         return None;
@@ -158,18 +139,19 @@ pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Questio
             Shell::Ksh | Shell::Tcsh => kind_in_words(name, &kind),
             _ => kind_of(name, &kind, file.is_some()),
         };
-        meanings.push(Meaning { kind, file });
+        meanings.insert(name.clone(), Meaning { kind, file });
     }
-    let mut variables = Vec::new();
-    for _ in question.variables {
-        let field = fields.next()?;
-        variables.push(field.strip_prefix(b"=").map(|v| os::name_from_bytes(v.to_vec())));
+    let mut variables = BTreeMap::new();
+    for name in question.variables {
+        if let Some(value) = fields.next()?.strip_prefix(b"=") {
+            variables.insert(name.clone(), os::name_from_bytes(value.to_vec()));
+        }
     }
     // Something stands before its last marker, which would else look like the first one.
     if shell == Shell::Tcsh && fields.next()? != b"=" {
         return None;
     }
-    (fields.next()? == marker.as_bytes()).then_some(Said { around, meanings, variables, before_prompt })
+    (fields.next()? == marker.as_bytes()).then_some(Said { context, meanings, variables, before_prompt })
 }
 
 /// The kind, from each shell's own word: bash `type -t`, zsh `whence -w` ("NAME: KIND"), fish `type -t`, and for the
@@ -247,10 +229,10 @@ mod tests {
         let question = Question { commands: &commands, variables: &variables };
         let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0file\0/x/a\0b: alias\0\0=1 2\0\0M\0bye";
         let said = parse(Shell::Bash, "M", output, question, Path::new("/h")).unwrap();
-        assert_eq!(said.around.path, "/x:/y");
-        assert_eq!(said.meanings[0], Meaning { kind: Kind::File, file: Some("/x/a".into()) });
-        assert_eq!(said.meanings[1], Meaning { kind: Kind::Alias, file: None });
-        assert_eq!(said.variables, [Some("1 2".into()), None]);
+        assert_eq!(said.context.path, "/x:/y");
+        assert_eq!(*said.meaning("a"), Meaning { kind: Kind::File, file: Some("/x/a".into()) });
+        assert_eq!(*said.meaning("b"), Meaning { kind: Kind::Alias, file: None });
+        assert_eq!((said.variable("V"), said.variable("W")), (Some("1 2".as_ref()), None));
         assert_eq!(parse(Shell::Bash, "M", b"\nM\0/x\0file\0/x/a\0", question, Path::new("/h")), None, "cut off");
         assert_eq!(parse(Shell::Bash, "M", b"nothing", question, Path::new("/h")), None);
         for (said, kind) in [

@@ -3,11 +3,11 @@
 use std::path::{Path, PathBuf};
 
 use crate::finding::{Code, Finding};
-use crate::machine::{Machine, variable};
+use crate::machine::Machine;
 use crate::os;
-use crate::resolve::{Disk, FileView, Seen, Shell};
+use crate::resolve::{Disk, FileKind, FileView, Shell};
 use crate::system::System;
-use crate::yard::Settings;
+use crate::yard::{Settings, Yard};
 
 /// A shell that can be started.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -30,11 +30,12 @@ pub fn installed(machine: &Machine, wanted: &[Shell]) -> Vec<InstalledShell> {
     let listed = std::fs::read_to_string("/etc/shells").unwrap_or_default();
     let listed: Vec<PathBuf> = listed.lines().filter(|l| l.starts_with('/')).map(|l| PathBuf::from(l.trim())).collect();
     let find = |shell: &Shell| {
-        if shell.system() != os::HERE {
+        if shell.system() != machine.system() {
             return None;
         }
         if shell.system() == System::Windows {
-            let root = std::env::var_os("SystemRoot").map_or_else(|| PathBuf::from("C:\\Windows"), PathBuf::from);
+            let root =
+                machine.environment.get("SystemRoot").map_or_else(|| PathBuf::from("C:\\Windows"), PathBuf::from);
             let system = root.join("System32");
             let program = match shell {
                 // Wine's is a stand-in that answers nothing.
@@ -47,7 +48,7 @@ pub fn installed(machine: &Machine, wanted: &[Shell]) -> Vec<InstalledShell> {
         let usual = FOLDERS.iter().map(|folder| PathBuf::from(folder).join(shell.name()));
         let named = listed.iter().filter(|path| path.file_name().is_some_and(|n| n == shell.name())).cloned();
         let own = own.iter().filter(|own| kind(own) == Some(*shell)).cloned();
-        let program = own.chain(usual).chain(named).find(|path| Disk.look(path) == Seen::Program)?;
+        let program = own.chain(usual).chain(named).find(|path| Disk.look(path) == FileKind::Program)?;
         Some(InstalledShell { shell: *shell, program })
     };
     wanted.iter().filter_map(find).collect()
@@ -55,8 +56,8 @@ pub fn installed(machine: &Machine, wanted: &[Shell]) -> Vec<InstalledShell> {
 
 /// The shell that the user logs in to (environ(7), `SHELL`).
 fn login_shell(machine: &Machine) -> Option<PathBuf> {
-    let shell = PathBuf::from(variable(&machine.environment, "SHELL")?);
-    (os::HERE == System::Unix && shell.is_absolute()).then_some(shell)
+    let shell = PathBuf::from(machine.environment.get("SHELL")?);
+    (machine.system() == System::Unix && shell.is_absolute()).then_some(shell)
 }
 
 /// What shell a program is, by its own name or that of the file its links lead to, without a version behind it. A
@@ -90,7 +91,7 @@ pub fn unknown_login_shell(machine: &Machine, settings: &Settings) -> Option<Fin
     let seen = format!("you log in to {}, which is none of the shells that can be asked", shell.display());
     let remedy = format!(
         "look there by hand; to let others count, name them in {}: shells = [\"bash\"]",
-        machine.yard.join("settings.toml").display()
+        Yard::at(&machine.yard).settings_file().display()
     );
     Some(Finding::new(Code::ShellUnknown, seen).remedy(remedy))
 }

@@ -1,18 +1,23 @@
 //! A new terminal on Windows: the environment the system would give it, and `cmd` and PowerShell started in it.
 
-use std::ffi::{OsStr, OsString};
+use std::collections::BTreeMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::process::Command;
+use std::time::Duration;
 
-use super::{Asking, InstalledShell, Meaning, NoAnswer, Question, Said, last_line};
+use super::answer::{Meaning, NoAnswer, Question, Said, last_line};
+use super::shells::InstalledShell;
+use crate::environment::Environment;
 use crate::error::FileError;
-use crate::machine::{Environment, Machine, variable};
+use crate::machine::Machine;
 use crate::os;
 use crate::process::{self, Ending, Outcome};
-use crate::resolve::{self, Caller, Disk, Kind, Shell, Surroundings};
-use crate::store::registry::{self, Background, Builder, Keys};
+use crate::progress::Stop;
+use crate::resolve::{self, Caller, Disk, Kind, LookupContext, Shell};
+use crate::store::registry::{Background, Builder, RegistryEnvironments};
+use crate::system::System;
 
 /// Variables that the system sets itself before it reads the registry ("Environment Variables"; "Recognized environment
 /// variables").
@@ -49,7 +54,7 @@ const SET_BY_SYSTEM: [&str; 24] = [
 /// # Errors
 /// When the registry cannot be read.
 pub fn background(machine: &Machine) -> Result<Background, FileError> {
-    let registry = registry::read(&Keys::of(machine.sandbox.as_deref()))?;
+    let registry = RegistryEnvironments::read(&machine.registry())?;
     let mut given = given(machine);
     if machine.sandbox.is_none() {
         return Ok(Background { given, registry, builder: Builder::here() });
@@ -64,7 +69,7 @@ pub fn background(machine: &Machine) -> Result<Background, FileError> {
 /// The variables that the system sets itself, as this terminal has them.
 fn given(machine: &Machine) -> Vec<(String, String)> {
     let one = |name: &&str| {
-        let value = variable(&machine.environment, name)?;
+        let value = machine.environment.get(name)?;
         Some(((*name).to_owned(), value.to_string_lossy().into_owned()))
     };
     SET_BY_SYSTEM.iter().filter_map(one).collect()
@@ -73,35 +78,37 @@ fn given(machine: &Machine) -> Vec<(String, String)> {
 /// The environment of a new terminal: from the system's own call, or, in a sandbox, predicted from the sandbox's keys.
 pub(super) fn environment(machine: &Machine) -> Environment {
     let predicted = background(machine).map(|b| b.variables()).unwrap_or_default();
-    let predicted: Environment = predicted.into_iter().map(|(k, v)| (k.into(), v.into())).collect();
+    let predicted = Environment::with(System::Windows, predicted);
     if machine.sandbox.is_some() {
         return predicted;
     }
     match os::fresh_environment() {
         // Wine's call leaves the user's Path out, which a terminal it really opens has.
         Ok(_) if os::is_wine() => predicted,
-        Ok(fresh) => fresh.into_iter().collect(),
+        Ok(fresh) => Environment::with(System::Windows, fresh),
         Err(_) => predicted,
     }
 }
 
 /// Asks `cmd` or PowerShell.
 pub(super) fn ask(
-    asking: &Asking<'_>,
     shell: &InstalledShell,
     marker: &str,
     base: &Environment,
     question: Question<'_>,
-) -> (Result<Said, NoAnswer>, std::time::Duration) {
-    let around = Surroundings::of(base, &asking.machine.home);
-    let files = file_names(&around, question);
+    home: &Path,
+    limit: Duration,
+    stop: &Stop,
+) -> (Result<Said, NoAnswer>, Duration) {
+    let context = LookupContext::of(base, home);
+    let files = file_names(&context, question);
     let scratch = match tempfile::Builder::new().prefix("wyard-ask-").tempdir() {
         Ok(scratch) => scratch,
-        Err(e) => return (Err(NoAnswer::NotStarted(e.to_string())), std::time::Duration::ZERO),
+        Err(e) => return (Err(NoAnswer::NotStarted(e.to_string())), Duration::ZERO),
     };
     let command = match start(shell, scratch.path(), marker, &files, question) {
         Ok(command) => command,
-        Err(e) => return (Err(NoAnswer::NotStarted(e.to_string())), std::time::Duration::ZERO),
+        Err(e) => return (Err(NoAnswer::NotStarted(e.to_string())), Duration::ZERO),
     };
     let mut command = command;
     command.env_clear().envs(base).current_dir(scratch.path());
@@ -112,9 +119,9 @@ pub(super) fn ask(
     for (i, name) in question.commands.iter().enumerate() {
         command.env(format!("WYARD_NAME_{i}"), name);
     }
-    let outcome = process::run(command, asking.limit, asking.stop);
+    let outcome = process::run(command, limit, stop);
     let took = outcome.took;
-    let said = parse(shell.shell, marker, &outcome, &files, question, &asking.machine.home);
+    let said = parse(shell.shell, marker, &outcome, &files, question, home);
     let said = said.ok_or_else(|| match outcome.ending {
         Ending::TimedOut => NoAnswer::TimedOut,
         Ending::Interrupted => NoAnswer::Interrupted,
@@ -125,13 +132,13 @@ pub(super) fn ask(
 }
 
 /// For each command, by its place, the file names that `cmd` would try.
-fn file_names(around: &Surroundings, question: Question<'_>) -> Vec<(usize, String)> {
+fn file_names(context: &LookupContext, question: Question<'_>) -> Vec<(usize, String)> {
     let mut files = Vec::new();
     for (index, name) in question.commands.iter().enumerate() {
         if name.contains('.') {
             files.push((index, name.clone()));
         }
-        files.extend(around.path_extensions.iter().map(|extension| (index, format!("{name}{extension}"))));
+        files.extend(context.path_extensions.iter().map(|extension| (index, format!("{name}{extension}"))));
     }
     files
 }
@@ -181,21 +188,23 @@ fn parse(
     let marks: Vec<usize> = (0..lines.len()).filter(|i| lines[*i].trim_end() == marker).collect();
     let [begin, middle, end] = marks[..] else { return None };
     let set = lines[begin + 1..middle].iter().filter_map(|line| line.split_once('='));
-    let environment: Environment = set.map(|(k, v)| (OsString::from(k), OsString::from(v))).collect();
-    let around = Surroundings::of(&environment, home);
+    let environment = Environment::with(System::Windows, set);
+    let context = LookupContext::of(&environment, home);
     let answers: Vec<&str> = lines[middle + 1..end].iter().filter_map(|line| line.strip_prefix('=')).collect();
-    let mut meanings = Vec::new();
+    let mut meanings = BTreeMap::new();
     for (index, name) in question.commands.iter().enumerate() {
-        meanings.push(if shell == Shell::Cmd {
+        let meaning = if shell == Shell::Cmd {
             let asked =
                 files.iter().zip(&answers).filter(|((i, _), _)| *i == index).map(|((_, f), a)| (f.as_str(), *a));
-            from_cmd(name, &around, asked)
+            from_cmd(name, &context, asked)
         } else {
             from_powershell(answers.get(index)?)
-        });
+        };
+        meanings.insert(name.clone(), meaning);
     }
-    let variables = question.variables.iter().map(|v| variable(&environment, v).map(OsStr::to_owned)).collect();
-    Some(Said { around, meanings, variables, before_prompt: None })
+    let variable = |name: &String| Some((name.clone(), environment.get(name)?.to_owned()));
+    let variables = question.variables.iter().filter_map(variable).collect();
+    Some(Said { context, meanings, variables, before_prompt: None })
 }
 
 /// `cmd /u` writes UTF-16; where it does not, its text is taken as UTF-8.
@@ -210,12 +219,12 @@ fn decode(bytes: &[u8]) -> String {
 
 /// What a name means to `cmd`: for each file name it said which file its own search through PATH finds. The rule says
 /// which of the names counts; where the two disagree, `cmd` has the last word.
-fn from_cmd<'a>(name: &str, around: &Surroundings, asked: impl Iterator<Item = (&'a str, &'a str)>) -> Meaning {
-    if resolve::builtin(Caller::Cmd, name) {
+fn from_cmd<'a>(name: &str, context: &LookupContext, asked: impl Iterator<Item = (&'a str, &'a str)>) -> Meaning {
+    if resolve::builtin(Caller::Shell(Shell::Cmd), name) {
         return Meaning { kind: Kind::Builtin, file: None };
     }
     let found: Vec<(&str, &str)> = asked.filter(|(_, answer)| !answer.is_empty()).collect();
-    let candidates = resolve::candidates(Caller::Cmd, name, around, &Disk);
+    let candidates = resolve::candidates(Caller::Shell(Shell::Cmd), name, context, &Disk);
     let predicted = candidates.iter().find(|c| c.standing == resolve::Standing::Winner);
     let said = match predicted {
         // The current folder is no part of that search.
@@ -261,10 +270,10 @@ mod tests {
         let file = Some(PathBuf::from("C:\\a\\t.exe"));
         assert_eq!(from_powershell("Application|C:\\a\\t.exe"), Meaning { kind: Kind::File, file: file.clone() });
         assert_eq!(from_powershell("|"), Meaning { kind: Kind::None, file: None });
-        let around = Surroundings::default();
+        let context = LookupContext::new(System::Windows);
         let asked = [("t.com", ""), ("t.exe", "C:\\a\\t.exe")];
-        assert_eq!(from_cmd("t", &around, asked.into_iter()), Meaning { kind: Kind::File, file });
-        assert_eq!(from_cmd("DIR", &around, asked.into_iter()).kind, Kind::Builtin);
+        assert_eq!(from_cmd("t", &context, asked.into_iter()), Meaning { kind: Kind::File, file });
+        assert_eq!(from_cmd("DIR", &context, asked.into_iter()).kind, Kind::Builtin);
         let wide: Vec<u8> = "a=ä\r\n".encode_utf16().flat_map(u16::to_le_bytes).collect();
         assert_eq!((decode(&wide).as_str(), decode(b"plain").as_str()), ("a=ä\r\n", "plain"));
     }

@@ -3,26 +3,26 @@
 use std::collections::{BTreeSet, HashSet};
 use std::path::PathBuf;
 
-use crate::path::folders;
-use crate::resolve::Surroundings;
-use crate::survey::commands_in;
+use crate::folders::commands_in;
+use crate::resolve::LookupContext;
 
 /// No more are told.
 const MOST: usize = 3;
 
 /// The commands in these PATHs that a slip of the hand or two makes of the name, nearest first.
-pub(super) fn nearest<'a>(name: &str, around: impl Iterator<Item = &'a Surroundings>) -> Vec<String> {
+pub(super) fn nearest<'a>(name: &str, context: impl Iterator<Item = &'a LookupContext>) -> Vec<String> {
     let most = match name.chars().count() {
         0 | 1 => return Vec::new(),
         2 | 3 => 1,
         _ => 2,
     };
     let (mut names, mut met) = (BTreeSet::new(), HashSet::<PathBuf>::new());
-    for around in around {
-        folders(around)
+    for context in context {
+        context
+            .folders()
             .into_iter()
             .filter(|folder| met.insert(folder.clone()))
-            .for_each(|f| names.extend(commands_in(&f)));
+            .for_each(|f| names.extend(commands_in(&f, context.system)));
     }
     let distance = |other: &String| strsim::osa_distance(&name.to_lowercase(), &other.to_lowercase());
     let mut near: Vec<(usize, String)> = names
@@ -47,8 +47,8 @@ mod tests {
             std::fs::write(&file, "").unwrap();
             crate::os::set_folder_mode(&file, 0o755).unwrap();
         }
-        let around = Surroundings { path: folder.path().into(), ..Surroundings::default() };
-        let near = |name: &str| nearest(name, [&around].into_iter());
+        let context = LookupContext { path: folder.path().into(), ..LookupContext::new(crate::system::System::Unix) };
+        let near = |name: &str| nearest(name, [&context].into_iter());
         assert_eq!(near("tideolg"), ["tidelog", "tidelogc"]);
         assert_eq!(near("tt"), ["tl"]);
         assert!(near("").is_empty() && near("harbour").is_empty());

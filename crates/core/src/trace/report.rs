@@ -9,28 +9,21 @@ use serde::Serialize;
 use crate::finding::Finding;
 use crate::os;
 use crate::program::HEAD_BYTES;
+use crate::report::{ReportBody, ReportPath};
 use crate::resolve::{self, Caller, Kind, Reason, Standing};
-use crate::terminal::{Origin, Way};
+use crate::terminal::{Origin, StartMode, TerminalKind};
 
-/// Which terminal.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum TerminalKind {
-    /// The one this program was started in.
-    This,
-    /// One opened now.
-    New,
-}
-
-/// The report of `trace`.
+/// What was traced.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct TraceReport {
-    /// The format number.
-    pub format: u32,
-    /// `trace`.
-    pub report: &'static str,
+pub struct TracedCommands {
     /// Command by command.
     pub commands: Vec<CommandTrace>,
+}
+
+impl ReportBody for TracedCommands {
+    fn name(&self) -> &'static str {
+        "trace"
+    }
 }
 
 /// What one name means.
@@ -52,11 +45,11 @@ pub struct CallerTrace {
     /// In which terminal.
     pub terminal: TerminalKind,
     /// The ways of starting that this is true for; empty for this terminal and for callers that are no shell.
-    pub ways: Vec<Way>,
+    pub modes: Vec<StartMode>,
     /// Whether the shell itself was asked.
     pub proved: bool,
     /// The file that runs; null where none does, or the shell itself answers.
-    pub winner: Option<PathBuf>,
+    pub winner: Option<ReportPath>,
     /// What answers.
     pub kind: Kind,
     /// The files of that name, in order.
@@ -68,13 +61,16 @@ pub struct CallerTrace {
 /// A file of the name.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct CandidateTrace {
+    /// The file itself.
+    #[serde(skip)]
+    pub file: PathBuf,
     /// The file, lossy.
     pub path: String,
     /// Its exact bytes in hex, where it is not Unicode.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub path_bytes: Option<String>,
     /// The entry of PATH it comes from, as written.
-    pub entry: Option<String>,
+    pub entry: Option<ReportPath>,
     /// The place of that entry, from 0.
     pub entry_index: Option<usize>,
     /// What put that entry into PATH; null where nobody can say, and for this terminal.
@@ -84,7 +80,7 @@ pub struct CandidateTrace {
     /// Why it is skipped.
     pub reason: Option<Reason>,
     /// The file that all links on the way lead to, where it is another.
-    pub leads_to: Option<String>,
+    pub leads_to: Option<ReportPath>,
     /// The place in this list of an earlier candidate that is the same file.
     pub same_as: Option<usize>,
     /// For a script, the first program with a full path that it starts.
@@ -107,12 +103,12 @@ impl CandidateTrace {
     }
 
     fn of(candidate: &resolve::Candidate) -> Self {
-        let exact = candidate.path.as_os_str().as_encoded_bytes();
-        let hex = || exact.iter().map(|b| format!("{b:02x}")).collect();
+        let path = ReportPath::from(candidate.path.clone());
         Self {
-            path: candidate.path.to_string_lossy().into_owned(),
-            path_bytes: candidate.path.to_str().is_none().then(hex),
-            entry: candidate.entry.as_ref().map(|(raw, _)| raw.to_string_lossy().into_owned()),
+            file: candidate.path.clone(),
+            path_bytes: path.exact(),
+            path: path.text().into_owned(),
+            entry: candidate.entry.as_ref().map(|(raw, _)| raw.clone().into()),
             entry_index: candidate.entry.as_ref().map(|(_, index)| *index),
             origin: None,
             standing: candidate.standing,
@@ -134,14 +130,12 @@ impl CommandTrace {
 }
 
 /// The file that all links lead to, where it is another one.
-fn leads_to(path: &Path) -> Option<String> {
+fn leads_to(path: &Path) -> Option<ReportPath> {
     let real = path.canonicalize().ok()?;
-    let real = real.to_string_lossy();
     // Windows writes such a path in its longest form ("Naming Files, Paths, and Namespaces").
-    let real = real.strip_prefix(r"\\?\").unwrap_or(&real);
-    let shown = path.to_string_lossy();
-    let same = if os::FOLDS_CASE { real.eq_ignore_ascii_case(&shown) } else { real == shown };
-    (!same).then(|| real.to_owned())
+    let real = real.to_str().and_then(|text| text.strip_prefix(r"\\?\")).map_or(real.clone(), PathBuf::from);
+    let same = if os::FOLDS_CASE { real.as_os_str().eq_ignore_ascii_case(path) } else { real == path };
+    (!same).then(|| real.into())
 }
 
 /// The first full path that begins a command in a short script, or that it hands over to: what a wrapper leads to.

@@ -1,16 +1,16 @@
 //! The card: the record of one received tool.
 
-use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-use super::{Trial, YardError};
-use crate::layout::{Command, ToolName, Variable, Version};
-use crate::store::registry::Replaced;
-
-/// The format number this version reads and writes.
-pub(super) const FORMAT: u32 = 1;
+use super::error::{FORMAT, YardError};
+use super::trial::Trial;
+use crate::layout::Command;
+use crate::naming::{ToolName, Variable, Version};
+use crate::registry::Replaced;
+use crate::report::ReportPath;
+use crate::scope::Scope;
 
 /// The record of one received tool.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -34,16 +34,13 @@ pub struct Card {
     pub folder: Option<PathBuf>,
     /// The command that removes it, where an installer has brought it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub uninstaller: Option<Vec<String>>,
+    pub uninstaller: Option<Vec<ReportPath>>,
     /// What that installer put into startup files.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub added: Vec<StartupText>,
     /// How its commands are asked for their version, where that was set.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub probe: Option<CardProbe>,
-    /// The arguments with which each command was last seen to state its version.
-    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
-    pub answers: BTreeMap<String, Vec<String>>,
     /// What it needs besides itself.
     #[serde(default, skip_serializing_if = "Requires::is_empty")]
     pub requires: Requires,
@@ -137,31 +134,6 @@ pub struct CardLayout {
     pub wrapper: PathBuf,
     /// The command folders, relative to the home; an empty one is the home itself.
     pub command_folders: Vec<PathBuf>,
-}
-
-/// Whose PATH.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Scope {
-    /// The user's.
-    #[default]
-    User,
-    /// Every user's.
-    System,
-}
-
-impl Scope {
-    /// Both.
-    pub const ALL: [Self; 2] = [Self::User, Self::System];
-
-    /// The stable text.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Self::User => "user",
-            Self::System => "system",
-        }
-    }
 }
 
 /// How a tool is registered.

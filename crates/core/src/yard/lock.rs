@@ -1,14 +1,17 @@
 //! The lock that keeps two `wyard` processes from writing at once. The system lets go of it when its holder dies.
 
 use std::fs::{self, File, TryLockError};
-use std::io::Write as _;
 use std::path::PathBuf;
 use std::thread;
 use std::time::{Duration, Instant};
 
-use super::{Card, Yard, YardError, list};
+use super::error::YardError;
+use super::place::{Yard, list};
+use crate::change::{Change, LedgerError, Settled};
 use crate::error::{FileContext as _, FileError};
+use crate::machine::Machine;
 use crate::os;
+use crate::registry::RegistryPlaces;
 
 /// How long to wait for another process.
 const LIMIT: Duration = Duration::from_secs(20);
@@ -16,21 +19,23 @@ const LIMIT: Duration = Duration::from_secs(20);
 /// After so long somebody who waits is told.
 const WORD_AFTER: Duration = Duration::from_secs(1);
 
-/// Held while the yard is written to.
+/// Held while the yard is written to. All changes of records, startup files and registry values are made through it.
 #[derive(Debug)]
 #[must_use = "the yard is unlocked when this is dropped"]
 pub struct YardLock {
     _file: File,
     yard: Yard,
+    places: RegistryPlaces,
+    command: String,
 }
 
 impl Yard {
     /// Makes the yard where there is none, waits for the lock, and clears up behind a call that was broken off.
     ///
     /// # Errors
-    /// When the yard cannot be made or put in order, or another process holds it for too long.
-    pub fn lock(&self) -> Result<YardLock, YardError> {
-        self.check_rights()?;
+    /// When it is not this user's to write to, cannot be made or put in order, or another process holds it for too long.
+    pub fn lock(&self, machine: &Machine) -> Result<YardLock, YardError> {
+        check_rights(machine)?;
         fs::create_dir_all(self.root()).at("make the yard", self.root())?;
         let path = self.lock_file();
         let file = File::options().create(true).truncate(false).write(true).open(&path).at("open", &path)?;
@@ -54,8 +59,8 @@ impl Yard {
             }
         }
         // Who reads it only wants to know whom to wait for.
-        let _ = fs::write(self.holder_file(), format!("process {}: {}", std::process::id(), self.command()));
-        let lock = YardLock { _file: file, yard: self.clone() };
+        let _ = fs::write(self.holder_file(), format!("process {}: {}", std::process::id(), machine.command_line));
+        let lock = YardLock::new(file, self, machine);
         for settled in lock.settle()? {
             tracing::warn!("{}", settled.words());
         }
@@ -63,32 +68,13 @@ impl Yard {
         Ok(lock)
     }
 
-    /// Whether this user is the one to write there; looked at before anything is written.
-    ///
-    /// # Errors
-    /// When that is somebody else.
-    pub fn check_rights(&self) -> Result<(), YardError> {
-        if self.sandbox.is_some() {
-            return Ok(());
-        }
-        if self.for_everybody {
-            if !os::is_superuser() {
-                return Err(YardError::NotSuperuser { command: self.command.clone() });
-            }
-            os::create_for_everybody();
-        } else if os::is_superuser() && os::belongs_to_another(&self.home) {
-            return Err(YardError::ForeignHome { home: self.home.clone() });
-        }
-        Ok(())
-    }
-
     /// The lock of a yard that is there, where nobody holds it and the yard may be written to.
     #[must_use]
-    pub fn lock_at_once(&self) -> Option<YardLock> {
-        self.check_rights().ok()?;
+    pub fn lock_at_once(&self, machine: &Machine) -> Option<YardLock> {
+        check_rights(machine).ok()?;
         let file = File::options().write(true).open(self.lock_file()).ok()?;
         file.try_lock().ok()?;
-        Some(YardLock { _file: file, yard: self.clone() })
+        Some(YardLock::new(file, self, machine))
     }
 
     fn lock_file(&self) -> PathBuf {
@@ -113,27 +99,48 @@ impl Yard {
     }
 }
 
+/// Whether this user is the one to write to a machine's yard; looked at before anything is written.
+///
+/// # Errors
+/// When that is somebody else.
+pub fn check_rights(machine: &Machine) -> Result<(), YardError> {
+    if machine.sandbox.is_some() {
+        return Ok(());
+    }
+    if machine.is_for_everybody() {
+        if !os::is_superuser() {
+            return Err(YardError::NotSuperuser { command: machine.command_line.clone() });
+        }
+        os::create_for_everybody();
+    } else if os::is_superuser() && os::belongs_to_another(&machine.home) {
+        return Err(YardError::ForeignHome { home: machine.home.clone() });
+    }
+    Ok(())
+}
+
 impl YardLock {
+    fn new(file: File, yard: &Yard, machine: &Machine) -> Self {
+        Self { _file: file, yard: yard.clone(), places: machine.registry(), command: machine.command_line.clone() }
+    }
+
     /// The yard that is locked.
     pub(super) fn yard(&self) -> &Yard {
         &self.yard
     }
 
-    /// Writes down on a card how its commands answered. That is learned and no change: the ledger has nothing to tell of
-    /// it, and nothing to take back.
+    /// Makes a change, all of it or none. `None` where there was nothing to do.
     ///
     /// # Errors
-    /// When the card cannot be written.
-    pub fn remember_answers(&self, card: &Card) -> Result<(), YardError> {
-        let text = toml::to_string_pretty(card).map_err(YardError::Write)?;
-        let (staging, target) = (self.yard.staging(), self.yard.card_file(&card.name, &card.version));
-        fs::create_dir_all(&staging).at("make the folder", &staging)?;
-        // Whoever is killed in between leaves it where the next one clears up.
-        let mut temporary = tempfile::NamedTempFile::new_in(&staging).at("make a file in", &staging)?;
-        temporary.write_all(text.as_bytes()).at("write a file in", &staging)?;
-        os::set_mode(temporary.as_file(), 0o644).at("set the rights of", &target)?;
-        temporary.as_file().sync_all().at("flush", &target)?;
-        temporary.persist(&target).map_err(|e| e.error).at("replace", &target)?;
-        Ok(())
+    /// When it could not be made; then it says whether everything is as it was.
+    pub fn carry_out(&self, change: Change) -> Result<Option<u64>, LedgerError> {
+        self.yard.ledger().carry_out(&self.places, &self.command, change)
+    }
+
+    /// Settles what an earlier call has left open: forward where all of it was done but the last word, else back.
+    ///
+    /// # Errors
+    /// When that cannot be done; the record stays open.
+    pub fn settle(&self) -> Result<Vec<Settled>, LedgerError> {
+        self.yard.ledger().settle(&self.places)
     }
 }

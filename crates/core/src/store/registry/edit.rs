@@ -3,12 +3,32 @@
 use std::path::Path;
 
 use super::environment::Background;
-use super::plan::{PathBefore, RegistryError, Replaced, Tool, ValueChange};
-use super::value::{RegistryKey, RegistryValue, ValueKind, same_name};
+use super::error::RegistryError;
 use crate::os;
 use crate::path_list::windows;
-use crate::store::Registered;
-use crate::yard::Scope;
+use crate::registry::{PathBefore, RegistryKey, RegistryValue, Replaced, ValueKind, same_name};
+use crate::scope::Scope;
+use crate::yard::Registered;
+
+/// A change of one value.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ValueChange {
+    /// The value's name, in the spelling that is there.
+    pub name: String,
+    /// Before; `None` where it is not there.
+    pub before: Option<RegistryValue>,
+    /// After; `None` where it goes.
+    pub after: Option<RegistryValue>,
+}
+
+/// A tool to be put in or taken out.
+#[derive(Debug, Clone, Copy)]
+pub struct Tool<'a> {
+    /// Where its folders and variables are.
+    pub registered: &'a Registered,
+    /// What its variables replaced when it was put in.
+    pub replaced: &'a [Replaced],
+}
 
 /// The entry that stands for a command folder: by the home variable where there is one, so that changing the variable
 /// switches the version.

@@ -1,11 +1,13 @@
 //! The environment that Windows builds from the registry for a new process of the user.
 
 use std::collections::BTreeMap;
+use std::path::PathBuf;
 
-use super::RegistryValue;
-use super::value::{RegistryKey, ValueKind, same_name};
+use crate::error::FileError;
 use crate::os;
 use crate::path_list::windows;
+use crate::registry::{RegistryKey, RegistryPlaces, RegistryValue, ValueKind, same_name};
+use crate::scope::Scope;
 
 /// Both keys.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -14,6 +16,25 @@ pub struct RegistryEnvironments {
     pub system: RegistryKey,
     /// The user's.
     pub user: RegistryKey,
+}
+
+impl RegistryEnvironments {
+    /// Reads both keys.
+    ///
+    /// # Errors
+    /// When one cannot be read.
+    pub fn read(places: &RegistryPlaces) -> Result<Self, FileError> {
+        Ok(Self { system: places.of_scope(Scope::System).read()?, user: places.of_scope(Scope::User).read()? })
+    }
+
+    /// That of a scope.
+    #[must_use]
+    pub fn of(&self, scope: Scope) -> &RegistryKey {
+        match scope {
+            Scope::User => &self.user,
+            Scope::System => &self.system,
+        }
+    }
 }
 
 /// Everything that the variables of a new process come from.
@@ -32,6 +53,15 @@ impl Background {
     #[must_use]
     pub fn variables(&self) -> Vec<(String, String)> {
         predict(&self.given, &self.registry, self.builder)
+    }
+
+    /// The folder that a part of `Path` means in a new process.
+    #[must_use]
+    pub fn folder(&self, part: &str) -> PathBuf {
+        let variables = self.variables();
+        let value_of =
+            |name: &str| variables.iter().find(|(key, _)| same_name(key, name)).map(|(_, value)| value.clone());
+        windows::folder(&windows::expand(part, &value_of)).into()
     }
 }
 

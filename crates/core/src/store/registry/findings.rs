@@ -1,12 +1,11 @@
 //! What is worth telling about the registry's environment.
 
 use super::environment::{Background, RegistryEnvironments};
-use super::keys::Keys;
-use super::plan::{MOST, RegistryError};
-use super::value::{RegistryValue, same_name};
+use super::error::{MOST, RegistryError};
 use crate::finding::{Code, Finding};
 use crate::path_list::windows;
-use crate::yard::Scope;
+use crate::registry::{RegistryPlace, RegistryPlaces, RegistryValue, same_name};
+use crate::scope::Scope;
 
 /// The longest command line, and so the longest variable, that `cmd` works with ("Command prompt line string
 /// limitation").
@@ -16,12 +15,12 @@ const MOST_FOR_DIALOGS: usize = 2_047;
 
 /// All that is worth telling of both keys as they are.
 #[must_use]
-pub fn findings(background: &Background, keys: &Keys) -> Vec<Finding> {
+pub fn findings(background: &Background, places: &RegistryPlaces) -> Vec<Finding> {
     let registry = &background.registry;
-    let mut found = strays(registry, keys);
-    found.extend(references_across(background, keys));
+    let mut found = strays(registry, places);
+    found.extend(references_across(background, places));
     for (scope, key) in [(Scope::System, &registry.system), (Scope::User, &registry.user)] {
-        found.extend(length(key.get("Path").as_ref(), &keys.words(scope)).unwrap_or_default());
+        found.extend(length(key.get("Path").as_ref(), &places.of_scope(scope)).unwrap_or_default());
     }
     found
 }
@@ -30,10 +29,10 @@ pub fn findings(background: &Background, keys: &Keys) -> Vec<Finding> {
 ///
 /// # Errors
 /// When it is more than a variable can hold.
-pub(super) fn length(path: Option<&RegistryValue>, key: &str) -> Result<Vec<Finding>, RegistryError> {
+pub(super) fn length(path: Option<&RegistryValue>, key: &RegistryPlace) -> Result<Vec<Finding>, RegistryError> {
     let length = path.map_or(0, |value| value.text.encode_utf16().count());
     if length > MOST {
-        return Err(RegistryError::TooLong { key: key.to_owned(), length });
+        return Err(RegistryError::TooLong { key: key.to_string(), length });
     }
     let remedy = "take entries out of Path that nobody needs any more";
     Ok(if length > MOST_FOR_CMD {
@@ -50,7 +49,7 @@ pub(super) fn length(path: Option<&RegistryValue>, key: &str) -> Result<Vec<Find
 }
 
 /// Variables that somebody made who meant to edit `Path`.
-pub(super) fn strays(registry: &RegistryEnvironments, keys: &Keys) -> Vec<Finding> {
+pub(super) fn strays(registry: &RegistryEnvironments, places: &RegistryPlaces) -> Vec<Finding> {
     let stray = |name: &str| {
         let plain = name.trim_matches(|c: char| c.is_whitespace() || ";%\"'".contains(c));
         !same_name(name, "Path") && (same_name(plain, "Path") || same_name(plain, "Paths"))
@@ -58,8 +57,11 @@ pub(super) fn strays(registry: &RegistryEnvironments, keys: &Keys) -> Vec<Findin
     let mut found = Vec::new();
     for (scope, key) in [(Scope::User, &registry.user), (Scope::System, &registry.system)] {
         for raw in key.0.iter().filter(|raw| stray(&raw.name)) {
-            let seen =
-                format!("the variable \"{}\" in {} is not Path: no program looks there", raw.name, keys.words(scope));
+            let seen = format!(
+                "the variable \"{}\" in {} is not Path: no program looks there",
+                raw.name,
+                places.of_scope(scope)
+            );
             let remedy = "put what it holds into Path, and remove it";
             found.push(Finding::new(Code::StrayVariable, seen).remedy(remedy));
         }
@@ -68,7 +70,7 @@ pub(super) fn strays(registry: &RegistryEnvironments, keys: &Keys) -> Vec<Findin
 }
 
 /// Entries of the system's `Path` that refer to a variable only the user has: they are expanded before it is there.
-pub(super) fn references_across(background: &Background, keys: &Keys) -> Vec<Finding> {
+pub(super) fn references_across(background: &Background, places: &RegistryPlaces) -> Vec<Finding> {
     let registry = &background.registry;
     let Some(path) = registry.system.get("Path") else { return Vec::new() };
     let of_system = |name: &str| {
@@ -82,7 +84,7 @@ pub(super) fn references_across(background: &Background, keys: &Keys) -> Vec<Fin
             let seen = format!(
                 "the entry {part} of the system's Path refers to {name}, which only the user has: it is never expanded"
             );
-            let remedy = format!("define {name} in {}, or write the folder out", keys.words(Scope::System));
+            let remedy = format!("define {name} in {}, or write the folder out", places.of_scope(Scope::System));
             found.push(Finding::new(Code::ReferenceAcrossScopes, seen).remedy(remedy));
         }
     }
@@ -93,8 +95,8 @@ pub(super) fn references_across(background: &Background, keys: &Keys) -> Vec<Fin
 mod tests {
     use super::super::environment::Builder;
     use super::super::environment::tests::key;
-    use super::super::value::ValueKind;
     use super::*;
+    use crate::registry::ValueKind;
 
     #[test]
     fn lengths_are_looked_at_before_anything_is_written() {
@@ -107,7 +109,7 @@ mod tests {
             (32_768, false, &[]),
         ] {
             let value = RegistryValue::new(ValueKind::Plain, "x".repeat(length));
-            let seen = super::length(Some(&value), "K");
+            let seen = super::length(Some(&value), &RegistryPlaces::of(None).of_scope(Scope::User));
             assert_eq!(seen.is_ok(), fine, "{length}");
             let seen: Vec<_> = seen.unwrap_or_default().iter().map(|f| f.code).collect();
             assert_eq!(seen, codes, "{length}");
@@ -120,7 +122,7 @@ mod tests {
             user: key(&["PATH =C:\\a", "Paths=C:\\b", "Path=C:\\c", "PathExtra=1", "T_HOME=C:\\t", "BOTH=1"]),
             system: key(&["Path:=%T_HOME%\\bin;%BOTH%\\x;%W%\\y;%NOBODY%", "BOTH=2"]),
         };
-        let keys = Keys::of(None);
+        let keys = RegistryPlaces::of(None);
         let seen: Vec<String> = strays(&registry, &keys).into_iter().map(|f| f.seen).collect();
         assert_eq!(seen.len(), 2, "{seen:?}");
         assert!(seen[0].contains("\"PATH \"") && seen[1].contains("\"Paths\""), "{seen:?}");

@@ -1,15 +1,14 @@
-//! Where PATH lives on Windows: the values of two registry keys, read and written raw. Everything here but the reading
-//! and writing itself is plain data, and tested everywhere.
+//! Edits of the environments that Windows keeps in the registry: what a new process gets from them, what is wrong with them,
+//! and a change of one of them. All plain data, and tested everywhere.
 
 mod edit;
 mod environment;
+mod error;
 mod findings;
-mod keys;
 mod plan;
-mod value;
 
+pub use edit::{Tool, ValueChange};
 pub use environment::{Background, Builder, RegistryEnvironments, predict};
+pub use error::{RegistryError, check_rights};
 pub use findings::findings;
-pub use keys::{Keys, read};
-pub use plan::{PathBefore, RegistryError, RegistryPlan, Replaced, Tool, ValueChange};
-pub use value::{RegistryKey, RegistryValue, ValueKind};
+pub use plan::RegistryPlan;

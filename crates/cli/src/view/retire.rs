@@ -1,0 +1,87 @@
+//! What was retired, or removed for good, and what an uninstaller did.
+
+use std::io::{self, Write};
+
+use wagon_yard_core::finding::Finding;
+use wagon_yard_core::jobs::retire::{Retired, RetiredTool, UninstalledTool};
+use wagon_yard_core::report::Report;
+
+use super::stores::stores;
+use super::{Page, command_line, count, escape, shown, style};
+
+/// The column that texts stand in.
+const COLUMNS: usize = 9;
+
+/// What was retired, what would be run, or what an uninstaller did.
+pub fn write(report: &Report<Retired>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    match &**report {
+        Retired::Tool(tool) => {
+            retired(tool, page, out)?;
+            bring_back(tool, page, out)
+        }
+        Retired::Plan(plan) => {
+            let command = command_line(&plan.command, page);
+            page.labelled(out, &style::STRONG.over("would run"), COLUMNS + 2, &command)
+        }
+        Retired::Uninstalled(done) => uninstalled(done, &report.findings, page, out),
+    }
+}
+
+fn bring_back(tool: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    match tool.id {
+        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to bring it back: wyard undo {id}"))),
+        None => Ok(()),
+    }
+}
+
+/// What was done to the records and the stores.
+fn retired(report: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let label = style::STRONG.over("retire");
+    if let Some(tool) = &report.tool {
+        let verb = match (report.kept.is_some(), report.dry_run) {
+            (true, true) => "would leave the stock",
+            (true, false) => "left the stock",
+            (false, true) => "would go from the records",
+            (false, false) => "is no longer on record",
+        };
+        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run, page);
+        let text = format!("{} {verb}; {stores}", style::STRONG.over(&escape(tool)));
+        page.labelled(out, &label, COLUMNS, &text)?;
+        if let Some(kept) = &report.kept {
+            let verb = if report.dry_run { "would be kept" } else { "is kept" };
+            page.labelled(out, "", COLUMNS, &format!("its folder {verb} for 30 days in {}", shown(kept)))?;
+        }
+        if let Some(stays) = &report.stays {
+            page.labelled(out, "", COLUMNS, &format!("its folder was only adopted, and stays: {}", shown(stays)))?;
+        }
+        if let Some(command) = report.uninstaller.as_ref().filter(|_| report.stays.as_ref().is_some_and(|f| f.exists()))
+        {
+            let text = format!("an installer brought it; to remove it whole, run: {}", command_line(command, page));
+            page.labelled(out, "", COLUMNS, &text)?;
+        }
+    } else if report.removed.is_empty() {
+        page.labelled(out, &label, COLUMNS, "no retired tool is kept")?;
+    }
+    if !report.removed.is_empty() {
+        let verb = if report.dry_run { "would be removed for good" } else { "removed for good" };
+        let tools = count(report.removed.len(), "retired tool", "retired tools");
+        page.labelled(out, &label, COLUMNS, &format!("{tools} {verb}"))?;
+        for folder in &report.removed {
+            page.labelled(out, "", COLUMNS, &shown(folder))?;
+        }
+    }
+    Ok(())
+}
+
+fn uninstalled(done: &UninstalledTool, findings: &[Finding], page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    retired(&done.retired, page, out)?;
+    let word = if done.well { style::GOOD.over("well") } else { style::BAD.over("failed") };
+    let label = |text: &str| style::STRONG.over(text);
+    page.labelled(out, &label("runs"), COLUMNS, &command_line(&done.command, page))?;
+    page.labelled(out, &label("ended"), COLUMNS, &format!("{word}: {}", escape(&done.ended)))?;
+    for folder in &done.dropped {
+        let text = format!("{} was left in PATH, and is taken out", page.short(&folder.text()));
+        page.labelled(out, &label("path"), COLUMNS, &text)?;
+    }
+    page.findings(out, &findings.iter().collect::<Vec<_>>())
+}

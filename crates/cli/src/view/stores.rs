@@ -1,0 +1,62 @@
+//! What happens to the stores, in words.
+
+use std::path::Path;
+
+use wagon_yard_core::scope::Scope;
+use wagon_yard_core::store::{Action, RegistryChange, StartupChange};
+use wagon_yard_core::system::System;
+
+use super::{Page, escape, shown};
+
+/// Whose PATH, in words.
+pub(super) fn scope(scope: Scope) -> &'static str {
+    match scope {
+        Scope::User => "the user's PATH",
+        Scope::System => "the system's PATH",
+    }
+}
+
+/// What happens to the stores, in words.
+pub(super) fn stores(files: &[StartupChange], values: &[RegistryChange], dry_run: bool, page: &Page) -> String {
+    match page.system() {
+        System::Unix => startup(files, dry_run),
+        System::Windows => registry(values, dry_run),
+    }
+}
+
+fn registry(changes: &[RegistryChange], dry_run: bool) -> String {
+    let named = |removed: bool| -> Vec<String> {
+        changes.iter().filter(|c| c.after.is_none() == removed).map(|c| escape(&c.name)).collect()
+    };
+    let mut parts = Vec::new();
+    for (removed, done, planned) in [(false, "written", "to be written"), (true, "removed", "to be removed")] {
+        let names = named(removed);
+        if !names.is_empty() {
+            parts.push(format!("{} {}", if dry_run { planned } else { done }, names.join(" and ")));
+        }
+    }
+    if parts.is_empty() { "the registry stays as it is".to_owned() } else { format!("registry: {}", parts.join("; ")) }
+}
+
+fn startup(changes: &[StartupChange], dry_run: bool) -> String {
+    let named = |action: Action| -> Vec<String> {
+        changes
+            .iter()
+            .filter(|c| c.action == action)
+            .map(|c| shown(c.path.file_name().map_or(&c.path, Path::new)))
+            .collect()
+    };
+    let mut parts = Vec::new();
+    for (action, done, planned) in [
+        (Action::AddBlock, "block added to", "block to be added to"),
+        (Action::Make, "made", "to be made:"),
+        (Action::RemoveBlock, "block taken out of", "block to be taken out of"),
+        (Action::Remove, "removed, since nothing else was in it:", "to be removed, since nothing else is in it:"),
+    ] {
+        let files = named(action);
+        if !files.is_empty() {
+            parts.push(format!("{} {}", if dry_run { planned } else { done }, files.join(", ")));
+        }
+    }
+    if parts.is_empty() { "startup files stay as they are".to_owned() } else { parts.join("; ") }
+}

@@ -1,0 +1,119 @@
+//! Making a change: all of it, or none.
+
+use super::error::{FORMAT, LedgerError};
+use super::executor::Executor;
+use super::ledger::{Ledger, Line, Record, State};
+use super::operation::Changeset;
+use crate::clock;
+use crate::registry::RegistryPlaces;
+
+/// A change to be made.
+#[derive(Debug, Clone)]
+pub struct Change {
+    /// What it does, in words: "receive tidelog 4.2.1".
+    pub does: String,
+    /// The change that it takes back.
+    pub undoes: Option<u64>,
+    /// What is done, in order.
+    pub changeset: Changeset,
+}
+
+/// A change that an earlier call had not finished, and how it was settled.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Settled {
+    /// Its number.
+    pub id: u64,
+    /// The command line that had made it.
+    pub command: String,
+    /// What it was to do, in words.
+    pub does: String,
+    /// Whether all of it was there already, so that it counts as done; else it was taken back.
+    pub done: bool,
+}
+
+impl Settled {
+    /// It in words.
+    #[must_use]
+    pub fn words(&self) -> String {
+        let came = if self.done { "it was all done, and counts so" } else { "what it had done was taken back" };
+        format!("\"{}\" was interrupted while it was to {}: {came}", self.command, self.does)
+    }
+}
+
+impl Ledger {
+    /// Makes a change for a call with this command line, all of it or none. `None` where there was nothing to do. Only
+    /// whoever holds the yard's lock may.
+    ///
+    /// # Errors
+    /// When it could not be made; then it says whether everything is as it was.
+    pub(crate) fn carry_out(
+        &self,
+        places: &RegistryPlaces,
+        command: &str,
+        change: Change,
+    ) -> Result<Option<u64>, LedgerError> {
+        if change.changeset.is_empty() {
+            return Ok(None);
+        }
+        let contents = self.read()?;
+        self.set_aside(&contents)?;
+        let id = contents.next_id();
+        let Change { does, undoes, changeset } = change;
+        let operations = changeset.into_operations();
+        let (time, command) = (clock::now(), command.to_owned());
+        let begin = Line::Begin { format: FORMAT, id, time, command, does, undoes, operations: operations.clone() };
+        self.append(begin.encode().map_err(LedgerError::Record)?)?;
+        let mut executor = Executor::new(places, self, id);
+        let made = operations.iter().enumerate().try_for_each(|(at, operation)| executor.make(at, operation));
+        let made = made.and_then(|()| self.add(&Line::Done { format: FORMAT, id }));
+        executor.announce();
+        let Err(why) = made else { return Ok(Some(id)) };
+        // What was amended is in the ledger only.
+        let amended = self.read().ok().and_then(|contents| contents.records.into_iter().rev().find(|r| r.id == id));
+        let operations = amended.map_or(operations, |record| record.operations);
+        let taken_back = operations.iter().rev().try_for_each(|operation| executor.take_back(operation));
+        executor.announce();
+        let line = Line::TakenBack { format: FORMAT, id, why: why.source.to_string() };
+        match taken_back.is_ok() && self.add(&line).is_ok() {
+            true => Err(LedgerError::TakenBack(why)),
+            false => Err(LedgerError::Open(why)),
+        }
+    }
+
+    /// Whether an earlier call has left a change open.
+    ///
+    /// # Errors
+    /// When the ledger cannot be read.
+    pub fn is_open(&self) -> Result<bool, LedgerError> {
+        Ok(self.read()?.records.iter().any(|record| record.state == State::Open))
+    }
+
+    /// Settles what an earlier call has left open: forward where all of it was done but the last word, else back. Only
+    /// whoever holds the yard's lock may.
+    ///
+    /// # Errors
+    /// When that cannot be done; the record stays open.
+    pub(crate) fn settle(&self, places: &RegistryPlaces) -> Result<Vec<Settled>, LedgerError> {
+        let contents = self.read()?;
+        self.set_aside(&contents)?;
+        let mut settled = Vec::new();
+        for record in contents.records.into_iter().rev().filter(|record| record.state == State::Open) {
+            let Record { id, command, does, operations, .. } = record;
+            let mut executor = Executor::new(places, self, id);
+            let done = operations.iter().all(|operation| executor.is_made(operation));
+            if !done {
+                operations.iter().rev().try_for_each(|operation| executor.take_back(operation))?;
+            }
+            executor.clear_up(&operations);
+            executor.announce();
+            let why = "it was interrupted".to_owned();
+            self.add(&if done {
+                Line::Done { format: FORMAT, id }
+            } else {
+                Line::TakenBack { format: FORMAT, id, why }
+            })?;
+            settled.push(Settled { id, command, does, done });
+        }
+        Ok(settled)
+    }
+}

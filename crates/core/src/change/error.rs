@@ -1,0 +1,47 @@
+//! Why a change could not be made.
+
+use std::path::PathBuf;
+
+use crate::error::{Blame, Blamed, FileError};
+
+/// The format number of the ledger that this version reads and writes.
+pub(super) const FORMAT: u32 = 1;
+
+/// Why a change could not be made, or the ledger not be read.
+#[derive(Debug, thiserror::Error)]
+pub enum LedgerError {
+    /// The ledger's file.
+    #[error(transparent)]
+    File(#[from] FileError),
+    /// A record of a later version of this program.
+    #[error("the ledger {} has a record of format {found}; this version of wyard reads format {FORMAT}", file.display())]
+    Format {
+        /// The file.
+        file: PathBuf,
+        /// Its format number.
+        found: u64,
+    },
+    /// A record cannot be written, as with a path that is not Unicode.
+    #[error("what is to be changed can't be written into the ledger; nothing was changed")]
+    Record(#[source] serde_json::Error),
+    /// The change broke off.
+    #[error("the change broke off, and everything it had done was taken back")]
+    TakenBack(#[source] FileError),
+    /// The change broke off, and so did taking it back.
+    #[error("the change broke off, and what it had done could not all be taken back; the next wyard tries again")]
+    Open(#[source] FileError),
+}
+
+impl Blamed for LedgerError {
+    fn blame(&self) -> Blame {
+        Blame::Machine
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::File(e) | Self::TakenBack(e) | Self::Open(e) => e.hint(),
+            Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
+            Self::Record(_) => None,
+        }
+    }
+}

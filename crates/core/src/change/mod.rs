@@ -1,0 +1,19 @@
+//! Changes: elementary operations, the ledger they are written into before they are made, and what takes them back. This is
+//! the one way to change anything: what will be done, and what was there before, is on the disk first; what was broken off is
+//! taken back by whoever comes next.
+
+mod block;
+mod carry_out;
+mod error;
+mod executor;
+mod fault;
+mod ledger;
+mod operation;
+mod undo;
+
+pub use block::{BLOCK_BEGINS, block_put, block_taken};
+pub use carry_out::{Change, Settled};
+pub use error::LedgerError;
+pub use ledger::{Ledger, LedgerContents, Record, State};
+pub use operation::{Changeset, Content, Operation, Role, StoredValue};
+pub use undo::{ChangedSince, list_back, table_back, values_back};

@@ -1,0 +1,353 @@
+//! The elementary changes: what is done to one thing, and what was there before.
+
+use std::collections::HashSet;
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+
+use crate::error::{FileContext as _, FileError};
+use crate::os::RawValue;
+use crate::scope::Scope;
+use crate::whole_file;
+
+/// The content of a file: as text, or, where it is not Unicode, in hex.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum Content {
+    /// As it is.
+    Text(String),
+    /// Byte for byte.
+    Hex {
+        /// Two digits for each byte; a record with any other digit is damaged.
+        #[serde(with = "hex::serde")]
+        hex: Vec<u8>,
+    },
+}
+
+impl From<Vec<u8>> for Content {
+    fn from(bytes: Vec<u8>) -> Self {
+        String::from_utf8(bytes).map_or_else(|e| Self::Hex { hex: e.into_bytes() }, Self::Text)
+    }
+}
+
+impl Content {
+    /// The bytes.
+    #[must_use]
+    pub fn bytes(&self) -> Vec<u8> {
+        match self {
+            Self::Text(text) => text.clone().into_bytes(),
+            Self::Hex { hex } => hex.clone(),
+        }
+    }
+}
+
+/// A value of the registry: its type number, and its text, or, where that does not say all, its bytes in hex.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct StoredValue {
+    /// The type number ("Registry Value Types").
+    pub kind: u32,
+    #[serde(flatten)]
+    data: StoredData,
+}
+
+/// What a value holds.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(untagged)]
+enum StoredData {
+    /// Bytes that no text says. Looked for first: a text beside them would not say all.
+    Hex {
+        #[serde(with = "hex::serde")]
+        hex: Vec<u8>,
+    },
+    /// Text, without the zero at its end.
+    Text { text: String },
+}
+
+impl StoredValue {
+    /// Of these bytes.
+    #[must_use]
+    pub fn new(kind: u32, bytes: &[u8]) -> Self {
+        let text = Self { kind, data: StoredData::Hex { hex: bytes.to_vec() } }.text();
+        let of_text = text.map(|text| Self::of_text(kind, text)).filter(|value| value.bytes() == bytes);
+        of_text.unwrap_or_else(|| Self { kind, data: StoredData::Hex { hex: bytes.to_vec() } })
+    }
+
+    /// Of a text.
+    #[must_use]
+    pub fn of_text(kind: u32, text: String) -> Self {
+        Self { kind, data: StoredData::Text { text } }
+    }
+
+    /// The bytes.
+    #[must_use]
+    pub fn bytes(&self) -> Vec<u8> {
+        match &self.data {
+            StoredData::Hex { hex } => hex.clone(),
+            StoredData::Text { text } => text.encode_utf16().chain([0]).flat_map(u16::to_le_bytes).collect(),
+        }
+    }
+
+    /// The text without the zero at its end; `None` where the value is no Unicode.
+    #[must_use]
+    pub fn text(&self) -> Option<String> {
+        match &self.data {
+            StoredData::Text { text } => Some(text.clone()),
+            StoredData::Hex { hex } => {
+                let units: Vec<u16> = hex.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
+                String::from_utf16(units.strip_suffix(&[0]).unwrap_or(&units)).ok()
+            }
+        }
+    }
+}
+
+impl From<&RawValue> for StoredValue {
+    fn from(raw: &RawValue) -> Self {
+        Self::new(raw.kind, &raw.bytes)
+    }
+}
+
+/// What a file of the yard is for, which decides how a change of it is taken back.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Role {
+    /// A card.
+    Card,
+    /// A file for startup files to read; it follows from the cards.
+    Generated,
+    /// The user's own entries of PATH.
+    OwnEntries,
+    /// What PATH was before our first entry.
+    PathBefore,
+    /// A startup file as it was before its first change; it stays.
+    Backup,
+    /// A file of others that is brought back to what it was.
+    Restored,
+}
+
+/// An elementary change.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "operation", rename_all = "kebab-case")]
+pub enum Operation {
+    /// A folder is made.
+    Folder {
+        /// The folder.
+        path: PathBuf,
+    },
+    /// A file of the yard is written or removed.
+    File {
+        /// The file.
+        path: PathBuf,
+        /// What it is for.
+        role: Role,
+        /// Its content before; null where it was not there.
+        before: Option<Content>,
+        /// Its content after; null where it goes.
+        after: Option<Content>,
+    },
+    /// A startup file gets or loses the block with this line.
+    Startup {
+        /// The file.
+        path: PathBuf,
+        /// The line of the block.
+        line: Content,
+        /// Its content before; null where it was not there.
+        before: Option<Content>,
+        /// Its content after; null where it goes.
+        after: Option<Content>,
+    },
+    /// A value of the registry is written or removed.
+    Value {
+        /// Whose environment.
+        scope: Scope,
+        /// Its name.
+        name: String,
+        /// The value before; null where it was not there.
+        before: Option<StoredValue>,
+        /// The value after; null where it goes.
+        after: Option<StoredValue>,
+    },
+    /// A folder is moved.
+    Move {
+        /// From where.
+        from: PathBuf,
+        /// To where.
+        to: PathBuf,
+    },
+}
+
+impl Operation {
+    /// The file that is changed.
+    #[must_use]
+    pub fn place(&self) -> Option<&Path> {
+        match self {
+            Self::File { path, .. } | Self::Startup { path, .. } => Some(path),
+            Self::Folder { .. } | Self::Value { .. } | Self::Move { .. } => None,
+        }
+    }
+
+    /// It in words; none for what only prepares for others.
+    #[must_use]
+    pub fn words(&self) -> Option<String> {
+        let verb = |before: bool, after: bool| match (before, after) {
+            (false, _) => "made",
+            (true, false) => "removed",
+            (true, true) => "changed",
+        };
+        Some(match self {
+            Self::File { role: Role::Generated | Role::Backup | Role::PathBefore, .. } | Self::Folder { .. } => {
+                return None;
+            }
+            Self::File { path, before, after, .. } | Self::Startup { path, before, after, .. } => {
+                format!("{} {}", path.display(), verb(before.is_some(), after.is_some()))
+            }
+            Self::Value { scope, name, before, after } => {
+                let verb = verb(before.is_some(), after.is_some());
+                format!("registry value {name} of the {} environment {verb}", scope.as_str())
+            }
+            Self::Move { from, to } if from.components().any(|part| part.as_os_str() == "staging") => {
+                format!("{} filled", to.display())
+            }
+            Self::Move { from, to } => format!("{} moved to {}", from.display(), to.display()),
+        })
+    }
+}
+
+/// Changes in the order in which they are to be made.
+#[derive(Debug, Clone, Default)]
+pub struct Changeset {
+    all: Vec<Operation>,
+    folders: HashSet<PathBuf>,
+}
+
+impl Changeset {
+    /// Adds a change.
+    pub fn push(&mut self, operation: Operation) {
+        self.all.push(operation);
+    }
+
+    /// Adds the folders that have to be made for a file or folder to lie there.
+    pub fn folders_for(&mut self, path: &Path) {
+        let mut missing = Vec::new();
+        let mut folder = path.parent();
+        while let Some(above) = folder.filter(|f| !f.as_os_str().is_empty() && !f.exists()) {
+            missing.push(above.to_owned());
+            folder = above.parent();
+        }
+        for path in missing.into_iter().rev() {
+            if self.folders.insert(path.clone()) {
+                self.all.push(Operation::Folder { path });
+            }
+        }
+    }
+
+    /// Adds the writing, or with `None` the removal, of a file of the yard; nothing where it is so already. It takes the
+    /// place of what was planned for the file before.
+    ///
+    /// # Errors
+    /// When what is there cannot be read.
+    pub fn file(&mut self, path: &Path, role: Role, after: Option<Vec<u8>>) -> Result<(), FileError> {
+        let before = read(path)?;
+        self.all.retain(|operation| !matches!(operation, Operation::File { path: planned, .. } if planned == path));
+        if before == after {
+            return Ok(());
+        }
+        if after.is_some() {
+            self.folders_for(path);
+        }
+        let (before, after) = (before.map(Content::from), after.map(Content::from));
+        self.all.push(Operation::File { path: path.to_owned(), role, before, after });
+        Ok(())
+    }
+
+    /// Adds the moving of a folder.
+    pub fn shift(&mut self, from: &Path, to: &Path) {
+        self.folders_for(to);
+        self.all.push(Operation::Move { from: from.to_owned(), to: to.to_owned() });
+    }
+
+    /// Adds the bringing back of a file of others.
+    pub fn restore(&mut self, path: &Path, before: Option<Content>, after: Option<Content>) {
+        self.all.push(Operation::File { path: path.to_owned(), role: Role::Restored, before, after });
+    }
+
+    /// Adds the change of a value of the registry.
+    pub fn value(&mut self, scope: Scope, name: String, before: Option<StoredValue>, after: Option<StoredValue>) {
+        self.all.push(Operation::Value { scope, name, before, after });
+    }
+
+    /// Adds others behind these.
+    pub fn extend(&mut self, others: Self) {
+        let known = std::mem::take(&mut self.folders);
+        let new = |operation: &Operation| !matches!(operation, Operation::Folder { path } if known.contains(path));
+        self.all.extend(others.all.into_iter().filter(new));
+        self.folders = known.into_iter().chain(others.folders).collect();
+    }
+
+    /// Whether there is nothing to do.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.all.is_empty()
+    }
+
+    /// Whether a file is among what is changed.
+    #[must_use]
+    pub fn touches(&self, file: &Path) -> bool {
+        self.all.iter().any(|operation| operation.place() == Some(file))
+    }
+
+    /// What is changed, in words.
+    #[must_use]
+    pub fn touched(&self) -> Vec<String> {
+        self.all.iter().filter_map(Operation::words).collect()
+    }
+
+    pub(super) fn into_operations(self) -> Vec<Operation> {
+        self.all
+    }
+}
+
+/// A file's content; `None` where there is none.
+pub(super) fn read(path: &Path) -> Result<Option<Vec<u8>>, FileError> {
+    match fs::read(whole_file::real_target(path)?) {
+        Ok(content) => Ok(Some(content)),
+        Err(e) if e.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(e) => Err(e).at("read", path),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use crate::change::operation::*;
+
+    proptest! {
+        #[test]
+        fn what_is_stored_comes_back_to_the_byte(bytes in proptest::collection::vec(any::<u8>(), 0..40), kind in 0u32..12) {
+            let stored = serde_json::to_string(&Content::from(bytes.clone())).unwrap();
+            prop_assert_eq!(serde_json::from_str::<Content>(&stored).unwrap().bytes(), bytes.clone());
+            let stored = serde_json::to_string(&StoredValue::new(kind, &bytes)).unwrap();
+            let back: StoredValue = serde_json::from_str(&stored).unwrap();
+            prop_assert_eq!((back.kind, back.bytes()), (kind, bytes));
+        }
+    }
+
+    #[test]
+    fn a_record_can_be_read_by_people() {
+        let path = StoredValue::new(2, &"C:\\tools\0".encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<_>>());
+        assert_eq!(serde_json::to_string(&path).unwrap(), r#"{"kind":2,"text":"C:\\tools"}"#);
+        assert_eq!(serde_json::to_string(&Content::from(b"x=\xff".to_vec())).unwrap(), r#"{"hex":"783dff"}"#);
+    }
+
+    #[test]
+    fn damaged_records_restore_nothing() {
+        for damaged in [r#"{"hex":"78zz"}"#, r#"{"hex":"783"}"#, "{}", r#"{"text":"x"}"#] {
+            assert!(serde_json::from_str::<Content>(damaged).is_err(), "{damaged}");
+        }
+        for damaged in [r#"{"kind":1}"#, r#"{"kind":1,"hex":"7g"}"#, r#"{"kind":1,"hex":7}"#] {
+            assert!(serde_json::from_str::<StoredValue>(damaged).is_err(), "{damaged}");
+        }
+    }
+}

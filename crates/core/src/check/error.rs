@@ -1,0 +1,34 @@
+//! Why no check could be made.
+
+use crate::error::{Blame, Blamed, FileError};
+use crate::session::{SessionError, meets_session};
+use crate::yard::YardError;
+
+/// Why no check could be made.
+#[derive(Debug, thiserror::Error)]
+pub enum CheckError {
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+    /// The user asked to stop; what was done before the check stays.
+    #[error("interrupted; nothing was changed by the check")]
+    Interrupted,
+}
+
+meets_session!(CheckError: FileError, YardError);
+
+impl Blamed for CheckError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Session(e) => e.blame(),
+            Self::Interrupted => Blame::Interrupted,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Session(e) => e.hint(),
+            Self::Interrupted => None,
+        }
+    }
+}

@@ -1,0 +1,129 @@
+//! Lines of startup files that undo what is registered.
+
+use std::path::{Path, PathBuf};
+
+use crate::change::BLOCK_BEGINS;
+use crate::finding::{Code, Finding};
+use crate::store::{self, Dialect};
+use crate::terminal::Asking;
+
+/// The startup files that carry our block, with what they hold.
+#[derive(Debug)]
+pub struct StartupLines(Vec<(PathBuf, Dialect, String)>);
+
+impl StartupLines {
+    /// Reads those of the shells that are asked.
+    #[must_use]
+    pub fn read(asking: &Asking<'_>) -> Self {
+        let shells: Vec<_> = asking.shells.iter().map(|shell| shell.shell).collect();
+        let files = store::startup_files(&shells, &asking.startup_folders(), &|file| file.is_file());
+        let text =
+            |file: &Path| std::fs::read(file).map(|b| String::from_utf8_lossy(&b).into_owned()).unwrap_or_default();
+        Self(files.into_iter().map(|file| (file.path.clone(), file.dialect, text(&file.path))).collect())
+    }
+
+    /// Whether one of them has no block, so that registering a tool again changes something.
+    #[must_use]
+    pub fn lacks_block(&self) -> bool {
+        self.0.iter().any(|(.., text)| !text.contains(BLOCK_BEGINS))
+    }
+
+    /// What to do where PATH does not lead to a registered tool; `None` where no line explains it.
+    #[must_use]
+    pub fn remedy(&self) -> Option<String> {
+        let (file, line, what) = self.suspects(&[]).find(|(.., what)| !matches!(what, Undoes::Name(_)))?;
+        Some(format!("change line {line} of {}: it {}", file.display(), what.words()))
+    }
+
+    /// The lines that could be why a registered command is not what a new terminal runs. `by_path` says whether one is not,
+    /// by PATH: lines about PATH are harmless in many a file, and told only then.
+    #[must_use]
+    pub fn findings(&self, commands: &[&str], by_path: bool) -> Vec<Finding> {
+        let told = self.suspects(commands).filter(|(.., what)| by_path || matches!(what, Undoes::Name(_)));
+        told.map(|(file, line, what)| finding(file, line, &what)).collect()
+    }
+
+    fn suspects<'a>(&'a self, commands: &'a [&str]) -> impl Iterator<Item = (&'a Path, usize, Undoes)> {
+        self.0.iter().flat_map(move |(file, dialect, text)| {
+            suspects(text, *dialect, commands).into_iter().map(move |(line, what)| (file.as_path(), line, what))
+        })
+    }
+}
+
+/// What a line does.
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Undoes {
+    /// It sets PATH after our block.
+    Path,
+    /// It ends the file before our block.
+    File,
+    /// It makes a command of ours an alias.
+    Name(String),
+}
+
+impl Undoes {
+    fn words(&self) -> String {
+        match self {
+            Self::Path => "sets PATH after Wagon Yard's block".to_owned(),
+            Self::File => "ends the file before Wagon Yard's block".to_owned(),
+            Self::Name(name) => format!("makes {name} an alias"),
+        }
+    }
+}
+
+fn finding(file: &Path, line: usize, what: &Undoes) -> Finding {
+    let does = what.words();
+    let remedy = match what {
+        Undoes::Name(_) => "take that line out, where the received tool is wanted",
+        Undoes::Path | Undoes::File => "move Wagon Yard's block to the end of that file, or change the line",
+    };
+    Finding::new(Code::StartupUndoes, format!("line {line} of {} {does}", file.display())).remedy(remedy)
+}
+
+/// The suspect lines of a startup file, from 1, with what they do.
+fn suspects(text: &str, dialect: Dialect, commands: &[&str]) -> Vec<(usize, Undoes)> {
+    let lines: Vec<&str> = text.lines().collect();
+    let block = lines.iter().position(|line| line.starts_with(BLOCK_BEGINS));
+    let sets_path = |line: &str| match dialect {
+        Dialect::Posix => {
+            ["PATH=", "export PATH=", "path=(", "path+=(", "typeset -x PATH="].iter().any(|b| line.starts_with(b))
+        }
+        Dialect::Fish => line.starts_with("set ") && line.contains(" PATH "),
+        Dialect::Csh => ["setenv PATH ", "set path"].iter().any(|begin| line.starts_with(begin)),
+    };
+    let mut found = Vec::new();
+    for (at, line) in lines.iter().enumerate() {
+        let trimmed = line.trim_start();
+        let what = match block {
+            Some(block) if at > block && sets_path(trimmed) => Undoes::Path,
+            // Inside of a condition it may well be meant for other terminals.
+            Some(block) if at < block && matches!(*line, "return" | "exit" | "return 0" | "exit 0") => Undoes::File,
+            _ => {
+                let alias = trimmed.strip_prefix("alias ").and_then(|rest| rest.split(['=', ' ']).next());
+                match alias.filter(|name| commands.contains(name)) {
+                    Some(name) => Undoes::Name(name.to_owned()),
+                    None => continue,
+                }
+            }
+        };
+        found.push((at + 1, what));
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_lines_that_undo_us_are_found() {
+        let text = "PATH=/a:$PATH\nreturn\nalias tidelog='x'\nif x; then\n  return\nfi\n# Wagon Yard: begin\nif\n\
+                    # Wagon Yard: end\n  export PATH=/usr/bin\nalias ll=ls\n";
+        let lines: Vec<usize> =
+            suspects(text, Dialect::Posix, &["tidelog"]).into_iter().map(|(line, _)| line).collect();
+        assert_eq!(lines, [2, 3, 10]);
+        let csh = "# Wagon Yard: begin\nx\n# Wagon Yard: end\nset path = ( /bin )\nalias tidelog x\n";
+        assert_eq!(suspects(csh, Dialect::Csh, &["tidelog"]).len(), 2);
+        assert!(suspects("PATH=/bin\n", Dialect::Posix, &[]).is_empty(), "without our block nothing is undone");
+    }
+}

@@ -1,0 +1,148 @@
+//! A file's checksums compared with what its publisher says.
+
+use std::path::{Path, PathBuf};
+
+use super::algorithm::{Algorithm, Checksum, compute};
+use super::published::{Published, PublishedError, beside, in_list};
+use crate::error::{Blame, Blamed};
+use crate::finding::{Code, Finding};
+use crate::progress::Stop;
+
+/// The checksums that the user has from the publisher.
+#[derive(Debug, Clone, Default)]
+pub struct Trust {
+    /// Given one by one.
+    pub checksums: Vec<Checksum>,
+    /// A list that has to hold the file.
+    pub list: Option<PathBuf>,
+}
+
+/// Why a file is not trusted.
+#[derive(Debug, thiserror::Error)]
+pub enum TrustError {
+    /// It is not what was published.
+    #[error(transparent)]
+    Mismatch(Box<ChecksumMismatch>),
+    /// A list of checksums is of no use.
+    #[error(transparent)]
+    Published(#[from] PublishedError),
+}
+
+/// A file that is not what was published.
+#[derive(Debug, thiserror::Error)]
+#[error("{} is not the file that was published; it was not used\n  published {}  {} ({})\n  of this file       {computed}",
+    file.display(), published.checksum.algorithm.name(), published.checksum, published.from)]
+pub struct ChecksumMismatch {
+    /// The file.
+    pub file: PathBuf,
+    /// What was published.
+    pub published: Published,
+    /// What was computed.
+    pub computed: Checksum,
+}
+
+impl Blamed for TrustError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Mismatch(_) => Blame::Input,
+            Self::Published(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Mismatch(_) => {
+                Some("download it again from the place that published the checksum; do not use this file".to_owned())
+            }
+            Self::Published(e) => e.hint(),
+        }
+    }
+}
+
+/// What is known of a file's checksum.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Summed {
+    /// Its SHA-256.
+    pub sha256: Checksum,
+    /// The published ones, all equal to those of the file.
+    pub published: Vec<Published>,
+}
+
+impl Summed {
+    /// Compares what was computed, SHA-256 among it, with what was published.
+    ///
+    /// # Errors
+    /// When they differ.
+    pub fn compare(file: &Path, computed: Computed, published: Vec<Published>) -> Result<Self, TrustError> {
+        let Computed { sha256, others } = computed;
+        for one in &published {
+            let same = std::iter::once(&sha256).chain(&others).find(|c| c.algorithm == one.checksum.algorithm);
+            if let Some(seen) = same.filter(|seen| **seen != one.checksum) {
+                let (file, published, computed) = (file.to_owned(), one.clone(), seen.clone());
+                return Err(TrustError::Mismatch(Box::new(ChecksumMismatch { file, published, computed })));
+            }
+        }
+        Ok(Self { sha256, published })
+    }
+
+    /// What is worth telling.
+    #[must_use]
+    pub fn finding(&self) -> Option<Finding> {
+        if self.published.is_empty() {
+            let remedy = "if a checksum is published for the file, give it with --sha256, or its list with --checksums";
+            return Some(Finding::new(Code::NotCompared, "the checksum was compared with nothing").remedy(remedy));
+        }
+        if self.published.iter().all(|p| p.checksum.algorithm.is_weak()) {
+            let names: Vec<_> = self.published.iter().map(|p| p.checksum.algorithm.name()).collect();
+            let seen =
+                format!("{} is weak: it tells a damaged file, but not one that was made to have it", names.join(", "));
+            return Some(Finding::new(Code::WeakChecksum, seen).remedy("look whether a SHA-256 is published as well"));
+        }
+        None
+    }
+}
+
+/// The checksums of a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Computed {
+    /// The one that is always computed.
+    pub sha256: Checksum,
+    /// Those of other kinds that were published.
+    pub others: Vec<Checksum>,
+}
+
+impl Computed {
+    /// Computes them in one pass: SHA-256, and whatever kinds were published.
+    ///
+    /// # Errors
+    /// When the content cannot be read; of kind `Interrupted` when the user asks to stop.
+    pub fn of(content: impl std::io::Read, published: &[Published], stop: &Stop) -> std::io::Result<Self> {
+        let mut algorithms = vec![Algorithm::Sha256];
+        algorithms.extend(published.iter().map(|p| p.checksum.algorithm).filter(|a| *a != Algorithm::Sha256));
+        algorithms.dedup();
+        let mut computed = compute(&algorithms, content, stop)?.into_iter();
+        match computed.next() {
+            Some(sha256) => Ok(Self { sha256, others: computed.collect() }),
+            None => Err(std::io::ErrorKind::Interrupted.into()),
+        }
+    }
+}
+
+impl Trust {
+    /// The published checksums of a file: those given, and otherwise those in the usual files beside it.
+    ///
+    /// # Errors
+    /// When the list that was given is of no use.
+    pub fn published(&self, file: &Path) -> Result<Vec<Published>, PublishedError> {
+        let given = |checksum: &Checksum| {
+            let option = checksum.algorithm.name().to_ascii_lowercase().replace('-', "");
+            Published { checksum: checksum.clone(), from: format!("--{option}") }
+        };
+        let mut published: Vec<Published> = self.checksums.iter().map(given).collect();
+        if let Some(list) = &self.list {
+            let name = file.file_name().unwrap_or_default().to_string_lossy();
+            published.push(in_list(list, &name)?);
+        }
+        Ok(if published.is_empty() { beside(file) } else { published })
+    }
+}

@@ -1,0 +1,41 @@
+//! The system's records of what is installed.
+
+use std::collections::HashMap;
+
+use serde::Serialize;
+
+use crate::os;
+
+/// A record of the system of something that is installed.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct UninstallRecord {
+    /// Its key.
+    pub key: String,
+    /// What it is called.
+    pub name: String,
+    /// Its version.
+    pub version: String,
+    /// Where it is installed, where that is told.
+    pub folder: String,
+    /// The command that removes it.
+    pub command: String,
+}
+
+impl UninstallRecord {
+    /// All that the system has.
+    #[must_use]
+    pub fn all() -> Vec<Self> {
+        os::uninstall_records().into_iter().map(record).collect()
+    }
+}
+
+fn record((key, values): (String, HashMap<String, String>)) -> UninstallRecord {
+    let text = |name: &str| values.get(name).cloned().unwrap_or_default();
+    UninstallRecord {
+        key,
+        name: text("DisplayName"),
+        version: text("DisplayVersion"),
+        folder: text("InstallLocation"),
+        command: text("UninstallString"),
+    }
+}

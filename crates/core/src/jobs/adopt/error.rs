@@ -1,0 +1,97 @@
+//! Why a folder could not be adopted.
+
+use std::path::PathBuf;
+
+use crate::change::LedgerError;
+use crate::check::CheckError;
+use crate::error::{Blame, Blamed, FileError};
+use crate::jobs::tool_names::NotGuessed;
+use crate::layout::InPlaceError;
+use crate::naming::{NameError, ToolName, Version};
+use crate::path_list::EntryError;
+use crate::registration::RegistrationError;
+use crate::session::{SessionError, meets_session};
+use crate::yard::YardError;
+
+/// Why a folder could not be adopted.
+#[derive(Debug, thiserror::Error)]
+pub enum AdoptError {
+    /// It holds no tool.
+    #[error(transparent)]
+    InPlace(#[from] InPlaceError),
+    /// Name or version is not known.
+    #[error(transparent)]
+    NotGuessed(#[from] NotGuessed),
+    /// The usual home variable cannot be made of the name.
+    #[error("no home variable can be made of the tool's name")]
+    HomeVariable(#[source] NameError),
+    /// The folder is the yard's.
+    #[error("{} is in the yard already", .0.display())]
+    InYard(PathBuf),
+    /// No entry of PATH can point to it.
+    #[error("{} can't stand in PATH", folder.display())]
+    Entry {
+        /// The folder.
+        folder: PathBuf,
+        /// Why not.
+        #[source]
+        source: EntryError,
+    },
+    /// The folder is on record.
+    #[error("{} is on record already, as {name}@{version}", folder.display())]
+    OnRecord {
+        /// The folder.
+        folder: PathBuf,
+        /// The tool.
+        name: ToolName,
+        /// Its version.
+        version: Version,
+    },
+    /// The version is on record from another place.
+    #[error("{name}@{version} is on record already, from {}", home.display())]
+    OnRecordElsewhere {
+        /// The tool.
+        name: ToolName,
+        /// Its version.
+        version: Version,
+        /// Where it lies.
+        home: PathBuf,
+    },
+    /// The check.
+    #[error(transparent)]
+    Check(#[from] CheckError),
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(AdoptError: FileError, YardError, LedgerError, RegistrationError);
+
+impl Blamed for AdoptError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::InPlace(e) => e.blame(),
+            Self::NotGuessed(e) => e.blame(),
+            Self::HomeVariable(_) | Self::InYard(_) | Self::Entry { .. } => Blame::Call,
+            Self::OnRecord { .. } | Self::OnRecordElsewhere { .. } => Blame::Call,
+            Self::Check(e) => e.blame(),
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::InPlace(e) => e.hint(),
+            Self::NotGuessed(e) => e.hint(),
+            Self::HomeVariable(_) => Some("give one with --home-variable X, or use --no-home-variable".to_owned()),
+            Self::InYard(_) => Some("'wyard stock' lists what the yard holds".to_owned()),
+            Self::Entry { .. } => Some("move the folder to another place first, or use --move".to_owned()),
+            Self::OnRecord { name, .. } => Some(format!("'wyard check {name}' shows how it is")),
+            Self::OnRecordElsewhere { name, version, .. } => Some(format!(
+                "retire that one first: 'wyard retire {name}@{version}'; or give this one another --version"
+            )),
+            Self::Check(e) => e.hint(),
+            Self::Session(e) => e.hint(),
+        }
+    }
+}

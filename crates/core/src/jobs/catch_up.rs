@@ -1,0 +1,186 @@
+//! What brings the present terminal to what a new one has: PATH and the home variables, where they differ.
+
+use std::ffi::{OsStr, OsString};
+
+use serde::Serialize;
+
+use crate::error::{Blame, Blamed};
+use crate::report::{Report, ReportBody};
+use crate::resolve::Shell;
+use crate::session::{Session, SessionError, meets_session};
+use crate::store::quote;
+use crate::system::System;
+use crate::terminal::{NoAnswer, Question, StartMode, base_environments, installed};
+use crate::yard::YardError;
+
+/// What brings a terminal to what a new one has.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct CatchUpLines {
+    /// The shell whose language the lines are in.
+    pub shell: Shell,
+    /// The variables that differ.
+    pub variables: Vec<Difference>,
+    /// The lines to run, in order; none where nothing differs.
+    pub lines: Vec<String>,
+}
+
+impl ReportBody for CatchUpLines {
+    fn name(&self) -> &'static str {
+        "catch-up"
+    }
+}
+
+/// A variable that this terminal has otherwise than a new one.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Difference {
+    /// Its name.
+    pub name: String,
+    /// What this terminal has, lossy; null where it is not set.
+    pub here: Option<String>,
+    /// What a new one has, lossy; null where it is not set.
+    pub new: Option<String>,
+}
+
+/// Why nothing can be told.
+#[derive(Debug, thiserror::Error)]
+pub enum CatchUpError {
+    /// The shell is not here.
+    #[error("{} is not installed where shells are, or belongs to another system", .0.name())]
+    NotHere(Shell),
+    /// It gave no answer.
+    #[error("a new terminal of {} gave no answer", .0.name())]
+    NoAnswer(Shell),
+    /// A value holds what no line can.
+    #[error("{0} of a new terminal holds a line break or is no text, which no line here can set")]
+    NoLine(String),
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(CatchUpError: YardError);
+
+impl Blamed for CatchUpError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::NotHere(_) => Blame::Call,
+            Self::NoAnswer(_) | Self::NoLine(_) => Blame::Machine,
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::NoAnswer(_) | Self::NoLine(_) => Some("close this terminal and open a new one".to_owned()),
+            Self::NotHere(_) => Some("name the shell you are in".to_owned()),
+            Self::Session(e) => e.hint(),
+        }
+    }
+}
+
+/// The lines that bring this terminal to what a new one of the shell has.
+///
+/// # Errors
+/// When that cannot be found out, or not be said in lines.
+pub fn run(session: &Session, shell: Shell) -> Result<Report<CatchUpLines>, CatchUpError> {
+    let stock = session.stock()?;
+    let mut names: Vec<String> = vec!["PATH".to_owned()];
+    let registered = stock.registered().into_iter().filter_map(|card| card.registration.as_ref());
+    names.extend(registered.flat_map(|r| r.home_variables.iter().map(ToString::to_string)));
+    let new = new_values(session, shell, &names)?;
+    let mut report = CatchUpLines { shell, variables: Vec::new(), lines: Vec::new() };
+    for (name, new) in names.into_iter().zip(new) {
+        let here = session.machine.environment.get(&name).map(OsStr::to_owned);
+        if here == new {
+            continue;
+        }
+        let line = line(shell, &name, new.as_deref()).ok_or_else(|| CatchUpError::NoLine(name.clone()))?;
+        report.lines.push(line);
+        let lossy = |value: Option<OsString>| value.map(|value| value.to_string_lossy().into_owned());
+        report.variables.push(Difference { name, here: lossy(here), new: lossy(new) });
+    }
+    if !report.lines.is_empty() {
+        report.lines.extend(forget(shell).map(str::to_owned));
+    }
+    Ok(Report::new(report).with_findings(stock.findings()))
+}
+
+/// The values of variables in a new terminal, as people open it: interactive.
+fn new_values(session: &Session, shell: Shell, names: &[String]) -> Result<Vec<Option<OsString>>, CatchUpError> {
+    let base = base_environments(&session.machine).swap_remove(0);
+    if shell.system() != session.system() {
+        return Err(CatchUpError::NotHere(shell));
+    }
+    if session.system() == System::Windows {
+        return Ok(names.iter().map(|name| base.get(name).map(OsStr::to_owned)).collect());
+    }
+    let shells = installed(&session.machine, &[shell]);
+    let installed = shells.first().ok_or(CatchUpError::NotHere(shell))?;
+    let asking = session.asking_of(&shells, session.settings()?);
+    let answer = asking.one(installed, StartMode::Interactive, &base, Question { commands: &[], variables: names });
+    match answer.said {
+        Ok(said) => Ok(names.iter().map(|name| said.variable(name).map(OsStr::to_owned)).collect()),
+        Err(NoAnswer::Interrupted) => Err(SessionError::Interrupted.into()),
+        Err(_) => Err(CatchUpError::NoAnswer(shell)),
+    }
+}
+
+/// A line that sets or unsets a variable; `None` where no line can.
+fn line(shell: Shell, name: &str, value: Option<&OsStr>) -> Option<String> {
+    let Some(value) = value else {
+        return Some(match shell {
+            Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Ksh => format!("unset {name}"),
+            Shell::Fish => format!("set -e {name}"),
+            Shell::Tcsh => format!("unsetenv {name}"),
+            Shell::Cmd => format!("set \"{name}=\""),
+            Shell::PowerShell => format!("Remove-Item Env:{name}"),
+        });
+    };
+    let text = value.to_str().filter(|text| !text.contains(['\n', '\r']))?;
+    let quoted = |quote: fn(&[u8]) -> Vec<u8>, text: &str| String::from_utf8(quote(text.as_bytes())).ok();
+    Some(match shell {
+        Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Ksh => format!("export {name}={}", quoted(quote::posix, text)?),
+        Shell::Tcsh => format!("setenv {name} {}", quoted(quote::csh, text)?),
+        // What is a list there is set as one.
+        Shell::Fish if name == "PATH" => {
+            let entries: Option<Vec<String>> = text.split(':').map(|entry| quoted(quote::fish, entry)).collect();
+            format!("set -gx PATH {}", entries?.join(" "))
+        }
+        Shell::Fish => format!("set -gx {name} {}", quoted(quote::fish, text)?),
+        Shell::Cmd if text.contains('"') => return None,
+        Shell::Cmd => format!("set \"{name}={text}\""),
+        Shell::PowerShell => format!("$env:{name} = '{}'", text.replace('\'', "''")),
+    })
+}
+
+/// What makes the shell forget where it found commands before; fish, `cmd` and PowerShell remember nothing.
+fn forget(shell: Shell) -> Option<&'static str> {
+    match shell {
+        Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Ksh => Some("hash -r"),
+        Shell::Tcsh => Some("rehash"),
+        Shell::Fish | Shell::Cmd | Shell::PowerShell => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_are_quoted_as_each_shell_reads_them() {
+        use Shell::{Bash, Cmd, Fish, PowerShell, Tcsh};
+        for (shell, name, value, expected) in [
+            (Bash, "PATH", Some("/it's:/b c"), Some("export PATH='/it'\\''s:/b c'")),
+            (Fish, "PATH", Some("/it's:/b c"), Some("set -gx PATH '/it\\'s' '/b c'")),
+            (Tcsh, "X_HOME", Some("/a!b"), Some("setenv X_HOME '/a\\!b'")),
+            (PowerShell, "X_HOME", Some("C:\\it's"), Some("$env:X_HOME = 'C:\\it''s'")),
+            (Cmd, "PATH", Some("C:\\a b;C:\\c"), Some("set \"PATH=C:\\a b;C:\\c\"")),
+            (Cmd, "PATH", Some("\"C:\\a\""), None),
+            (Bash, "X", Some("a\nb"), None),
+            (Bash, "X", None, Some("unset X")),
+            (Cmd, "X", None, Some("set \"X=\"")),
+        ] {
+            assert_eq!(line(shell, name, value.map(OsStr::new)).as_deref(), expected, "{shell:?} {value:?}");
+        }
+    }
+}

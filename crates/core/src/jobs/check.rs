@@ -1,0 +1,129 @@
+//! `check`: whether received tools work in every new terminal.
+
+use crate::check::{CheckError, CheckedTools, check, check_path};
+use crate::error::{Blame, Blamed};
+use crate::jobs::card_change::change_card;
+use crate::report::{Report, Verdict};
+use crate::session::{Session, SessionError, meets_session};
+use crate::yard::{Card, CardProbe, Requires, YardError};
+
+/// What is asked of `check`.
+#[derive(Debug, Clone, Default)]
+pub struct CheckRequest {
+    /// The tools, as NAME or NAME@VERSION; none means all in service.
+    pub names: Vec<String>,
+    /// Whether commands are started.
+    pub runs: bool,
+    /// Whether the commands in the other folders of PATH are checked instead.
+    pub all_path: bool,
+    /// How the tool's commands are asked from now on.
+    pub probe: ProbeChange,
+    /// What the tool needs from now on; `None` leaves that as it is.
+    pub requires: Option<Requires>,
+    /// Whether what would be kept is only tried, and not written.
+    pub dry_run: bool,
+}
+
+/// How a tool's commands are asked from now on.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub enum ProbeChange {
+    /// As before.
+    #[default]
+    Stays,
+    /// In the usual ways.
+    Usual,
+    /// With these arguments, or for this answer; what is not given stays.
+    Set {
+        /// The arguments.
+        arguments: Option<Vec<String>>,
+        /// What the answer has to hold.
+        expect: Option<String>,
+    },
+}
+
+/// Why tools could not be checked.
+#[derive(Debug, thiserror::Error)]
+pub enum CheckJobError {
+    /// What a card is to say is said of one tool.
+    #[error("what a card is to say is told of one tool at a time")]
+    OneTool,
+    /// The check.
+    #[error(transparent)]
+    Check(#[from] CheckError),
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(CheckJobError: YardError);
+
+impl Blamed for CheckJobError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::OneTool => Blame::Call,
+            Self::Check(e) => e.blame(),
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::OneTool => None,
+            Self::Check(e) => e.hint(),
+            Self::Session(e) => e.hint(),
+        }
+    }
+}
+
+/// Checks the named tools, or all in service; what is to be kept is written on the tool's card first.
+///
+/// # Errors
+/// When there is no such tool, or no check could be made. A bad verdict is no error.
+pub fn run(session: &Session, request: &CheckRequest) -> Result<Report<CheckedTools>, CheckJobError> {
+    if request.all_path {
+        return Ok(check_path(session, request.runs)?);
+    }
+    let mut findings = Vec::new();
+    let mut broken = false;
+    let cards: Vec<Card> = if is_kept(request) {
+        vec![keep(session, request)?]
+    } else {
+        let stock = session.stock()?;
+        if request.names.is_empty() {
+            // A tool that nothing is known of is not good.
+            broken = !stock.broken.is_empty();
+            findings = stock.findings();
+            stock.in_service().into_iter().cloned().collect()
+        } else {
+            request.names.iter().map(|name| stock.find(name).cloned()).collect::<Result<_, _>>()?
+        }
+    };
+    let report = check(session, &cards, request.runs)?;
+    let verdict = if broken { Some(Verdict::NotFound) } else { report.verdict };
+    Ok(report.with_findings(findings).with_verdict(verdict))
+}
+
+fn is_kept(request: &CheckRequest) -> bool {
+    request.probe != ProbeChange::Stays || request.requires.is_some()
+}
+
+/// Keeps on a tool's card how its commands are to be asked, and what it needs.
+fn keep(session: &Session, request: &CheckRequest) -> Result<Card, CheckJobError> {
+    let [name] = &request.names[..] else { return Err(CheckJobError::OneTool) };
+    Ok(change_card(session, name, "change what is asked of", request.dry_run, |card| {
+        match &request.probe {
+            ProbeChange::Stays => {}
+            ProbeChange::Usual => card.probe = None,
+            ProbeChange::Set { arguments, expect } => {
+                let before = card.probe.take();
+                card.probe = Some(CardProbe {
+                    arguments: arguments.clone().or_else(|| before.as_ref()?.arguments.clone()),
+                    expect: expect.clone().or_else(|| before?.expect),
+                });
+            }
+        }
+        if let Some(requires) = &request.requires {
+            card.requires = requires.clone();
+        }
+    })?)
+}

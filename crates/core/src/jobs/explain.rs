@@ -1,0 +1,68 @@
+//! `explain`: what a finding means, how it comes about, and how to settle it.
+
+use serde::Serialize;
+
+use crate::error::{Blame, Blamed};
+use crate::finding::{Code, Severity};
+use crate::report::{Report, ReportBody};
+use crate::session::Session;
+
+/// A finding explained.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct Explanation {
+    /// The finding.
+    pub code: Code,
+    /// How much it matters.
+    pub severity: Severity,
+    /// What it means.
+    pub means: &'static str,
+    /// Why it matters.
+    pub why: &'static str,
+    /// How it comes about.
+    pub comes_about: &'static str,
+    /// How to settle it.
+    pub settle: &'static str,
+    /// An example, in the made-up tools of the Brackwater Tide Office.
+    pub example: &'static str,
+}
+
+impl ReportBody for Explanation {
+    fn name(&self) -> &'static str {
+        "explain"
+    }
+}
+
+/// No finding has this code.
+#[derive(Debug, thiserror::Error)]
+#[error("there is no finding called \"{0}\"")]
+pub struct UnknownCode(pub String);
+
+impl Blamed for UnknownCode {
+    fn blame(&self) -> Blame {
+        Blame::Call
+    }
+
+    fn hint(&self) -> Option<String> {
+        let all: Vec<&str> = Code::ALL.iter().map(|code| code.as_str()).collect();
+        Some(format!("findings are: {}", all.join(", ")))
+    }
+}
+
+/// Explains a finding.
+///
+/// # Errors
+/// When there is none of this code.
+pub fn run(_session: &Session, code: &str) -> Result<Report<Explanation>, UnknownCode> {
+    let known = Code::ALL.iter().copied().find(|known| known.as_str() == code);
+    let code = known.ok_or_else(|| UnknownCode(code.to_owned()))?;
+    let texts = code.texts();
+    Ok(Report::new(Explanation {
+        code,
+        severity: code.severity(),
+        means: texts.means,
+        why: texts.why,
+        comes_about: texts.comes_about,
+        settle: texts.settle,
+        example: texts.example,
+    }))
+}

@@ -1,0 +1,126 @@
+//! `history`: what was changed, newest first.
+
+use serde::Serialize;
+use similar::TextDiff;
+
+use crate::change::{Content, LedgerError, Operation, Record, Role, State, StoredValue};
+use crate::error::{Blame, Blamed};
+use crate::report::{Report, ReportBody};
+use crate::session::Session;
+
+/// What the ledger tells.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct History {
+    /// The changes, newest first.
+    pub changes: Vec<ChangeTold>,
+    /// The numbers of lines of the ledger that can't be read; the next change sets them aside.
+    pub damaged_lines: Vec<usize>,
+}
+
+impl ReportBody for History {
+    fn name(&self) -> &'static str {
+        "history"
+    }
+}
+
+/// Why nothing can be told.
+#[derive(Debug, thiserror::Error)]
+pub enum HistoryError {
+    /// No change has this number.
+    #[error("the ledger has no change {0}")]
+    NoChange(u64),
+    /// The ledger.
+    #[error(transparent)]
+    Ledger(#[from] LedgerError),
+}
+
+impl Blamed for HistoryError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::NoChange(_) => Blame::Call,
+            Self::Ledger(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::NoChange(_) => Some("'wyard history' lists the changes".to_owned()),
+            Self::Ledger(e) => e.hint(),
+        }
+    }
+}
+
+/// One change.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct ChangeTold {
+    /// Its number, when and how it was made, and how it stands.
+    #[serde(flatten)]
+    pub record: Record,
+    /// Whether it has been taken back.
+    pub undone: bool,
+    /// What it touched, in words.
+    pub touched: Vec<String>,
+    /// What was there before and after; only where one change was asked for.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub differences: Vec<Difference>,
+}
+
+/// What a change did to one thing.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Difference {
+    /// The file or value.
+    pub of: String,
+    /// Whether it follows from the others, as the files do that startup files read.
+    pub follows: bool,
+    /// Before and after, as a unified diff.
+    pub diff: String,
+}
+
+/// Lists the changes, or tells one of them in full.
+///
+/// # Errors
+/// When the ledger cannot be read, or has no such change.
+pub fn run(session: &Session, id: Option<u64>) -> Result<Report<History>, HistoryError> {
+    let contents = session.yard.ledger().read()?;
+    let undone = contents.taken_back();
+    let wanted = |record: &&Record| id.is_none_or(|id| id == record.id);
+    let changes: Vec<ChangeTold> = contents
+        .records
+        .iter()
+        .rev()
+        .filter(wanted)
+        .map(|record| ChangeTold {
+            undone: record.state == State::Done && undone.contains(&record.id),
+            touched: record.operations.iter().filter_map(Operation::words).collect(),
+            differences: id.map(|_| record.operations.iter().filter_map(difference).collect()).unwrap_or_default(),
+            record: record.clone(),
+        })
+        .collect();
+    match id.filter(|_| changes.is_empty()) {
+        Some(id) => Err(HistoryError::NoChange(id)),
+        None => Ok(Report::new(History { changes, damaged_lines: contents.damaged })),
+    }
+}
+
+fn difference(operation: &Operation) -> Option<Difference> {
+    let text = |content: &Option<Content>| {
+        content.as_ref().map(|c| String::from_utf8_lossy(&c.bytes()).into_owned()).unwrap_or_default()
+    };
+    let (of, before, after) = match operation {
+        Operation::File { role: Role::Backup, .. } | Operation::Folder { .. } | Operation::Move { .. } => return None,
+        Operation::File { path, before, after, .. } | Operation::Startup { path, before, after, .. } => {
+            (path.display().to_string(), text(before), text(after))
+        }
+        Operation::Value { scope, name, before, after } => {
+            // One entry a line shows what a long list has in common.
+            let lines = |value: &Option<StoredValue>| {
+                let text = value.as_ref().and_then(StoredValue::text).unwrap_or_default();
+                text.split(';').map(|part| format!("{part}\n")).collect::<String>()
+            };
+            (format!("{name} of the {} environment", scope.as_str()), lines(before), lines(after))
+        }
+    };
+    let diff = TextDiff::from_lines(&before, &after).unified_diff().context_radius(2).to_string();
+    let follows = matches!(operation, Operation::File { role: Role::Generated, .. });
+    Some(Difference { of, follows, diff })
+}

@@ -1,0 +1,118 @@
+//! The commands that a download would bring, and what becomes of them here.
+
+use std::cell::LazyCell;
+use std::collections::HashSet;
+use std::path::Path;
+
+use super::report::InspectedCommand;
+use crate::archive::{Entry, EntryKind, Listing};
+use crate::environment::Environment;
+use crate::error::FileError;
+use crate::layout::{self, Layout};
+use crate::machine::Machine;
+use crate::os;
+use crate::path_list::windows;
+use crate::program::Program;
+use crate::registry::RegistryKey;
+use crate::report::ReportPath;
+use crate::resolve::{self, Caller, Disk, LookupContext, Standing};
+use crate::system::System;
+use crate::terminal;
+
+/// The file at a place, or at the end of the link there.
+pub(super) fn file_of<'a>(listing: &'a Listing, place: &Path) -> Option<&'a Entry> {
+    let entry = listing.entries.iter().find(|e| e.path.as_path() == place)?;
+    match entry.kind {
+        EntryKind::Link(_) => listing.link_ends().get(place).copied(),
+        _ => Some(entry),
+    }
+}
+
+/// The commands, each with what this terminal finds under its name now. `of_system` are the folders that come before those
+/// of the user.
+pub(super) fn commands(
+    listing: &Listing,
+    layout: &Layout,
+    machine: &Machine,
+    of_system: &[String],
+) -> Vec<InspectedCommand> {
+    let environment: &Environment = &machine.environment;
+    let context = LookupContext::of(environment, &machine.current_folder);
+    let name = |entry: &Entry| entry.path.file_name().to_lowercase();
+    // Only programs that need something ask for it.
+    let brought: LazyCell<HashSet<String>, _> =
+        LazyCell::new(|| listing.entries.iter().filter(|e| e.kind != EntryKind::Folder).map(name).collect());
+    let caller = Caller::plain_shell(machine.system());
+    let one = |command: &layout::Command| {
+        let entry = file_of(listing, &layout.wrapper.join(&command.path));
+        let missing = || entry?.needs.as_ref()?.missing(&brought, environment).into_iter().next();
+        let candidates = resolve::candidates(caller, &command.name, &context, &Disk);
+        let mut here: Vec<ReportPath> = Vec::new();
+        for candidate in candidates.iter().filter(|c| c.standing != Standing::Skipped) {
+            let file = ReportPath::from(candidate.path.clone());
+            if !here.contains(&file) {
+                here.push(file);
+            }
+        }
+        let winner = candidates.iter().find(|c| c.standing == Standing::Winner);
+        let in_system = winner.is_some_and(|c| c.path.parent().is_some_and(|folder| is_of_system(folder, of_system)));
+        InspectedCommand {
+            name: command.name.clone(),
+            path: command.path.clone(),
+            program: command.program,
+            os: command.os.clone(),
+            arch: command.arch.clone(),
+            hindrance: entry
+                .and_then(|entry| hindrance(entry.program.as_ref()?, machine.system()))
+                .or_else(|| missing().map(|what| format!("it needs {what}, which is neither in the file nor here"))),
+            here,
+            here_version: None,
+            stays_hidden: in_system || resolve::builtin(caller, &command.name),
+        }
+    };
+    layout.commands.iter().map(one).collect()
+}
+
+/// The folders of the system's PATH on Windows, which come before the user's, and so before what is registered there.
+pub(super) fn system_folders(machine: &Machine) -> Result<Vec<String>, FileError> {
+    if machine.system() == System::Unix {
+        return Ok(Vec::new());
+    }
+    let mut background = terminal::background(machine)?;
+    background.registry.user = RegistryKey::default();
+    let variables = background.variables();
+    let path = variables.iter().find(|(name, _)| name.eq_ignore_ascii_case("Path"));
+    Ok(path.map_or_else(Vec::new, |(_, path)| windows::parts(path).into_iter().map(windows::folder).collect()))
+}
+
+fn is_of_system(folder: &Path, system: &[String]) -> bool {
+    let plain = |text: &str| text.trim_end_matches('\\').to_lowercase();
+    system.iter().any(|one| plain(one) == plain(&folder.to_string_lossy()))
+}
+
+/// Why a program does not run here.
+fn hindrance(program: &Program, system: System) -> Option<String> {
+    if !program.is_native(os::SYSTEM, std::env::consts::ARCH) {
+        let words = match (program.os, program.arch) {
+            (Some(os), Some(arch)) => format!("it is for {os} on {arch}"),
+            (Some(os), None) => format!("it is for {os}"),
+            _ => "it is for another machine".to_owned(),
+        };
+        return Some(words);
+    }
+    let interpreter = program.interpreter.as_ref()?.split_whitespace().next()?;
+    (system == System::Unix && !Path::new(interpreter).exists())
+        .then(|| format!("its interpreter {interpreter} is not here"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_folder_of_the_system_is_known_however_it_is_spelled() {
+        let system = [r"C:\Windows\system32\".to_owned()];
+        assert!(is_of_system(Path::new(r"c:\windows\System32"), &system));
+        assert!(!is_of_system(Path::new(r"C:\Windows\system32\x"), &system));
+    }
+}

@@ -1,0 +1,47 @@
+//! Why a file could not be looked into.
+
+use crate::archive::ArchiveError;
+use crate::checksum::TrustError;
+use crate::error::{Blame, Blamed, FileError};
+use crate::layout::LayoutError;
+use crate::session::{SessionError, meets_session};
+use crate::yard::YardError;
+
+/// Why a file could not be looked into.
+#[derive(Debug, thiserror::Error)]
+pub enum InspectError {
+    /// It is nothing that can be unpacked.
+    #[error(transparent)]
+    Archive(#[from] ArchiveError),
+    /// It is not what was published.
+    #[error(transparent)]
+    Trust(#[from] TrustError),
+    /// Nothing of it could stand in PATH.
+    #[error(transparent)]
+    Layout(#[from] LayoutError),
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(InspectError: FileError, YardError);
+
+impl Blamed for InspectError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Archive(e) => e.blame(),
+            Self::Trust(e) => e.blame(),
+            Self::Layout(e) => e.blame(),
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Archive(e) => e.hint(),
+            Self::Trust(e) => e.hint(),
+            Self::Layout(e) => e.hint(),
+            Self::Session(e) => e.hint(),
+        }
+    }
+}

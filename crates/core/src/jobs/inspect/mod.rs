@@ -1,0 +1,11 @@
+//! `inspect`: looking into a downloaded file without unpacking or running it, and at what receiving it would bring here.
+
+mod commands;
+mod contents;
+mod error;
+mod report;
+mod run;
+
+pub use error::InspectError;
+pub use report::{Inspected, InspectedCommand, InspectedFile, Suggested};
+pub use run::{InspectRequest, run};

@@ -1,0 +1,172 @@
+//! The job: reads no more of the file than is needed, and says what receiving it would bring here.
+
+use std::path::{Path, PathBuf};
+
+use super::commands::{commands, file_of, system_folders};
+use super::contents::{is_document, is_installer, is_sample, tree};
+use super::error::InspectError;
+use super::report::{Inspected, InspectedFile, Suggested};
+use crate::archive::{self, Compression, Container, EntryKind, Listing, Options, Source};
+use crate::check;
+use crate::checksum::{Summed, Trust, TrustError};
+use crate::error::Blamed as _;
+use crate::finding::{Code, Finding};
+use crate::installer::{look_first, recognise};
+use crate::jobs::summing::while_summing;
+use crate::jobs::tool_names::{file_name, guess_names};
+use crate::layout::{self, Layout, LayoutError, Target};
+use crate::naming::{self, ToolName};
+use crate::progress::Processor;
+use crate::report::{Report, ReportPath};
+use crate::session::Session;
+use crate::system::System;
+
+/// What is asked of `inspect`.
+#[derive(Debug, Clone, Default)]
+pub struct InspectRequest {
+    /// The file.
+    pub file: PathBuf,
+    /// What the publisher says of it.
+    pub trust: Trust,
+    /// Whether a large file is read to its end as well, for its checksum.
+    pub whole: bool,
+    /// Whether commands that are here already are not asked for their version.
+    pub no_run: bool,
+}
+
+/// So many commands that are here already are asked for their version: who looks at a suite does not wait for all.
+const MOST_ASKED: usize = 32;
+
+/// Sample settings further down belong to something inside, in names on the way.
+const DEEPEST_TOLD: usize = 4;
+
+/// Up to this size the whole file is read in any case, in bytes.
+const READ_WHOLE: u64 = 128 << 20;
+
+/// Looks into a file. Of an archive whose parts can be read by themselves no more is read than is needed, unless there is
+/// a published checksum to compare, or more is asked for.
+///
+/// # Errors
+/// When it is nothing that can be unpacked, is not what was published, or cannot be read.
+pub fn run(session: &Session, request: &InspectRequest) -> Result<Report<Inspected>, InspectError> {
+    match recognise(&request.file)? {
+        Some(installer) => {
+            let installer = Box::new(look_first(session, &request.file, installer, !request.no_run)?);
+            Ok(Report::new(Inspected::Installer { installer }))
+        }
+        None => archive(session, request),
+    }
+}
+
+fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspected>, InspectError> {
+    let (machine, stop) = (&session.machine, &session.stop);
+    let file = &request.file;
+    let source = Source::open(file, &std::env::temp_dir(), stop)?;
+    let published = request.trust.published(file).map_err(TrustError::from)?;
+    let options = Options { leave_out_hazards: true, ..Options::default() };
+    let format = &source.format;
+    let in_parts = format.container != Container::Deb && format.compression == Compression::None;
+    let (summed, mut listing) = if in_parts && published.is_empty() && format.bytes > READ_WHOLE && !request.whole {
+        (None, archive::list(&source, options, stop)?)
+    } else {
+        let list = |_: &Processor| Ok::<_, InspectError>(archive::list(&source, options, stop)?);
+        let (summed, listing) = while_summing(&source, published, stop, list)?;
+        (Some(summed), listing)
+    };
+    listing.leave_out_links(&layout::wrapper(&listing), None)?;
+    let (layout, mut findings) = lay_out(&listing, session.system())?;
+    findings.extend(summed.as_ref().and_then(Summed::finding));
+    let guess = guess_names(file, &source.format).or(naming::guess(&file_name(&layout.wrapper)));
+    let name: Option<ToolName> = guess.name.as_deref().and_then(|name| name.parse().ok());
+    let home_variable = name.as_ref().and_then(|n| n.home_variable().ok()).map(|v| v.to_string());
+    let held = match &name {
+        Some(name) => {
+            session.stock()?.iter().filter(|c| c.name == *name).map(|card| card.version.to_string()).collect()
+        }
+        None => Vec::new(),
+    };
+    let only_files = listing.entries.iter().filter(|e| e.kind == EntryKind::File);
+    let files: Vec<&Path> = only_files.filter_map(|e| e.path.below(&layout.wrapper)).collect();
+    let (mut sample_settings, mut documents, mut installers): (Vec<ReportPath>, Vec<_>, Vec<_>) = Default::default();
+    for &file in &files {
+        let depth = file.as_os_str().as_encoded_bytes().split(|b| std::path::is_separator(char::from(*b))).count();
+        if depth > DEEPEST_TOLD {
+            continue;
+        }
+        let name = file_name(file).to_ascii_lowercase();
+        for (found, deepest, is) in [
+            (&mut sample_settings, DEEPEST_TOLD, is_sample as fn(&str) -> bool),
+            (&mut documents, 1, is_document),
+            (&mut installers, 2, is_installer),
+        ] {
+            if depth <= deepest && is(&name) {
+                found.push(ReportPath::from(file));
+            }
+        }
+    }
+    for (path, fixed) in fixed_paths(&listing, &layout) {
+        let seen = format!("{path} points to {fixed}, which may be nowhere here");
+        findings.push(Finding::new(Code::FixedPath, seen).remedy("look into that file once it is unpacked"));
+    }
+    let mut commands = commands(&listing, &layout, machine, &system_folders(machine)?);
+    if !request.no_run {
+        let asked =
+            commands.iter().filter_map(|command| Some((command.name.clone(), command.here.first()?.to_path_buf())));
+        let asked: Vec<(String, PathBuf)> = asked.take(MOST_ASKED).collect();
+        let versions = check::versions(&asked, &machine.environment, stop);
+        for command in &mut commands {
+            command.here_version = command.here.first().and_then(|first| versions.get(&**first).cloned());
+        }
+    }
+    let inspected = InspectedFile {
+        file: file.clone().into(),
+        container: source.format.container,
+        compression: source.format.compression,
+        inner: source.format.inner.clone(),
+        bytes: source.format.bytes,
+        sha256: summed.as_ref().map(|summed| summed.sha256.to_string()),
+        published: summed.map_or_else(Vec::new, |summed| summed.published),
+        entries: listing.entries.len(),
+        files: listing.files(),
+        unpacked_bytes: listing.unpacked_bytes(),
+        tree: tree(&files),
+        commands,
+        sample_settings,
+        documents,
+        installers,
+        suggested: Suggested {
+            name: guess.name,
+            version: guess.version,
+            os: guess.os,
+            arch: guess.arch,
+            home_variable,
+        },
+        held,
+        hazards: listing.left_out.clone(),
+        wrapper: layout.wrapper.into(),
+        command_folders: layout.command_folders.into_iter().map(Into::into).collect(),
+    };
+    Ok(Report::new(Inspected::File(Box::new(inspected))).with_findings(findings))
+}
+
+/// The layout, with programs for other machines where there are no others; none at all is told as a finding.
+fn lay_out(listing: &Listing, system: System) -> Result<(Layout, Vec<Finding>), LayoutError> {
+    match layout::analyse(listing, &[], Target::here(system, true)) {
+        Ok(layout) => Ok((layout, Vec::new())),
+        Err(e @ (LayoutError::NoCommands | LayoutError::Source(_))) => {
+            let told = e.hint().unwrap_or_default();
+            let wrapper = layout::wrapper(listing);
+            let layout = Layout { wrapper, command_folders: Vec::new(), commands: Vec::new() };
+            Ok((layout, vec![Finding::new(Code::NoCommands, e.to_string()).remedy(told)]))
+        }
+        Err(e) => Err(e),
+    }
+}
+
+fn fixed_paths(listing: &Listing, layout: &Layout) -> Vec<(String, String)> {
+    let fixed = |command: &layout::Command| {
+        let program = file_of(listing, &layout.wrapper.join(&command.path))?.program.as_ref()?;
+        Some((command.path.to_string_lossy().into_owned(), program.fixed_path.clone()?))
+    };
+    layout.commands.iter().filter_map(fixed).collect()
+}

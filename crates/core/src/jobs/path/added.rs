@@ -1,0 +1,60 @@
+//! A folder put into PATH.
+
+use std::path::{Path, PathBuf};
+
+use super::error::PathError;
+use super::lines::{PathLine, Sight, is_same};
+use super::outcome::{Outcome, step};
+use super::registry::Parts;
+use super::report::StepKind;
+use crate::path_list::check_entry;
+use crate::scope::Scope;
+use crate::session::Session;
+use crate::system::System;
+use crate::yard::{OwnEntry, Position};
+
+pub(super) fn add(
+    session: &Session,
+    sight: &Sight,
+    folder: &Path,
+    last: bool,
+    scope: Scope,
+) -> Result<Outcome, PathError> {
+    // On Unix PATH is not kept by scope: whose yard it is decides.
+    let scope = if sight.system == System::Unix { Scope::User } else { scope };
+    if !folder.is_dir() {
+        return Err(PathError::NoFolder(folder.to_owned()));
+    }
+    check_entry(folder, sight.system).map_err(|source| PathError::Entry { folder: folder.to_owned(), source })?;
+    let line = PathLine { raw: folder.into(), expanded: folder.into(), exists: true, tool: None, origin: None };
+    let has_it = |others: &Vec<PathBuf>| others.iter().any(|other| is_same(other, folder));
+    let there = sight.lines.iter().any(|(of, line)| *of == scope && is_same(&line.expanded, folder))
+        && sight.others.iter().all(has_it);
+    let mut outcome = Outcome::of(sight);
+    if there {
+        return Ok(outcome);
+    }
+    outcome.steps.push(step(&line.raw, scope, StepKind::Add, "you asked for it"));
+    let of_scope = |at: usize| sight.lines.iter().take(at).filter(|(of, _)| *of == scope).count();
+    let first = sight.lines.iter().position(|(of, _)| *of == scope).unwrap_or(sight.lines.len());
+    match sight.system {
+        System::Unix => {
+            let mut own = session.yard.own_entries()?;
+            let place = if last { Position::Last } else { Position::First };
+            // The folders of tools stay in front.
+            outcome.after.retain(|(_, there)| there.expanded != line.expanded);
+            let tools = outcome.after.iter().take_while(|(_, line)| line.tool.is_some()).count();
+            outcome.after.insert(if last { outcome.after.len() } else { tools }, (scope, line));
+            own.insert(if last { own.len() } else { 0 }, OwnEntry { folder: folder.to_owned(), place });
+            outcome.own = Some(own);
+        }
+        System::Windows => {
+            let at = if last { first + of_scope(sight.lines.len()) } else { first };
+            outcome.after.insert(at, (scope, line));
+            let mut parts = Parts::read(session)?.of(scope);
+            parts.insert(if last { parts.len() } else { 0 }, folder.to_string_lossy().into_owned());
+            outcome.parts = vec![(scope, parts)];
+        }
+    }
+    Ok(outcome)
+}

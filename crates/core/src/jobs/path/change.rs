@@ -1,0 +1,109 @@
+//! Changes of PATH: what becomes of the entries, and how the stores are brought to it.
+
+use std::path::{Path, PathBuf};
+
+use super::added::add;
+use super::dropped::drop;
+use super::error::PathError;
+use super::lines::{self, Sight, is_same};
+use super::moved::shift;
+use super::outcome::Outcome;
+use super::registry::Parts;
+use super::report::{PathAction, PathState};
+use super::request::PathEdit;
+use super::tidy::tidy;
+use crate::change::{Change, Changeset};
+use crate::finding::{Code, Finding};
+use crate::registry::PathBefore;
+use crate::report::Report;
+use crate::scope::Scope;
+use crate::session::Session;
+use crate::store::StorePlan;
+use crate::store::registry::RegistryPlan;
+use crate::yard::OwnEntry;
+
+/// Changes PATH, or says what would be done. What somebody else has to do is not done, and neither is what a startup file
+/// undoes: then the report fails.
+pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Result<Report<PathState>, PathError> {
+    let lock = session.lock_unless(dry_run)?;
+    let sight = lines::look(session)?;
+    let outcome = outcome(session, &sight, wanted)?;
+    let folders: Vec<PathBuf> = outcome.after.iter().map(|(_, line)| line.expanded.to_path_buf()).collect();
+    let mut state = PathState::new(wanted.action(), dry_run);
+    state.meanings = sight.meanings(&folders);
+    state.scopes = lines::by_scope(outcome.after.into_iter());
+    (state.steps, state.proposals) = (outcome.steps, outcome.proposals);
+    let failed = state.action == PathAction::Drop && state.steps.iter().any(|step| !step.done);
+    let Some((plan, mut changeset)) = stores(session, &outcome.own, &outcome.parts)? else {
+        return Ok(Report::new(state).failed_if(failed));
+    };
+    (state.startup_files, state.registry_values) = (plan.startup_files(), plan.registry_values());
+    let mut findings = plan.findings();
+    state.changed = true;
+    let Some(lock) = lock else { return Ok(Report::new(state).with_findings(findings).failed_if(failed)) };
+    if let Some(own) = outcome.own {
+        session.yard.put_own_entries(&mut changeset, own)?;
+    }
+    changeset.extend(plan.changeset(&session.yard.startup_before())?);
+    lock.carry_out(Change { does: wanted.words(), undoes: None, changeset })?;
+    // What a new terminal really has now counts, not what was predicted.
+    let now = lines::look(session)?;
+    let as_predicted = outcome.open || now.folders() == folders;
+    let undone = !as_predicted || !now.others.iter().all(|others| holds(wanted, others));
+    if undone {
+        let seen = "not every new terminal has the PATH that this change should give it";
+        let remedy = "a line of a startup file that comes after Wagon Yard's block sets PATH again: move the block to the \
+                      end of the file, or change that line";
+        findings.push(Finding::new(Code::ChangeUndone, seen).remedy(remedy));
+    }
+    state.meanings = sight.meanings(&now.folders());
+    state.scopes = now.scopes();
+    Ok(Report::new(state).with_findings(findings).failed_if(failed || undone))
+}
+
+fn outcome(session: &Session, sight: &Sight, wanted: &PathEdit) -> Result<Outcome, PathError> {
+    let absolute = |folder: &Path| std::path::absolute(folder).map_err(|_| PathError::NoFolder(folder.to_owned()));
+    match wanted {
+        PathEdit::Add { folder, last, scope } => add(session, sight, &absolute(folder)?, *last, *scope),
+        PathEdit::Drop { folder } => drop(session, sight, &absolute(folder)?),
+        PathEdit::Move { folder, before } => shift(session, sight, &absolute(folder)?, &absolute(before)?),
+        PathEdit::Tidy => tidy(session, sight),
+    }
+}
+
+/// What brings the stores to it, and the records that go with that; `None` where nothing is to be done.
+fn stores(
+    session: &Session,
+    own: &Option<Vec<OwnEntry>>,
+    parts: &[(Scope, Vec<String>)],
+) -> Result<Option<(StorePlan, Changeset)>, PathError> {
+    let mut changeset = Changeset::default();
+    if let Some(own) = own {
+        let stock = session.cards()?;
+        let plan = session.registrar(&stock)?.plan_startup_files(own)?;
+        return Ok(Some((StorePlan::Startup(plan), changeset)));
+    }
+    if parts.is_empty() {
+        return Ok(None);
+    }
+    let all = Parts::read(session)?;
+    let plan = |(scope, new): &(Scope, Vec<String>)| all.plan(session, *scope, new);
+    let plans: Vec<RegistryPlan> = parts.iter().map(plan).collect::<Result<_, _>>()?;
+    // What was not there before goes again with the last entry.
+    let missing = plans.iter().filter(|plan| plan.path_is == PathBefore::Missing);
+    let now_is: Vec<(Scope, PathBefore)> = missing.map(|plan| (plan.scope, plan.path_is)).collect();
+    if !now_is.is_empty() {
+        session.yard.put_path_before(&mut changeset, &now_is, &session.cards()?)?;
+    }
+    Ok(Some((StorePlan::Registry(plans), changeset)))
+}
+
+/// Whether a terminal's PATH has what was asked for, as far as that can be said of any.
+fn holds(wanted: &PathEdit, folders: &[PathBuf]) -> bool {
+    let place = |wanted: &Path| folders.iter().position(|folder| is_same(folder, wanted));
+    match wanted {
+        PathEdit::Add { folder, .. } => std::path::absolute(folder).is_ok_and(|folder| place(&folder).is_some()),
+        PathEdit::Move { folder, before } => place(folder).zip(place(before)).is_none_or(|(at, before)| at < before),
+        PathEdit::Drop { .. } | PathEdit::Tidy => true,
+    }
+}

@@ -1,0 +1,63 @@
+//! A folder taken out of PATH.
+
+use std::path::Path;
+
+use super::error::PathError;
+use super::lines::{PathLine, Sight, is_same};
+use super::outcome::{Outcome, step};
+use super::proposal::Proposal;
+use super::registry::Parts;
+use super::report::{Step, StepKind};
+use crate::report::ReportPath;
+use crate::scope::Scope;
+use crate::session::Session;
+use crate::system::System;
+use crate::yard::Position;
+
+pub(super) fn drop(session: &Session, sight: &Sight, folder: &Path) -> Result<Outcome, PathError> {
+    let leads = |line: &PathLine| is_same(&line.expanded, folder);
+    let own = session.yard.own_entries()?;
+    let is_own = own.iter().any(|entry| is_same(&entry.folder, folder));
+    if !is_own {
+        let (_, line) = &sight.lines[sight.find(folder)?];
+        if let Some(tool) = &line.tool {
+            return Err(PathError::OfTool { folder: folder.to_owned(), tool: tool.clone() });
+        }
+    }
+    let mut outcome = Outcome::of(sight);
+    if sight.system == System::Windows {
+        outcome.after.retain(|(_, line)| !leads(line));
+        let parts = Parts::read(session)?;
+        for scope in [Scope::System, Scope::User] {
+            let all = parts.of(scope);
+            let (gone, kept): (Vec<_>, Vec<_>) =
+                all.into_iter().partition(|part| !part.is_empty() && is_same(&parts.folder(part), folder));
+            if !gone.is_empty() {
+                outcome.steps.extend(
+                    gone.into_iter()
+                        .map(|part| step(&ReportPath::from(part), scope, StepKind::Drop, "you asked for it")),
+                );
+                outcome.parts.push((scope, kept));
+            }
+        }
+        return Ok(outcome);
+    }
+    if is_own {
+        // What was only moved stays in PATH: somebody else has put it there.
+        let moved = own.iter().filter(|e| is_same(&e.folder, folder)).all(|e| matches!(e.place, Position::Before(_)));
+        let reason = if moved { "it goes back to where others put it" } else { "you asked for it" };
+        outcome.open = moved;
+        if !moved {
+            outcome.after.retain(|(_, line)| !leads(line));
+        }
+        outcome.steps.push(step(&folder.into(), Scope::User, StepKind::Drop, reason));
+        outcome.own = Some(own.into_iter().filter(|entry| !is_same(&entry.folder, folder)).collect());
+        return Ok(outcome);
+    }
+    for (scope, line) in sight.lines.iter().filter(|(_, line)| leads(line)) {
+        let reason = "a line that is not Wagon Yard's puts it there";
+        outcome.steps.push(Step { done: false, ..step(&line.raw, *scope, StepKind::Drop, reason) });
+        outcome.proposals.push(Proposal::of(&line.raw, line.origin.as_ref(), &session.machine.home));
+    }
+    Ok(outcome)
+}

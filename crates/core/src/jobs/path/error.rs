@@ -1,0 +1,91 @@
+//! Why PATH could not be looked at or changed.
+
+use std::path::PathBuf;
+
+use crate::change::LedgerError;
+use crate::error::{Blame, Blamed, FileError};
+use crate::path_list::EntryError;
+use crate::registration::RegistrationError;
+use crate::session::{SessionError, meets_session};
+use crate::store::StorePlanError;
+use crate::store::registry::RegistryError;
+use crate::yard::YardError;
+
+/// Why PATH could not be looked at or changed.
+#[derive(Debug, thiserror::Error)]
+pub enum PathError {
+    /// No folder is there.
+    #[error("{} is not a folder that is there", .0.display())]
+    NoFolder(PathBuf),
+    /// No entry of PATH leads to it.
+    #[error("no entry of a new terminal's PATH leads to {}", .0.display())]
+    NotInPath(PathBuf),
+    /// The folder cannot stand in PATH.
+    #[error("{} can't stand in PATH", folder.display())]
+    Entry {
+        /// The folder.
+        folder: PathBuf,
+        /// Why not.
+        #[source]
+        source: EntryError,
+    },
+    /// The folder is a tool's.
+    #[error("{} is a command folder of {tool}", folder.display())]
+    OfTool {
+        /// The folder.
+        folder: PathBuf,
+        /// The tool.
+        tool: String,
+    },
+    /// Both are the same.
+    #[error("a folder can't be moved before itself")]
+    Same,
+    /// The system's entries stand before the user's.
+    #[error("{} stands in the user's PATH, and {} in the system's, which comes first as a whole", folder.display(), before.display())]
+    AcrossScopes {
+        /// The folder to be moved.
+        folder: PathBuf,
+        /// The one it should stand before.
+        before: PathBuf,
+    },
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(PathError: FileError, YardError, LedgerError, RegistrationError, StorePlanError);
+
+impl From<RegistryError> for PathError {
+    fn from(error: RegistryError) -> Self {
+        StorePlanError::from(error).into()
+    }
+}
+
+impl Blamed for PathError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Session(e) => e.blame(),
+            Self::NoFolder(_)
+            | Self::NotInPath(_)
+            | Self::Entry { .. }
+            | Self::OfTool { .. }
+            | Self::Same
+            | Self::AcrossScopes { .. } => Blame::Call,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Session(e) => e.hint(),
+            Self::NoFolder(_) => Some("give a folder that holds programs".to_owned()),
+            Self::NotInPath(_) => {
+                Some("'wyard path show' lists the entries; 'wyard path add DIR' puts one in".to_owned())
+            }
+            Self::OfTool { tool, .. } => Some(format!("run 'wyard unregister {tool}' to take the whole tool out")),
+            Self::AcrossScopes { folder, .. } => {
+                Some(format!("run 'wyard path add \"{}\" --scope system' in an elevated terminal", folder.display()))
+            }
+            Self::Entry { .. } | Self::Same => None,
+        }
+    }
+}

@@ -1,0 +1,125 @@
+//! The entries of a new terminal's PATH, with where they come from.
+
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use super::error::PathError;
+use crate::finding::Finding;
+use crate::order::{Commands, MeaningChange};
+use crate::os;
+use crate::report::ReportPath;
+use crate::resolve::{LookupContext, same_file};
+use crate::scope::Scope;
+use crate::session::{Session, SessionError};
+use crate::system::System;
+use crate::terminal::{Found, Origin, Origins, PathPart, PathView};
+use crate::yard::{Card, Position};
+
+/// The entries of one scope.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct PathScope {
+    /// Whose; on Unix PATH is not kept by scope, and all is the user's.
+    pub scope: Scope,
+    /// In order.
+    pub entries: Vec<PathLine>,
+}
+
+/// One entry.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct PathLine {
+    /// As written.
+    pub raw: ReportPath,
+    /// The folder it stands for.
+    pub expanded: ReportPath,
+    /// Whether that is there.
+    pub exists: bool,
+    /// The tool whose command folder it is.
+    pub tool: Option<String>,
+    /// What put it there; null where nobody can say.
+    pub origin: Option<Origin>,
+}
+
+/// PATH as it is.
+pub(super) struct Sight {
+    pub system: System,
+    pub lines: Vec<(Scope, PathLine)>,
+    pub findings: Vec<Finding>,
+    /// The folders of the terminals that have another PATH.
+    pub others: Vec<Vec<PathBuf>>,
+}
+
+impl Sight {
+    /// By scope.
+    pub fn scopes(&self) -> Vec<PathScope> {
+        by_scope(self.lines.iter().cloned())
+    }
+
+    /// The folders in order.
+    pub fn folders(&self) -> Vec<PathBuf> {
+        self.lines.iter().map(|(_, line)| line.expanded.to_path_buf()).collect()
+    }
+
+    /// The commands that mean another file with these folders.
+    pub fn meanings(&self, folders: &[PathBuf]) -> Vec<MeaningChange> {
+        Commands::new(self.system).changes(&self.folders(), folders)
+    }
+
+    /// The first entry that leads to a folder.
+    pub fn find(&self, folder: &Path) -> Result<usize, PathError> {
+        let leads = |line: &PathLine| is_same(&line.expanded, folder);
+        self.lines.iter().position(|(_, line)| leads(line)).ok_or_else(|| PathError::NotInPath(folder.to_owned()))
+    }
+}
+
+/// The lines by scope, in order.
+pub(super) fn by_scope(lines: impl Iterator<Item = (Scope, PathLine)>) -> Vec<PathScope> {
+    let mut scopes: Vec<PathScope> = Vec::new();
+    for (scope, line) in lines {
+        match scopes.last_mut().filter(|last| last.scope == scope) {
+            Some(last) => last.entries.push(line),
+            None => scopes.push(PathScope { scope, entries: vec![line] }),
+        }
+    }
+    scopes
+}
+
+/// Whether two entries lead to the same folder; one that is not there is compared by its text.
+pub(super) fn is_same(one: &Path, other: &Path) -> bool {
+    let plain = |path: &Path| {
+        let text = path.to_string_lossy().trim_end_matches(std::path::is_separator).to_owned();
+        if os::FOLDS_CASE { text.to_lowercase() } else { text }
+    };
+    plain(one) == plain(other) || same_file(one, other)
+}
+
+/// Looks at PATH as a new terminal has it.
+pub(super) fn look(session: &Session) -> Result<Sight, PathError> {
+    let view = PathView::of_new_terminal(&session.asking()?, &[], Origins::Traced)?;
+    session.go_on()?;
+    let view = view.ok_or(SessionError::NoAnswer)?;
+    let yard = &session.yard;
+    let stock = session.stock()?;
+    let tool = |folder: &Path| {
+        let is_its =
+            |card: &&&Card| yard.registered(card).is_some_and(|r| r.command_folders.iter().any(|f| f == folder));
+        stock.registered().iter().find(is_its).map(|card| card.name.to_string())
+    };
+    let own = yard.own_entries()?;
+    let line = |part: PathPart| {
+        // Shells that are not traced name it in quotes of their own.
+        let is_own = own.iter().any(|e| e.folder == part.folder && !matches!(e.place, Position::Before(_)));
+        let ours =
+            || is_own.then(|| Origin { place: yard.terminal().display().to_string(), line: None, found: Found::Yard });
+        let (exists, tool, origin) = (part.folder.is_dir(), tool(&part.folder), part.origin.or_else(ours));
+        (part.scope, PathLine { raw: part.raw.into(), expanded: part.folder.into(), exists, tool, origin })
+    };
+    let mut findings = view.findings;
+    findings.extend(stock.findings());
+    Ok(Sight {
+        system: session.system(),
+        lines: view.parts.into_iter().map(line).collect(),
+        findings,
+        others: view.others.iter().map(LookupContext::folders).collect(),
+    })
+}

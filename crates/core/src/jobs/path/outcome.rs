@@ -1,0 +1,36 @@
+//! What a change of PATH comes to, before it is made.
+
+use super::lines::{PathLine, Sight};
+use super::proposal::Proposal;
+use super::report::{Step, StepKind};
+use crate::report::ReportPath;
+use crate::scope::Scope;
+use crate::yard::OwnEntry;
+
+/// How the stores come to a change.
+#[derive(Default)]
+pub(super) struct Outcome {
+    /// PATH afterwards, as far as it can be predicted.
+    pub after: Vec<(Scope, PathLine)>,
+    /// Whether only a new terminal can tell what it will be.
+    pub open: bool,
+    pub steps: Vec<Step>,
+    pub proposals: Vec<Proposal>,
+    /// The user's own entries afterwards, where they change; Unix only.
+    pub own: Option<Vec<OwnEntry>>,
+    /// The parts of a scope's value afterwards; Windows only.
+    pub parts: Vec<(Scope, Vec<String>)>,
+}
+
+impl Outcome {
+    /// Nothing is done yet.
+    pub fn of(sight: &Sight) -> Self {
+        Self { after: sight.lines.clone(), ..Self::default() }
+    }
+}
+
+/// A step that is done.
+pub(super) fn step(entry: &ReportPath, scope: Scope, does: StepKind, reason: impl Into<String>) -> Step {
+    let folder = entry.to_path_buf();
+    Step { entry: entry.clone(), folder, scope, does, reason: reason.into(), done: true, command: None }
+}

@@ -1,0 +1,47 @@
+//! PATH in the registry: edits of one scope's value part by part.
+
+use std::path::{Path, PathBuf};
+
+use super::error::PathError;
+use super::lines::is_same;
+use crate::path_list::windows;
+use crate::registry::RegistryPlaces;
+use crate::scope::Scope;
+use crate::session::Session;
+use crate::store::registry::{Background, RegistryPlan};
+use crate::terminal;
+
+/// The raw parts of a scope's value.
+pub(super) struct Parts {
+    places: RegistryPlaces,
+    background: Background,
+}
+
+impl Parts {
+    pub fn read(session: &Session) -> Result<Self, PathError> {
+        let background = terminal::background(&session.machine)?;
+        Ok(Self { places: session.machine.registry(), background })
+    }
+
+    /// As written, in order; empty ones are among them.
+    pub fn of(&self, scope: Scope) -> Vec<String> {
+        let text = self.background.registry.of(scope).get("Path").map(|value| value.text).unwrap_or_default();
+        windows::parts(&text).into_iter().map(str::to_owned).collect()
+    }
+
+    /// The folder that a part means in a new process.
+    pub fn folder(&self, part: &str) -> PathBuf {
+        self.background.folder(part)
+    }
+
+    /// The first part of a scope that leads to a folder.
+    pub fn find(&self, scope: Scope, folder: &Path) -> Option<usize> {
+        self.of(scope).iter().position(|part| !part.is_empty() && is_same(&self.folder(part), folder))
+    }
+
+    /// Plans the value of these parts.
+    pub fn plan(&self, session: &Session, scope: Scope, parts: &[String]) -> Result<RegistryPlan, PathError> {
+        let was = session.yard.path_before(scope)?;
+        Ok(RegistryPlan::with_path(&self.places, scope, &self.background, parts.join(";"), was)?)
+    }
+}

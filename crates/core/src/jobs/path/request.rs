@@ -1,0 +1,80 @@
+//! What is asked of `path`.
+
+use std::path::PathBuf;
+
+use super::report::{PathAction, Step};
+use crate::progress::Silent;
+use crate::scope::Scope;
+
+/// What is asked of `path`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum PathRequest {
+    /// PATH is shown.
+    Show,
+    /// It is changed.
+    Change {
+        /// What is done.
+        edit: PathEdit,
+        /// Whether only the plan is wanted.
+        dry_run: bool,
+    },
+}
+
+/// What to do to PATH.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum PathEdit {
+    /// Put a folder in, in front or at the end.
+    Add {
+        /// The folder.
+        folder: PathBuf,
+        /// Whether it goes to the end.
+        last: bool,
+        /// Whose PATH.
+        scope: Scope,
+    },
+    /// Take a folder out.
+    Drop {
+        /// The folder.
+        folder: PathBuf,
+    },
+    /// Put a folder that is in PATH directly before another one that is.
+    Move {
+        /// The folder.
+        folder: PathBuf,
+        /// The one it is to stand before.
+        before: PathBuf,
+    },
+    /// Take out what no command needs.
+    Tidy,
+}
+
+impl PathEdit {
+    pub(super) fn action(&self) -> PathAction {
+        match self {
+            Self::Add { .. } => PathAction::Add,
+            Self::Drop { .. } => PathAction::Drop,
+            Self::Move { .. } => PathAction::Move,
+            Self::Tidy => PathAction::Tidy,
+        }
+    }
+
+    /// What it does, in words.
+    pub(super) fn words(&self) -> String {
+        match self {
+            Self::Add { folder, .. } => format!("put {} into PATH", folder.display()),
+            Self::Drop { folder } => format!("take {} out of PATH", folder.display()),
+            Self::Move { folder, before } => format!("move {} before {} in PATH", folder.display(), before.display()),
+            Self::Tidy => "tidy PATH".to_owned(),
+        }
+    }
+}
+
+/// Who is asked whether an entry goes although a command will mean another file without it; by default nobody agrees.
+pub trait Agreement {
+    /// Whether it goes.
+    fn agrees(&self, _step: &Step) -> bool {
+        false
+    }
+}
+
+impl Agreement for Silent {}

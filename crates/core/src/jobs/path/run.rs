@@ -1,0 +1,55 @@
+//! The job: PATH is shown or changed, and what a tidying only offers is done where somebody agrees.
+
+use super::change::change;
+use super::error::PathError;
+use super::lines;
+use super::report::{PathAction, PathState};
+use super::request::{Agreement, PathEdit, PathRequest};
+use crate::report::Report;
+use crate::session::Session;
+
+/// Shows PATH as a new terminal has it, or changes it.
+///
+/// # Errors
+/// When records, shells or the registry give no answer, or the change cannot be made; nothing is changed then.
+pub fn run(
+    session: &Session,
+    request: &PathRequest,
+    agreement: &dyn Agreement,
+) -> Result<Report<PathState>, PathError> {
+    match request {
+        PathRequest::Show => {
+            let sight = lines::look(session)?;
+            let state = PathState { scopes: sight.scopes(), ..PathState::new(PathAction::Show, false) };
+            Ok(Report::new(state).with_findings(sight.findings))
+        }
+        PathRequest::Change { edit: PathEdit::Tidy, dry_run: false } => tidy(session, agreement),
+        PathRequest::Change { edit, dry_run } => change(session, edit, *dry_run),
+    }
+}
+
+/// Tidies, and then drops one by one the entries that somebody agrees to lose.
+fn tidy(session: &Session, agreement: &dyn Agreement) -> Result<Report<PathState>, PathError> {
+    let before = lines::look(session)?;
+    let mut report = change(session, &PathEdit::Tidy, false)?;
+    let offered = report.steps.iter().enumerate().filter(|(_, step)| step.command.is_some());
+    let agreed: Vec<usize> = offered.filter(|(_, step)| agreement.agrees(step)).map(|(at, _)| at).collect();
+    for at in agreed {
+        let edit = PathEdit::Drop { folder: report.steps[at].folder.clone() };
+        let dropped = change(session, &edit, false)?;
+        report = report.failed_if(!dropped.passes());
+        for finding in &dropped.findings {
+            if !report.findings.contains(finding) {
+                report.findings.push(finding.clone());
+            }
+        }
+        let PathState { scopes, startup_files, registry_values, .. } = dropped.into_body();
+        (report.changed, report.scopes) = (true, scopes);
+        report.startup_files.extend(startup_files);
+        report.registry_values.extend(registry_values);
+        (report.steps[at].done, report.steps[at].command) = (true, None);
+    }
+    let after = report.scopes.iter().flat_map(|scope| &scope.entries).map(|line| line.expanded.to_path_buf());
+    report.meanings = before.meanings(&after.collect::<Vec<_>>());
+    Ok(report)
+}

@@ -1,0 +1,111 @@
+//! Taking out of PATH what no command needs.
+
+use std::path::PathBuf;
+
+use super::error::PathError;
+use super::lines::{PathLine, Sight, is_same};
+use super::outcome::{Outcome, step};
+use super::proposal::Proposal;
+use super::registry::Parts;
+use super::report::{Step, StepKind};
+use crate::order::Commands;
+use crate::report::ReportPath;
+use crate::scope::Scope;
+use crate::session::Session;
+use crate::system::System;
+use crate::terminal::Found;
+use crate::yard::Position;
+
+/// Goes through the entries and takes out those that need not be there. What changes the meaning of a command is only
+/// offered, and so is what a line of somebody else puts there.
+pub(super) fn tidy(session: &Session, sight: &Sight) -> Result<Outcome, PathError> {
+    let mut commands = Commands::new(sight.system);
+    let mut outcome = Outcome::of(sight);
+    let mut kept: Vec<usize> = (0..sight.lines.len()).collect();
+    let own = session.yard.own_entries()?;
+    let folders =
+        |kept: &[usize]| -> Vec<PathBuf> { kept.iter().map(|at| sight.lines[*at].1.expanded.to_path_buf()).collect() };
+    for at in 0..sight.lines.len() {
+        let (scope, line) = &sight.lines[at];
+        // What a session starts with is the system's own business.
+        let of_system = line.origin.as_ref().is_some_and(|origin| origin.found == Found::Session);
+        let Some(reason) = needless(sight, &kept, at).filter(|_| line.tool.is_none() && !of_system) else { continue };
+        let without: Vec<usize> = kept.iter().copied().filter(|other| *other != at).collect();
+        let changes = commands.changes(&folders(&kept), &folders(&without));
+        let is_ours = sight.system == System::Windows
+            || own.iter().any(|e| *line.expanded == *e.folder && !matches!(e.place, Position::Before(_)));
+        let done = changes.is_empty() && is_ours;
+        let command = (!done && is_ours).then(|| format!("wyard path drop \"{}\"", line.raw));
+        if !is_ours {
+            outcome.proposals.push(Proposal::of(&line.raw, line.origin.as_ref(), &session.machine.home));
+        }
+        let reason = match changes.first() {
+            Some(first) => format!("{reason}, but without it {} would mean another file", first.name),
+            None => reason,
+        };
+        let folder = line.expanded.to_path_buf();
+        outcome.steps.push(Step { folder, done, command, ..step(&line.raw, *scope, StepKind::Drop, reason) });
+        if done {
+            kept = without;
+        }
+    }
+    let gone: Vec<usize> = (0..sight.lines.len()).filter(|at| !kept.contains(at)).collect();
+    outcome.after = kept.iter().map(|at| sight.lines[*at].clone()).collect();
+    match sight.system {
+        System::Unix if !gone.is_empty() => {
+            let is_gone = |folder: &PathBuf| gone.iter().any(|at| sight.lines[*at].1.expanded == **folder);
+            outcome.own = Some(own.into_iter().filter(|entry| !is_gone(&entry.folder)).collect());
+        }
+        System::Windows => outcome.parts = tidied(session, sight, &gone, &mut outcome.steps)?,
+        System::Unix => {}
+    }
+    Ok(outcome)
+}
+
+/// The parts of each scope's value that changes: without the entries that go, and without empty parts.
+fn tidied(
+    session: &Session,
+    sight: &Sight,
+    gone: &[usize],
+    steps: &mut Vec<Step>,
+) -> Result<Vec<(Scope, Vec<String>)>, PathError> {
+    let all = Parts::read(session)?;
+    let mut changed = Vec::new();
+    let mut at = 0;
+    for scope in [Scope::System, Scope::User] {
+        let parts = all.of(scope);
+        let mut kept = Vec::new();
+        for part in &parts {
+            if part.is_empty() {
+                let reason = "it is an empty part, which means nothing";
+                steps.push(step(&ReportPath::default(), scope, StepKind::Drop, reason));
+                continue;
+            }
+            if !gone.contains(&at) {
+                kept.push(part.clone());
+            }
+            at += 1;
+        }
+        if kept != parts {
+            changed.push((scope, kept));
+        }
+    }
+    debug_assert_eq!(at, sight.lines.len());
+    Ok(changed)
+}
+
+/// Why an entry need not be there.
+fn needless(sight: &Sight, kept: &[usize], at: usize) -> Option<String> {
+    let line: &PathLine = &sight.lines[at].1;
+    let earlier = kept
+        .iter()
+        .take_while(|other| **other < at)
+        .find(|other| is_same(&sight.lines[**other].1.expanded, &line.expanded));
+    if let Some(earlier) = earlier {
+        return Some(format!("it leads to the same folder as {}, further in front", sight.lines[*earlier].1.raw));
+    }
+    if !line.exists && line.expanded.is_absolute() {
+        return Some("its folder is not there".to_owned());
+    }
+    None
+}

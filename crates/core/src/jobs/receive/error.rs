@@ -1,0 +1,142 @@
+//! Why a tool could not be received.
+
+use std::path::PathBuf;
+
+use crate::archive::ArchiveError;
+use crate::change::LedgerError;
+use crate::check::CheckError;
+use crate::checksum::{PublishedError, TrustError};
+use crate::error::{Blame, Blamed, FileError};
+use crate::installer::InstallError;
+use crate::jobs::adopt::AdoptError;
+use crate::jobs::tool_names::NotGuessed;
+use crate::jobs::undo::UndoError;
+use crate::layout::LayoutError;
+use crate::naming::{NameError, ToolName, Version};
+use crate::path_list::EntryError;
+use crate::registration::RegistrationError;
+use crate::session::{SessionError, meets_session};
+use crate::yard::YardError;
+
+/// Why a tool could not be received.
+#[derive(Debug, thiserror::Error)]
+pub enum ReceiveError {
+    /// The archive was refused.
+    #[error(transparent)]
+    Archive(#[from] ArchiveError),
+    /// The file is not what was published.
+    #[error(transparent)]
+    Trust(#[from] TrustError),
+    /// No layout was found.
+    #[error(transparent)]
+    Layout(#[from] LayoutError),
+    /// Name or version is not known.
+    #[error(transparent)]
+    NotGuessed(#[from] NotGuessed),
+    /// The usual home variable cannot be made of the name.
+    #[error("no home variable can be made of the tool's name")]
+    HomeVariable(#[source] NameError),
+    /// The version is in the yard already.
+    #[error("{name}@{version} is in the yard already")]
+    Present {
+        /// The tool.
+        name: ToolName,
+        /// Its version.
+        version: Version,
+    },
+    /// The yard lies where no PATH entry can point to.
+    #[error("the yard can't be at {}", yard.display())]
+    YardPlace {
+        /// Its folder.
+        yard: PathBuf,
+        /// Why not.
+        #[source]
+        source: EntryError,
+    },
+    /// Arguments were given for an installer, and it is none.
+    #[error("{} is no installer that arguments could be passed on to", .0.display())]
+    NoInstaller(PathBuf),
+    /// An installer needs a yes, and nobody can give one.
+    #[error("an installer is run only with a yes, and nobody can be asked here")]
+    NobodyToAsk,
+    /// The user does not want it run.
+    #[error("not run, and nothing was changed")]
+    NotAgreed,
+    /// The installer.
+    #[error(transparent)]
+    Install(#[from] InstallError),
+    /// What an installer left could not be taken on record, since the work was broken off.
+    #[error(transparent)]
+    Adopt(Box<AdoptError>),
+    /// The check was not good, and what was done could not be taken back.
+    #[error("the check is not good, and what was done could not be taken back")]
+    NotUndone {
+        /// Why not.
+        source: Box<UndoError>,
+    },
+    /// The check.
+    #[error(transparent)]
+    Check(#[from] CheckError),
+    /// The user asked to stop when only the check was left.
+    #[error("interrupted; {name} {version} is unpacked and registered, and not yet checked")]
+    CheckInterrupted {
+        /// The tool.
+        name: ToolName,
+        /// Its version.
+        version: Version,
+    },
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(ReceiveError: FileError, YardError, LedgerError, RegistrationError);
+
+impl From<PublishedError> for ReceiveError {
+    fn from(error: PublishedError) -> Self {
+        Self::Trust(error.into())
+    }
+}
+
+impl Blamed for ReceiveError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Archive(e) => e.blame(),
+            Self::Trust(e) => e.blame(),
+            Self::Present { .. } => Blame::Input,
+            Self::Layout(e) => e.blame(),
+            Self::NotGuessed(e) => e.blame(),
+            Self::HomeVariable(_) | Self::YardPlace { .. } | Self::NoInstaller(_) => Blame::Call,
+            Self::NobodyToAsk | Self::NotAgreed => Blame::Call,
+            Self::Install(e) => e.blame(),
+            Self::Adopt(e) => e.blame(),
+            Self::NotUndone { source } => source.blame(),
+            Self::Check(e) => e.blame(),
+            Self::CheckInterrupted { .. } => Blame::Interrupted,
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Archive(e) => e.hint(),
+            Self::Trust(e) => e.hint(),
+            Self::Layout(e) => e.hint(),
+            Self::NotGuessed(e) => e.hint(),
+            Self::HomeVariable(_) => Some("give one with --home-variable X, or use --no-home-variable".to_owned()),
+            Self::Present { name, version } => {
+                Some(format!("'wyard check {name}@{version}' shows how it is; --replace puts this file in its place"))
+            }
+            Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
+            Self::NoInstaller(_) => Some("leave out what stands behind --".to_owned()),
+            Self::NobodyToAsk => Some("give it with --yes".to_owned()),
+            Self::NotAgreed => None,
+            Self::Install(e) => e.hint(),
+            Self::Adopt(e) => e.hint(),
+            Self::NotUndone { source } => source.hint(),
+            Self::Check(e) => e.hint(),
+            Self::CheckInterrupted { name, .. } => Some(format!("'wyard check {name}' does it")),
+            Self::Session(e) => e.hint(),
+        }
+    }
+}

@@ -1,0 +1,329 @@
+//! An installer: planned and shown first, watched while it runs, and finished where it left something undone.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use super::error::ReceiveError;
+use super::observer::Observer;
+use super::report::Received;
+use super::request::ReceiveRequest;
+use crate::change::Change;
+use crate::check::{CheckError, last_words};
+use crate::error::{Blamed as _, FileContext as _};
+use crate::finding::{Code, Finding};
+use crate::installer::{
+    self, Differences, Ended, InstallError, InstallPlan, InstallRequest, InstallerKind, LeftTool, UninstallRecord,
+    Watch, Whose,
+};
+use crate::jobs::adopt::{self, AdoptError, AdoptRequest, AdoptedFolder};
+use crate::jobs::consent::Consent;
+use crate::jobs::undo::{self, UndoRequest};
+use crate::layout::HomeVariables;
+use crate::naming;
+use crate::process::{Ending, Outcome};
+use crate::report::{Report, ReportPath, Verdict};
+use crate::session::Session;
+use crate::yard::Source;
+
+/// What an installer brought.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct InstalledTool {
+    /// What was run.
+    pub plan: InstallPlan,
+    /// Its exit status; null where it did not end by itself.
+    pub status: Option<i32>,
+    /// That in words.
+    pub ended: String,
+    /// Whether it did its work, by its own account.
+    pub well: bool,
+    /// What changed while it ran.
+    pub seen: Differences,
+    /// What was done with what it left; null where there was no tool.
+    pub adopted: Option<Report<AdoptedFolder>>,
+    /// What it left for us to do: whether its command folders were still to be registered.
+    pub left_undone: Option<LeftUndone>,
+    /// Whether the stores were brought back.
+    pub taken_back: bool,
+}
+
+/// What an installer left for us to do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LeftUndone {
+    /// It changed stores, but not so that every new terminal has its commands.
+    NotInEveryTerminal,
+    /// It registered its command folders nowhere.
+    NotRegistered,
+}
+
+pub(super) fn run(
+    session: &Session,
+    request: &ReceiveRequest,
+    observer: &dyn Observer,
+) -> Result<Report<Received>, ReceiveError> {
+    let wanted = as_install(request);
+    let planned = installer::plan(session, &wanted)?;
+    if request.dry_run {
+        return Ok(Report::new(Received::Plan(Box::new(planned.plan))));
+    }
+    observer.planned(&planned.plan);
+    if !wanted.agreed {
+        match observer.consents(&planned.plan) {
+            Consent::Given => {}
+            Consent::Refused => return Err(ReceiveError::NotAgreed),
+            Consent::NobodyToAsk => return Err(ReceiveError::NobodyToAsk),
+        }
+    }
+    // The file stays as it was hashed until the run has ended.
+    let installer::PlannedInstaller { plan, pinned } = planned;
+    let watched = watched_run(session, &wanted, plan)?;
+    drop(pinned);
+    finish(session, &wanted, watched, observer)
+}
+
+fn as_install(request: &ReceiveRequest) -> InstallRequest {
+    let options = &request.installer;
+    InstallRequest {
+        file: request.file.clone(),
+        trust: request.trust.clone(),
+        arguments: options.arguments.clone(),
+        folder: options.folder.clone(),
+        system_install: options.system_install,
+        watch: options.watch.clone(),
+        limit: options.limit,
+        agreed: options.agreed,
+        name: request.name.clone(),
+        version: request.version.clone(),
+        command_folders: request.command_folders.clone(),
+        home_variables: request.home_variables.clone(),
+        scope: request.scope,
+        or_undo: request.or_undo,
+        dry_run: request.dry_run,
+    }
+}
+
+/// An installer has run, and what changed meanwhile is known.
+struct WatchedRun {
+    plan: InstallPlan,
+    outcome: Outcome,
+    ended: Ended,
+    before: Watch,
+    after: Watch,
+    seen: Differences,
+}
+
+fn watched_run(session: &Session, request: &InstallRequest, plan: InstallPlan) -> Result<WatchedRun, ReceiveError> {
+    crate::yard::check_rights(&session.machine)?;
+    let startup = session.asking()?.startup_folders();
+    let mut places = request.watch.clone();
+    places.extend(request.folder.iter().filter_map(|folder| folder.parent().map(Path::to_owned)));
+    // Made before the first look, so that it is not laid at the installer's door.
+    if let Some(folder) = plan.log.parent() {
+        fs::create_dir_all(folder).at("make the folder", folder)?;
+    }
+    let before = Watch::look(&session.machine, &startup, &places)?;
+    let outcome = installer::run(&session.machine, &plan.command, plan.file.parent(), request.limit, &session.stop);
+    let log = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
+    fs::write(&plan.log, log).at("write", &plan.log)?;
+    let after = Watch::look(&session.machine, &startup, &places)?;
+    let seen = before.differences(&after);
+    if matches!(outcome.ending, Ending::Interrupted) {
+        return Err(InstallError::Interrupted(plan.log.into_path()).into());
+    }
+    let ended = Ended::of(plan.installer.kind, &outcome, request.limit);
+    Ok(WatchedRun { plan, outcome, ended, before, after, seen })
+}
+
+/// Tells what changed, registers what is not registered, and checks it.
+fn finish(
+    session: &Session,
+    request: &InstallRequest,
+    watched: WatchedRun,
+    observer: &dyn Observer,
+) -> Result<Report<Received>, ReceiveError> {
+    let mut findings = run_findings(session, &watched);
+    let mut adopted = None;
+    if watched.ended.well && watched.plan.installer.kind != InstallerKind::DebianPackage {
+        let (tool, told) = adopt_left(session, request, &watched, observer)?;
+        findings.extend(told);
+        adopted = tool;
+    }
+    if let Some(adopted) = &adopted {
+        let whose = Whose::of(&watched.seen, &session.machine.home);
+        for text in whose.root_for_bin(&adopted.home, &adopted.command_folders) {
+            let seen = format!("it put the tool's root into PATH, where no command is: {text}");
+            findings.push(Finding::new(Code::BinBelow, seen).remedy("nothing: the right folder is registered"));
+        }
+    }
+    let good = adopted.as_ref().and_then(|adopted| adopted.verdict).is_some_and(Verdict::passes);
+    let taken_back = request.or_undo && !good;
+    if taken_back {
+        let change = adopted.as_ref().and_then(|adopted| adopted.change);
+        take_back(session, request, &watched, change)?;
+    }
+    let left_undone = adopted.as_ref().and_then(|adopted| left_undone(&watched.seen, adopted));
+    // What was handed to the system is the system's.
+    let done = good || request.system_install && watched.ended.well;
+    let WatchedRun { plan, ended, seen, .. } = watched;
+    let Ended { status, well, words } = ended;
+    let verdict = adopted.as_ref().and_then(|adopted| adopted.verdict);
+    let installed = InstalledTool { plan, status, ended: words, well, seen, adopted, left_undone, taken_back };
+    let report = Report::new(Received::Installed(Box::new(installed)));
+    Ok(report.with_verdict(verdict).with_findings(findings).failed_if(!done))
+}
+
+fn left_undone(seen: &Differences, adopted: &AdoptedFolder) -> Option<LeftUndone> {
+    if adopted.was_registered || adopted.renewed.is_some() {
+        return None;
+    }
+    let touched = !seen.startup_files.is_empty() || seen.values.iter().any(|value| !value.entries.is_empty());
+    Some(if touched { LeftUndone::NotInEveryTerminal } else { LeftUndone::NotRegistered })
+}
+
+fn take_back(
+    session: &Session,
+    request: &InstallRequest,
+    watched: &WatchedRun,
+    change: Option<u64>,
+) -> Result<(), ReceiveError> {
+    if change.is_some() {
+        let wanted = UndoRequest { id: change, dry_run: false };
+        undo::run(session, &wanted).map_err(|e| ReceiveError::NotUndone { source: Box::new(e) })?;
+    }
+    let lock = session.lock()?;
+    let startup = session.asking()?.startup_folders();
+    let now = Watch::look(&session.machine, &startup, &request.watch)?;
+    let does = format!("take back what {} did to PATH", watched.plan.file);
+    lock.carry_out(Change { does, undoes: None, changeset: watched.before.back(&now) })?;
+    Ok(())
+}
+
+/// What is worth telling of the run itself.
+fn run_findings(session: &Session, watched: &WatchedRun) -> Vec<Finding> {
+    let WatchedRun { plan, outcome, ended, seen, .. } = watched;
+    let mut findings = Vec::new();
+    let name = plan.file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    if !ended.well {
+        let seen = format!("{name}: {}{}", ended.words, last_words(outcome));
+        let remedy = format!("look into its log {}", plan.log);
+        findings.push(Finding::new(Code::InstallerFailed, seen).remedy(remedy));
+    }
+    let strange = Whose::of(seen, &session.machine.home).strange();
+    if !strange.is_empty() {
+        let seen = format!("changed while it ran, and perhaps not by it: {}", strange.join("; "));
+        findings.push(Finding::new(Code::ChangedMeanwhile, seen));
+    }
+    for value in seen.values.iter().filter(|value| !value.lost.is_empty()) {
+        let lost = value.lost.join("; ");
+        let seen = format!("while it ran, PATH of the {} environment lost: {lost}", value.scope.as_str());
+        let remedy = "what is a tool's on record comes back by itself; for others: wyard path add FOLDER";
+        findings.push(Finding::new(Code::PathReplaced, seen).remedy(remedy));
+    }
+    for entry in seen.values.iter().flat_map(|value| &value.entries).filter(|entry| entry.quoted) {
+        let seen = format!("it put {} into PATH, quotes and all", entry.raw);
+        findings.push(Finding::new(Code::QuotedEntry, seen).remedy("run 'wyard path tidy'"));
+    }
+    findings
+}
+
+/// Finds the tool among what is new, and adopts it. What is in the way of that is told, and ends nothing: the installer
+/// has run.
+fn adopt_left(
+    session: &Session,
+    request: &InstallRequest,
+    watched: &WatchedRun,
+    observer: &dyn Observer,
+) -> Result<(Option<Report<AdoptedFolder>>, Option<Finding>), ReceiveError> {
+    let found = installer::find_tools(session, request, &watched.plan, &watched.seen, &watched.after.places)?;
+    let folders: Vec<PathBuf> = found.iter().map(|left| left.folder.clone()).collect();
+    let chosen = if found.len() > 1 { observer.choose(&folders) } else { Some(0) };
+    let Some(left) = chosen.and_then(|at| found.get(at)) else {
+        return Ok((None, Some(nothing_chosen(&folders, &request.command_folders))));
+    };
+    let mut wanted = as_tool(session, request, watched, left);
+    if found.len() > 1 {
+        // The installer's name and version are those of all, and not of the one.
+        (wanted.name, wanted.version) = (request.name.clone(), request.version.clone());
+    }
+    match adopt::run(session, &wanted) {
+        Ok(adopted) => Ok((Some(adopted), None)),
+        Err(AdoptError::Check(e @ CheckError::Interrupted)) => Err(e.into()),
+        Err(error) => {
+            let folder = left.folder.display();
+            let remedy = format!("wyard adopt \"{folder}\", with --name and --version where it does not tell them");
+            let seen = format!("what it left in {folder} could not be taken on record: {}", words(&error));
+            let finding = Finding::new(Code::InstallerUnfinished, seen).remedy(error.hint().unwrap_or(remedy));
+            Ok((None, Some(finding)))
+        }
+    }
+}
+
+/// An error with what caused it.
+fn words(error: &dyn std::error::Error) -> String {
+    error.source().map_or_else(|| error.to_string(), |source| format!("{error}: {}", words(source)))
+}
+
+fn nothing_chosen(folders: &[PathBuf], given: &[PathBuf]) -> Finding {
+    if let ([], [first, ..]) = (folders, given) {
+        let seen = format!("nothing that it made or wrote to has commands in {}", first.display());
+        return Finding::new(Code::NoCommands, seen).remedy("adopt what is listed under 'made': wyard adopt FOLDER");
+    }
+    if folders.is_empty() {
+        let seen = "it left no command in any new folder: a part was not selected, or a download inside it failed";
+        let again = "run it again with the part selected, its own arguments behind --, or --installer-folder DIR";
+        return Finding::new(Code::NoCommands, seen).remedy(again);
+    }
+    let names: Vec<String> = folders.iter().map(|folder| folder.display().to_string()).collect();
+    let seen = format!("it left commands in {} folders: {}", folders.len(), names.join(", "));
+    Finding::new(Code::SeveralTools, seen).remedy("adopt the one you mean: wyard adopt FOLDER")
+}
+
+/// What is asked of `adopt`.
+fn as_tool(session: &Session, request: &InstallRequest, watched: &WatchedRun, left: &LeftTool) -> AdoptRequest {
+    let WatchedRun { plan, seen, .. } = watched;
+    let whose = Whose::of(seen, &session.machine.home);
+    // Of one that was run again nothing is new on the system's record.
+    let is_its = |record: &UninstallRecord| {
+        let of_product = plan.installer.product.as_ref().is_some_and(|name| record.name.eq_ignore_ascii_case(name));
+        of_product || !record.folder.is_empty() && Path::new(record.folder.trim_matches('"')) == left.folder
+    };
+    let of_system = || UninstallRecord::all().into_iter().find(is_its);
+    let record = seen.installed.first().cloned().or_else(of_system);
+    let guess = naming::guess(&plan.file.file_name().unwrap_or_default().to_string_lossy());
+    let of_record = record.as_ref().map(|r| r.version.clone());
+    let version = plan.installer.version.clone().or(of_record).or(guess.version);
+    let only_one = left.only.as_ref().and_then(|names| <&[String; 1]>::try_from(&names[..]).ok()).map(|[name]| name);
+    let names = [guess.name, plan.installer.product.clone(), only_one.cloned()];
+    let name = names.into_iter().flatten().find_map(|text| installer::tool_name(&text));
+    let recorded = record.map(|record| record.command).filter(|command| !command.is_empty()).map(ReportPath::from);
+    let own = || {
+        let found = installer::own_uninstaller(&left.folder, session.system());
+        found.filter(|_| left.only.is_none()).map(ReportPath::from)
+    };
+    AdoptRequest {
+        folder: left.folder.clone(),
+        name: request.name.clone().or(name),
+        version: request.version.clone().or_else(|| version?.parse().ok()),
+        command_folders: left.command_folders.clone(),
+        home_variables: match (&left.only, &request.home_variables) {
+            (Some(_), HomeVariables::Usual) => HomeVariables::None,
+            (_, asked) => asked.clone(),
+        },
+        scope: request.scope,
+        move_in: false,
+        dry_run: false,
+        installed: Some(adopt::Installed {
+            only: left.only.clone(),
+            uninstaller: recorded.or_else(own).map(|command| vec![command]),
+            added: seen.startup_files.iter().filter_map(|file| whose.own_text(file)).collect(),
+            source: Source {
+                file: plan.file.text().into_owned(),
+                bytes: plan.bytes,
+                sha256: plan.sha256.clone(),
+                compared: plan.compared,
+            },
+        }),
+    }
+}

@@ -1,0 +1,17 @@
+//! `receive`: from a downloaded file to a proven command.
+
+mod error;
+mod installer;
+mod observer;
+mod report;
+mod request;
+mod run;
+mod stages;
+
+pub use error::ReceiveError;
+pub use installer::{InstalledTool, LeftUndone};
+pub use observer::{Observer, Stage};
+pub use report::{Received, ReceivedTool};
+pub use request::{InstallerOptions, ReceiveRequest};
+pub use run::run;
+pub use stages::{Checked, Identified, LaidOut, Placed, Registered};

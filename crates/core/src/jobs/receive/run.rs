@@ -1,0 +1,114 @@
+//! The job, stage by stage.
+
+use super::error::ReceiveError;
+use super::installer;
+use super::observer::{Observer, Stage};
+use super::report::{Received, ReceivedTool};
+use super::request::ReceiveRequest;
+use super::stages::{Checked, Identified, LaidOut, Placed, Registered};
+use crate::checksum::Summed;
+use crate::installer::recognise;
+use crate::jobs::undo::{self, UndoRequest};
+use crate::path_list;
+use crate::report::{Report, Verdict};
+use crate::session::Session;
+
+/// Receives a tool: an archive is unpacked into the yard, an installer is run under watch.
+///
+/// # Errors
+/// With what was wrong; the stock then holds either nothing or the whole tool, and the message says which.
+pub fn run(
+    session: &Session,
+    request: &ReceiveRequest,
+    observer: &dyn Observer,
+) -> Result<Report<Received>, ReceiveError> {
+    let options = &request.installer;
+    if options.system_install || recognise(&request.file)?.is_some() {
+        return installer::run(session, request, observer);
+    }
+    if !options.arguments.is_empty() || options.folder.is_some() {
+        return Err(ReceiveError::NoInstaller(request.file.clone()));
+    }
+    archive(session, request, observer)
+}
+
+fn archive(
+    session: &Session,
+    request: &ReceiveRequest,
+    observer: &dyn Observer,
+) -> Result<Report<Received>, ReceiveError> {
+    if !request.dry_run {
+        session.check_scope(request.scope)?;
+    }
+    let yard = session.yard.root();
+    path_list::check_entry(yard, session.system())
+        .map_err(|source| ReceiveError::YardPlace { yard: yard.to_owned(), source })?;
+
+    let identified = Identified::open(session, request)?;
+    observer.stage(&Stage::Identified(identified.format()));
+    let lock = session.lock_unless(request.dry_run)?;
+    identified.refuse_early(session, request)?;
+    let (summed, staged) = identified.sum_and_stage(session, request, observer)?;
+    observer.stage(&Stage::Summed(&summed));
+    let laid_out = staged.lay_out(session, request)?;
+    observer.stage(&Stage::LaidOut(&laid_out));
+    let placed = laid_out.place(request)?;
+    let registered = placed.register(session, request, &summed, lock)?;
+    observer.stage(&Stage::Placed(&registered.placed));
+    observer.stage(&Stage::Registered(&registered));
+    let checked = registered.check(session)?;
+    if let Some(check) = &checked.check {
+        observer.stage(&Stage::Checked(check));
+    }
+    let taken_back = take_back(session, request, &checked)?;
+    Ok(report(request, summed, checked, taken_back))
+}
+
+/// Takes everything back where the check is not good and the user wants that.
+fn take_back(session: &Session, request: &ReceiveRequest, checked: &Checked) -> Result<bool, ReceiveError> {
+    if !request.or_undo || checked.verdict.is_none_or(Verdict::passes) {
+        return Ok(false);
+    }
+    let wanted = UndoRequest { id: checked.registered.change, dry_run: false };
+    undo::run(session, &wanted).map_err(|e| ReceiveError::NotUndone { source: Box::new(e) })?;
+    Ok(true)
+}
+
+fn report(request: &ReceiveRequest, summed: Summed, checked: Checked, taken_back: bool) -> Report<Received> {
+    let Checked { registered, check, verdict } = checked;
+    let Registered { placed, card, command_folders, stays_beside, startup_files, registry_values, .. } = registered;
+    let Placed { tool, left_out, dry_run, .. } = placed;
+    let LaidOut { name, version, os, arch, layout, home, replaces, format, listing, .. } = tool;
+    let findings = registered.findings.into_iter().chain(summed.finding()).chain(placed.findings).collect();
+    let received = ReceivedTool {
+        dry_run,
+        file: request.file.clone().into(),
+        container: format.container,
+        compression: format.compression,
+        bytes: format.bytes,
+        sha256: summed.sha256.to_string(),
+        compared: !summed.published.is_empty(),
+        published: summed.published,
+        files: listing.files(),
+        unpacked_bytes: listing.unpacked_bytes(),
+        name: name.to_string(),
+        version: version.to_string(),
+        os,
+        arch,
+        wrapper: layout.wrapper.into(),
+        home: home.into(),
+        replaced: replaces,
+        command_folders: command_folders.into_iter().map(Into::into).collect(),
+        commands: layout.commands,
+        home_variables: card.registration.map(|r| r.home_variables).unwrap_or_default(),
+        scope: request.scope,
+        stays_beside,
+        startup_files,
+        registry_values,
+        left_out,
+        check,
+        change: registered.change,
+        taken_back,
+    };
+    Report::new(Received::Tool(Box::new(received))).with_verdict(verdict).with_findings(findings)
+}

@@ -1,0 +1,325 @@
+//! The stages of receiving an archive, each a value that the next one consumes: identified, summed and staged, laid out,
+//! placed, registered, checked.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use super::error::ReceiveError;
+use super::observer::Observer;
+use super::request::ReceiveRequest;
+use crate::archive::{self, Finish, Format, LeftOut, Listing, Source};
+use crate::change::{Change, Changeset};
+use crate::check::{CheckError, ToolCheck, check};
+use crate::checksum::{Published, Summed};
+use crate::clock;
+use crate::error::FileContext as _;
+use crate::finding::Finding;
+use crate::jobs::retire::remove_old;
+use crate::jobs::summing::while_summing;
+use crate::jobs::tool_names::{NotGuessed, file_name, guess_names, tool_names};
+use crate::layout::{self, Layout, Target};
+use crate::naming::{self, Guess, ToolName, Version};
+use crate::os;
+use crate::progress::Processor;
+use crate::registration::registration;
+use crate::report::Verdict;
+use crate::session::Session;
+use crate::store::{RegistryChange, StartupChange, StorePlan};
+use crate::yard::{self, Card, CardLayout, Stock, YardLock};
+
+/// The file is open, and its kind is known.
+#[derive(Debug)]
+pub struct Identified {
+    source: Source,
+    guess: Guess,
+    published: Vec<Published>,
+}
+
+impl Identified {
+    /// Opens the file; from then on it is read whatever happens to its name.
+    pub(super) fn open(session: &Session, request: &ReceiveRequest) -> Result<Self, ReceiveError> {
+        let source = Source::open(&request.file, &std::env::temp_dir(), &session.stop)?;
+        let guess = guess_names(&request.file, &source.format);
+        let published = request.trust.published(&request.file)?;
+        Ok(Self { source, guess, published })
+    }
+
+    /// What the file is.
+    #[must_use]
+    pub fn format(&self) -> &Format {
+        &self.source.format
+    }
+
+    /// Refuses what can't be kept before it is unpacked: in most cases the file's name tells it.
+    pub(super) fn refuse_early(&self, session: &Session, request: &ReceiveRequest) -> Result<(), ReceiveError> {
+        match names(request, &self.guess) {
+            Ok((name, version)) => is_present(session, &name, &version, request.replace).map(drop),
+            Err(_) => Ok(()),
+        }
+    }
+
+    /// Unpacks into the yard's staging, or only lists for a dry run, while the checksum is computed; nothing of it is used
+    /// before that was compared.
+    pub(super) fn sum_and_stage(
+        self,
+        session: &Session,
+        request: &ReceiveRequest,
+        observer: &dyn Observer,
+    ) -> Result<(Summed, Staged), ReceiveError> {
+        let Self { source, guess, published } = self;
+        let unpack = |other: &Processor| unpack(&source, session, request, observer, other);
+        let (summed, (root, listing)) = while_summing(&source, published, &session.stop, unpack)?;
+        Ok((summed, Staged { format: source.format, guess, root, listing }))
+    }
+}
+
+/// The archive's content: in a folder of the yard's staging that goes away by itself, or only listed.
+#[derive(Debug)]
+pub struct Staged {
+    format: Format,
+    guess: Guess,
+    root: Option<tempfile::TempDir>,
+    listing: Listing,
+}
+
+fn unpack(
+    source: &Source,
+    session: &Session,
+    request: &ReceiveRequest,
+    observer: &dyn Observer,
+    other: &Processor,
+) -> Result<(Option<tempfile::TempDir>, Listing), ReceiveError> {
+    if request.dry_run {
+        return Ok((None, archive::list(source, request.options, &session.stop)?));
+    }
+    let staging = session.yard.staging();
+    fs::create_dir_all(&staging).at("make the folder", &staging)?;
+    let root = tempfile::Builder::new().prefix("receive-").tempdir_in(&staging).at("make a folder in", &staging)?;
+    os::set_folder_mode(root.path(), 0o755).at("set the rights of", root.path())?;
+    observer.begin("unpack", None);
+    let listing = archive::unpack(source, root.path(), request.options, observer, &session.stop, other);
+    observer.end();
+    Ok((Some(root), listing?))
+}
+
+impl Staged {
+    /// Finds name, version, wrapper, command folders and commands; refuses links that lead out of the tool's folder.
+    pub(super) fn lay_out(mut self, session: &Session, request: &ReceiveRequest) -> Result<LaidOut, ReceiveError> {
+        if request.options.leave_out_hazards {
+            let root = self.root.as_ref().map(tempfile::TempDir::path);
+            self.listing.leave_out_links(&layout::wrapper(&self.listing), root)?;
+        }
+        let target = Target::here(session.system(), request.foreign);
+        let layout = layout::analyse(&self.listing, &request.command_folders, target)?;
+        let _ = Finish::check(&self.listing, &layout.wrapper)?;
+        let guess = self.guess.or(naming::guess(&file_name(&layout.wrapper)));
+        let (name, version) = names(request, &guess)?;
+        let replaces = is_present(session, &name, &version, request.replace)?;
+        let home = session.yard.home(&name, &version);
+        let (format, root, listing) = (self.format, self.root, self.listing);
+        Ok(LaidOut { name, version, os: guess.os, arch: guess.arch, layout, home, replaces, format, root, listing })
+    }
+}
+
+/// What the tool is, and where things are in it.
+#[derive(Debug)]
+pub struct LaidOut {
+    /// The tool.
+    pub name: ToolName,
+    /// Its version.
+    pub version: Version,
+    /// The system that the names tell.
+    pub os: Option<&'static str>,
+    /// The processor that the names tell.
+    pub arch: Option<&'static str>,
+    /// Wrapper, command folders and commands.
+    pub layout: Layout,
+    /// Where the tool will lie.
+    pub home: PathBuf,
+    /// Whether a version that is there is replaced.
+    pub replaces: bool,
+    /// What the file is.
+    pub format: Format,
+    /// What it holds.
+    pub listing: Listing,
+    root: Option<tempfile::TempDir>,
+}
+
+impl LaidOut {
+    /// Completes the tool in staging: links are made, execute bits set.
+    pub(super) fn place(self, request: &ReceiveRequest) -> Result<Placed, ReceiveError> {
+        let mut left_out = self.listing.left_out.clone();
+        let mut findings = Vec::new();
+        if let Some(root) = &self.root {
+            let finished = Finish::check(&self.listing, &self.layout.wrapper)?.apply(root.path(), request.options)?;
+            findings.extend(finished.finding());
+            left_out.extend(finished.left_out);
+        }
+        Ok(Placed { tool: self, left_out, findings, dry_run: request.dry_run })
+    }
+}
+
+/// The tool is whole, and goes to its place together with its registration.
+#[derive(Debug)]
+pub struct Placed {
+    /// What it is.
+    pub tool: LaidOut,
+    /// Entries that were left out because they could do harm.
+    pub left_out: Vec<LeftOut>,
+    /// What is worth telling of it.
+    pub findings: Vec<Finding>,
+    /// Whether this is only what would be done.
+    pub dry_run: bool,
+}
+
+impl Placed {
+    /// Writes card and stores and moves the tool into the stock, as one change; without a lock only what would be done is
+    /// worked out.
+    pub(super) fn register(
+        self,
+        session: &Session,
+        request: &ReceiveRequest,
+        summed: &Summed,
+        lock: Option<YardLock>,
+    ) -> Result<Registered, ReceiveError> {
+        let stock = session.cards()?;
+        let LaidOut { name, version, layout, home, replaces, root, .. } = &self.tool;
+        let mut card = card(request, &self.tool, summed)?;
+        let stays_beside = if request.stay { other_in_service(&stock, name, version) } else { None };
+        if stays_beside.is_some() {
+            card.registration = None;
+        }
+        let registrar = session.registrar(&stock)?;
+        let plan = card.registration.is_some().then(|| registrar.plan(Some(&card), None)).transpose()?;
+        let mut change = None;
+        if let (Some(root), Some(lock)) = (root, &lock) {
+            let mut changeset = Changeset::default();
+            if *replaces {
+                let id = session.yard.ledger().read()?.next_id();
+                changeset.shift(home, &session.yard.retired_home(name, version, id));
+            }
+            match &plan {
+                Some(plan) => changeset.extend(registrar.changeset(plan, Some(&card), None)?),
+                None => session.yard.put_card(&mut changeset, &card)?,
+            }
+            // Last: a card without its folder does not count, whatever else has been done.
+            changeset.shift(&root.path().join(&layout.wrapper), home);
+            let does = format!("receive {name} {version}");
+            change = lock.carry_out(Change { does, undoes: None, changeset })?;
+            remove_old(&session.yard, lock)?;
+        }
+        let command_folders = session.yard.registered(&card).map(|r| r.command_folders).unwrap_or_default();
+        Ok(Registered {
+            startup_files: plan.as_ref().map(StorePlan::startup_files).unwrap_or_default(),
+            registry_values: plan.as_ref().map(StorePlan::registry_values).unwrap_or_default(),
+            findings: plan.as_ref().map(StorePlan::findings).unwrap_or_default(),
+            placed: self,
+            card,
+            command_folders,
+            stays_beside,
+            change,
+        })
+    }
+}
+
+/// The tool is in the stock, its card is written, and new terminals should have it.
+#[derive(Debug)]
+pub struct Registered {
+    /// The tool.
+    pub placed: Placed,
+    /// Its card.
+    pub card: Card,
+    /// The command folders that are registered, absolute.
+    pub command_folders: Vec<PathBuf>,
+    /// The version that stays in service, where this one was only laid beside it.
+    pub stays_beside: Option<String>,
+    /// What happens to the startup files.
+    pub startup_files: Vec<StartupChange>,
+    /// What happens to values of the registry.
+    pub registry_values: Vec<RegistryChange>,
+    /// What is worth telling of the stores.
+    pub findings: Vec<Finding>,
+    /// The number of the change in the ledger.
+    pub change: Option<u64>,
+}
+
+impl Registered {
+    /// Checks the tool in new terminals, unless nothing was registered.
+    pub(super) fn check(self, session: &Session) -> Result<Checked, ReceiveError> {
+        if self.placed.dry_run || self.card.registration.is_none() {
+            return Ok(Checked { registered: self, check: None, verdict: None });
+        }
+        let checked = match check(session, std::slice::from_ref(&self.card), true) {
+            Err(CheckError::Interrupted) => {
+                let Card { name, version, .. } = self.card;
+                return Err(ReceiveError::CheckInterrupted { name, version });
+            }
+            other => other?,
+        };
+        let verdict = checked.verdict;
+        Ok(Checked { registered: self, check: checked.into_body().tools.into_iter().next(), verdict })
+    }
+}
+
+/// New terminals were asked.
+#[derive(Debug)]
+pub struct Checked {
+    /// What was registered.
+    pub registered: Registered,
+    /// What new terminals say; `None` where nothing was registered.
+    pub check: Option<ToolCheck>,
+    /// The verdict.
+    pub verdict: Option<Verdict>,
+}
+
+/// Name and version: as given, else as guessed.
+fn names(request: &ReceiveRequest, guess: &Guess) -> Result<(ToolName, Version), NotGuessed> {
+    tool_names(request.name.as_ref(), request.version.as_ref(), guess, &request.file)
+}
+
+/// Whether the version is there already; an error where it may not be replaced.
+fn is_present(session: &Session, name: &ToolName, version: &Version, replace: bool) -> Result<bool, ReceiveError> {
+    let present = session.yard.home(name, version).exists();
+    if present && !replace {
+        return Err(ReceiveError::Present { name: name.clone(), version: version.clone() });
+    }
+    Ok(present)
+}
+
+/// The version of a tool that is registered, where it is another one.
+fn other_in_service(stock: &Stock, name: &ToolName, version: &Version) -> Option<String> {
+    let mut cards = stock.iter();
+    let other = cards.find(|c| c.name == *name && c.version != *version && c.registration.is_some())?;
+    Some(other.version.to_string())
+}
+
+fn card(request: &ReceiveRequest, tool: &LaidOut, summed: &Summed) -> Result<Card, ReceiveError> {
+    let home_variables = request.home_variables.of(&tool.name).map_err(ReceiveError::HomeVariable)?;
+    let file = std::path::absolute(&request.file).unwrap_or_else(|_| request.file.clone());
+    let LaidOut { name, version, layout, format, .. } = tool;
+    Ok(Card {
+        card: 1,
+        name: name.clone(),
+        version: version.clone(),
+        received: clock::now(),
+        source: yard::Source {
+            file: text(&file),
+            bytes: format.bytes,
+            sha256: summed.sha256.to_string(),
+            compared: !summed.published.is_empty(),
+        },
+        layout: CardLayout { wrapper: layout.wrapper.clone(), command_folders: layout.command_folders.clone() },
+        commands: layout.commands.clone(),
+        folder: None,
+        uninstaller: None,
+        added: Vec::new(),
+        probe: None,
+        requires: request.requires.clone(),
+        trials: Vec::new(),
+        registration: Some(registration(request.scope, home_variables)),
+    })
+}
+
+fn text(path: &Path) -> String {
+    path.to_string_lossy().into_owned()
+}

@@ -1,0 +1,180 @@
+//! `register` and `unregister`: putting a tool's command folders and home variables into the stores, and taking them out.
+
+use serde::Serialize;
+
+use crate::change::{Change, LedgerError};
+use crate::error::{Blame, Blamed};
+use crate::naming::NameError;
+use crate::registration::{RegistrationError, registration};
+use crate::report::{Report, ReportBody};
+use crate::scope::Scope;
+use crate::session::{Session, SessionError, meets_session};
+use crate::store::{Action, RegistryChange, StartupChange};
+use crate::yard::{Card, Stock, YardError, YardLock};
+
+/// What is done with a tool.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Registering {
+    /// It is registered: in this scope, else in the one it is in, else in the user's.
+    Register(Option<Scope>),
+    /// It is taken out; it stays in the yard.
+    Unregister,
+    /// It takes the place of the version in service.
+    Switch,
+}
+
+impl Registering {
+    fn name(self) -> &'static str {
+        match self {
+            Self::Register(_) => "register",
+            Self::Unregister => "unregister",
+            Self::Switch => "switch",
+        }
+    }
+}
+
+/// What is asked of `register` and `unregister`.
+#[derive(Debug, Clone)]
+pub struct RegisterRequest {
+    /// The tool, as NAME or NAME@VERSION.
+    pub tool: String,
+    /// What is done with it.
+    pub does: Registering,
+    /// Whether only the plan is wanted.
+    pub dry_run: bool,
+}
+
+/// What happened to the stores.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct RegisteredTool {
+    /// What was done.
+    #[serde(skip)]
+    pub does: Registering,
+    /// Whether this is only what would be done.
+    pub dry_run: bool,
+    /// The tool.
+    pub name: String,
+    /// Its version.
+    pub version: String,
+    /// Whether anything had to be changed.
+    pub changed: bool,
+    /// Whose PATH.
+    pub scope: Scope,
+    /// What happens to the startup files.
+    pub startup_files: Vec<StartupChange>,
+    /// What happens to values of the registry.
+    pub registry_values: Vec<RegistryChange>,
+}
+
+impl ReportBody for RegisteredTool {
+    fn name(&self) -> &'static str {
+        self.does.name()
+    }
+}
+
+/// Why a tool could not be registered or taken out.
+#[derive(Debug, thiserror::Error)]
+pub enum RegisterError {
+    /// The usual home variable cannot be made of the name.
+    #[error("no home variable can be made of the tool's name")]
+    HomeVariable(#[source] NameError),
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(RegisterError: YardError, LedgerError, RegistrationError);
+
+impl Blamed for RegisterError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::HomeVariable(_) => Blame::Call,
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::HomeVariable(_) => {
+                Some("receive the tool again with --home-variable X or --no-home-variable".to_owned())
+            }
+            Self::Session(e) => e.hint(),
+        }
+    }
+}
+
+/// Registers a tool that is in the yard, or takes it out of the stores again.
+///
+/// # Errors
+/// When there is no such tool, or something is in the way; nothing is changed then.
+pub fn run(session: &Session, request: &RegisterRequest) -> Result<Report<RegisteredTool>, RegisterError> {
+    // Looked for before the lock, so that a wrong name makes no yard.
+    session.stock()?.find(&request.tool)?;
+    if !request.dry_run && request.does != Registering::Unregister {
+        let scope = if let Registering::Register(Some(scope)) = request.does { scope } else { Scope::User };
+        session.check_scope(scope)?;
+    }
+    let lock = session.lock_unless(request.dry_run)?;
+    let stock = session.cards()?;
+    let card = stock.find(&request.tool)?.clone();
+    change(session, &stock, card, request.does, lock)
+}
+
+/// Changes the stores for a card of the stock; without a lock only what would be done is worked out.
+pub(super) fn change(
+    session: &Session,
+    stock: &Stock,
+    mut card: Card,
+    does: Registering,
+    lock: Option<YardLock>,
+) -> Result<Report<RegisteredTool>, RegisterError> {
+    let dry_run = lock.is_none();
+    let was_registered = card.registration.is_some();
+    let was_in = card.registration.as_ref().map(|r| r.scope);
+    card.registration = match does {
+        Registering::Unregister => None,
+        Registering::Register(scope) => Some(anew(session, stock, &card, scope)?),
+        Registering::Switch => Some(anew(session, stock, &card, None)?),
+    };
+    let adding = card.registration.is_some();
+    // An unregistered version must not take out the one of the same name that is in service.
+    let nothing_to_do = !adding && !was_registered;
+    let registrar = session.registrar(stock)?;
+    let (put, taken) = if adding { (Some(&card), None) } else { (None, Some(&card)) };
+    let plan = registrar.plan(put, taken)?;
+    let (startup_files, registry_values) =
+        if nothing_to_do { (Vec::new(), Vec::new()) } else { (plan.startup_files(), plan.registry_values()) };
+    let touched = startup_files.iter().any(|c| c.action != Action::Keep) || !registry_values.is_empty();
+    if let Some(lock) = lock.filter(|_| !nothing_to_do) {
+        let changeset = registrar.changeset(&plan, put, taken)?;
+        let does = format!("{} {} {}", does.name(), card.name, card.version);
+        lock.carry_out(Change { does, undoes: None, changeset })?;
+    }
+    let report = RegisteredTool {
+        does,
+        dry_run,
+        name: card.name.to_string(),
+        version: card.version.to_string(),
+        changed: touched || was_registered != adding,
+        scope: card.registration.as_ref().map(|r| r.scope).or(was_in).unwrap_or(Scope::User),
+        startup_files,
+        registry_values,
+    };
+    Ok(Report::new(report).with_findings(plan.findings()))
+}
+
+/// A registration of a tool: where it is not registered, with the home variables of its version in service, or the usual
+/// one.
+fn anew(
+    session: &Session,
+    stock: &Stock,
+    card: &Card,
+    scope: Option<Scope>,
+) -> Result<crate::yard::Registration, RegisterError> {
+    let in_service = || stock.find(card.name.as_str()).ok()?.registration.clone();
+    let (was_in, variables) = match card.registration.clone().or_else(in_service) {
+        Some(registration) => (registration.scope, registration.home_variables),
+        None => (session.machine.scope, vec![card.name.home_variable().map_err(RegisterError::HomeVariable)?]),
+    };
+    Ok(registration(scope.unwrap_or(was_in), variables))
+}

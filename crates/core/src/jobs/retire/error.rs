@@ -1,0 +1,44 @@
+//! Why a tool could not be retired.
+
+use crate::change::LedgerError;
+use crate::error::{Blame, Blamed, FileError};
+use crate::registration::RegistrationError;
+use crate::session::{SessionError, meets_session};
+use crate::yard::YardError;
+
+/// Why a tool could not be retired.
+#[derive(Debug, thiserror::Error)]
+pub enum RetireError {
+    /// Nothing that could remove it is on record.
+    #[error("no uninstaller of {0} is known")]
+    NoUninstaller(String),
+    /// A yes is needed, and nobody can give one.
+    #[error("an uninstaller is run only with a yes, and nobody can be asked here")]
+    NobodyToAsk,
+    /// The user does not want it run.
+    #[error("not run, and nothing was changed")]
+    NotAgreed,
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(RetireError: FileError, YardError, LedgerError, RegistrationError);
+
+impl Blamed for RetireError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::NoUninstaller(_) | Self::NobodyToAsk | Self::NotAgreed => Blame::Call,
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::NoUninstaller(name) => Some(format!("leave out --uninstall: wyard retire {name}")),
+            Self::NobodyToAsk => Some("give it with --yes".to_owned()),
+            Self::NotAgreed => None,
+            Self::Session(e) => e.hint(),
+        }
+    }
+}

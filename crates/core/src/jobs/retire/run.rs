@@ -1,0 +1,81 @@
+//! The job: what is retired, and how.
+
+use std::time::Duration;
+
+use super::error::RetireError;
+use super::report::{Retired, UninstallPlan};
+use super::retired::{empty_retired, retire};
+use super::uninstall::uninstall;
+use crate::installer::uninstaller;
+use crate::jobs::consent::Consent;
+use crate::report::{Report, ReportPath};
+use crate::session::Session;
+
+/// What is asked of `retire`.
+#[derive(Debug, Clone)]
+pub enum RetireRequest {
+    /// Take a tool out of the stock.
+    Tool {
+        /// The tool, as NAME or NAME@VERSION.
+        tool: String,
+        /// Whether its own uninstaller is run, and how; `None` where its folder is only set aside.
+        uninstall: Option<UninstallOptions>,
+        /// Whether only the plan is wanted.
+        dry_run: bool,
+    },
+    /// Remove the folders of all retired tools for good.
+    Empty {
+        /// Whether only the plan is wanted.
+        dry_run: bool,
+    },
+}
+
+/// How an uninstaller is run.
+#[derive(Debug, Clone, Copy)]
+pub struct UninstallOptions {
+    /// Whether it is run without asking.
+    pub agreed: bool,
+    /// How long it may take.
+    pub limit: Duration,
+}
+
+/// Who is asked whether an uninstaller may be run.
+pub trait UninstallAgreement {
+    /// Whether it may.
+    fn consents(&self, _command: &[ReportPath]) -> Consent {
+        Consent::NobodyToAsk
+    }
+}
+
+/// Retires a tool, or removes what was retired.
+///
+/// # Errors
+/// When there is no such tool, it has no uninstaller, or something is in the way; nothing is changed then.
+pub fn run(
+    session: &Session,
+    request: &RetireRequest,
+    agreement: &dyn UninstallAgreement,
+) -> Result<Report<Retired>, RetireError> {
+    match request {
+        RetireRequest::Empty { dry_run } => Ok(Report::new(Retired::Tool(Box::new(empty_retired(session, *dry_run)?)))),
+        RetireRequest::Tool { tool, uninstall: None, dry_run } => {
+            Ok(Report::new(Retired::Tool(Box::new(retire(session, tool, *dry_run)?))))
+        }
+        RetireRequest::Tool { tool, uninstall: Some(options), dry_run } => {
+            let stock = session.stock()?;
+            let command = uninstaller(stock.find(tool)?, session.system());
+            let command = command.ok_or_else(|| RetireError::NoUninstaller(tool.clone()))?;
+            if *dry_run {
+                return Ok(Report::new(Retired::Plan(UninstallPlan { tool: tool.clone(), command })));
+            }
+            if !options.agreed {
+                match agreement.consents(&command) {
+                    Consent::Given => {}
+                    Consent::Refused => return Err(RetireError::NotAgreed),
+                    Consent::NobodyToAsk => return Err(RetireError::NobodyToAsk),
+                }
+            }
+            Ok(uninstall(session, tool, command, options.limit)?.map(|done| Retired::Uninstalled(Box::new(done))))
+        }
+    }
+}

@@ -1,0 +1,71 @@
+//! What new terminals make of the commands of the yard, and the copies beside them.
+
+use std::collections::HashMap;
+use std::path::PathBuf;
+
+use super::report::{ForeignCopy, NewTerminals, OtherMeaning};
+use crate::check;
+use crate::environment::Environment;
+use crate::report::ReportPath;
+use crate::resolve::{self, Caller, Disk, Kind, Standing, same_file};
+use crate::session::{Session, SessionError};
+use crate::terminal::Question;
+use crate::yard::Card;
+
+/// What new terminals say of tools.
+#[derive(Default)]
+pub(super) struct Looked {
+    pub meanings: HashMap<(String, String), NewTerminals>,
+    pub elsewhere: Vec<ForeignCopy>,
+}
+
+/// Asks new terminals what the commands of these tools mean.
+pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, SessionError> {
+    let (yard, asking) = (&session.yard, session.asking()?);
+    let names: Vec<String> = cards.iter().flat_map(|c| c.commands.iter().map(|c| c.name.clone())).collect();
+    let answers = asking.everywhere(Question { commands: &names, variables: &[] });
+    let said: Vec<_> = answers.iter().filter_map(|a| Some((a.shell, a.said.as_ref().ok()?))).collect();
+    let mut looked = Looked::default();
+    let mut copies: Vec<(String, PathBuf)> = Vec::new();
+    for card in cards {
+        let home = yard.home_of(card);
+        let mut others: Vec<OtherMeaning> = Vec::new();
+        for command in &card.commands {
+            let file = home.join(&command.path);
+            for meaning in said.iter().map(|(_, said)| said.meaning(&command.name)) {
+                let this = meaning.kind == Kind::File && meaning.file.as_ref().is_some_and(|f| same_file(f, &file));
+                let runs = meaning.file.clone().filter(|_| meaning.kind == Kind::File);
+                let other = OtherMeaning {
+                    command: command.name.clone(),
+                    kind: meaning.kind,
+                    file: runs.map(ReportPath::from),
+                };
+                if !this && !others.contains(&other) {
+                    others.push(other);
+                }
+            }
+        }
+        for (shell, said) in &said {
+            let Some(first) = card.commands.first() else { continue };
+            for candidate in resolve::candidates(Caller::Shell(*shell), &first.name, &said.context, &Disk) {
+                let runs = !matches!(candidate.standing, Standing::Skipped);
+                let known = copies.iter().any(|(_, copy)| same_file(copy, &candidate.path));
+                let ours = candidate.path.starts_with(yard.root()) || candidate.path.starts_with(&home);
+                if runs && !known && !ours {
+                    copies.push((first.name.clone(), candidate.path));
+                }
+            }
+        }
+        // A terminal that gave no answer is not one that runs it.
+        let this = others.is_empty() && said.len() == answers.len() && !said.is_empty();
+        looked.meanings.insert((card.name.to_string(), card.version.to_string()), NewTerminals { this, others });
+    }
+    let environment = asking.environment().unwrap_or_else(|| Environment::new(session.system()));
+    let mut versions = check::versions(&copies, &environment, &session.stop);
+    let copy = |(name, path): (String, PathBuf)| {
+        let version = versions.remove(&path);
+        ForeignCopy { name, path: path.into(), version }
+    };
+    looked.elsewhere = copies.into_iter().map(copy).collect();
+    Ok(looked)
+}

@@ -1,0 +1,10 @@
+//! `stock`: what the yard holds, and settling what cards and folders disagree about.
+
+mod list;
+mod look;
+mod mend;
+mod report;
+mod run;
+
+pub use report::{ForeignCopy, MendedStock, NewTerminals, OtherMeaning, StockReport, StockTool, ToolStock};
+pub use run::{StockRequest, run};

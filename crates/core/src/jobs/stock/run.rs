@@ -1,0 +1,33 @@
+//! The job: lists or mends.
+
+use super::list::list;
+use super::mend::mend;
+use super::report::StockReport;
+use crate::report::Report;
+use crate::session::{Session, SessionError};
+
+/// What is asked of `stock`.
+#[derive(Debug, Clone, Copy)]
+pub enum StockRequest {
+    /// What the yard holds.
+    List {
+        /// Whether new terminals are asked what they run, and copies that are not the yard's for their version.
+        asks: bool,
+    },
+    /// That cards and folders agree again.
+    Mend {
+        /// Whether only the plan is wanted.
+        dry_run: bool,
+    },
+}
+
+/// Lists or mends the stock. A card that cannot be read makes the list fail.
+///
+/// # Errors
+/// When cards or settings cannot be read, or the yard cannot be written to.
+pub fn run(session: &Session, request: StockRequest) -> Result<Report<StockReport>, SessionError> {
+    match request {
+        StockRequest::List { asks } => list(session, asks),
+        StockRequest::Mend { dry_run } => Ok(Report::new(StockReport::Mended(mend(session, dry_run)?))),
+    }
+}

@@ -1,0 +1,161 @@
+//! `trial`: small real work, and what must come of it; and the trials on a card, added and dropped.
+
+use serde::Serialize;
+
+use crate::check::{self, TrialError, TrialObserver, TrialResult};
+use crate::error::{Blame, Blamed};
+use crate::jobs::card_change::change_card;
+use crate::report::{Report, ReportBody};
+use crate::session::{Session, SessionError, meets_session};
+use crate::yard::{Card, Trial, YardError};
+
+/// What is asked of `trial`.
+#[derive(Debug, Clone)]
+pub enum TrialRequest {
+    /// Run the trials of a tool.
+    Run {
+        /// The tool, as NAME or NAME@VERSION.
+        tool: String,
+        /// Whether the folders the trials ran in are kept.
+        keep: bool,
+    },
+    /// Write a trial on a tool's card, in place of one of the same title.
+    Add {
+        /// The tool.
+        tool: String,
+        /// The trial.
+        trial: Box<Trial>,
+        /// Whether it is only tried.
+        dry_run: bool,
+    },
+    /// Take a trial off a tool's card.
+    Drop {
+        /// The tool.
+        tool: String,
+        /// The trial's title.
+        title: String,
+        /// Whether it is only tried.
+        dry_run: bool,
+    },
+}
+
+/// What came of it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(untagged)]
+pub enum Tried {
+    /// Trials were run.
+    Ran {
+        /// Trial by trial.
+        trials: Vec<TrialResult>,
+        /// Whether all came out as they should.
+        passed: bool,
+    },
+    /// A card has other trials now.
+    Kept(KeptTrials),
+}
+
+impl ReportBody for Tried {
+    fn name(&self) -> &'static str {
+        match self {
+            Self::Ran { .. } => "trial",
+            Self::Kept(_) => "trials",
+        }
+    }
+}
+
+/// The trials on a card after a change.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct KeptTrials {
+    /// Whether this is only what would be done.
+    pub dry_run: bool,
+    /// The tool.
+    pub tool: String,
+    /// Its version.
+    pub version: String,
+    /// The titles.
+    pub trials: Vec<String>,
+}
+
+/// Why a trial could not be run or changed.
+#[derive(Debug, thiserror::Error)]
+pub enum TrialJobError {
+    /// The card has no such trial.
+    #[error("{tool} has no trial called \"{title}\"")]
+    NoTrial {
+        /// The tool.
+        tool: String,
+        /// The title.
+        title: String,
+    },
+    /// The trial.
+    #[error(transparent)]
+    Trial(#[from] TrialError),
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(TrialJobError: YardError);
+
+impl Blamed for TrialJobError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::NoTrial { .. } => Blame::Call,
+            Self::Trial(e) => e.blame(),
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::NoTrial { .. } => Some("its card in the yard's folder 'cards' names them".to_owned()),
+            Self::Trial(e) => e.hint(),
+            Self::Session(e) => e.hint(),
+        }
+    }
+}
+
+/// Runs a tool's trials, or changes them. A trial that fails makes the report fail.
+///
+/// # Errors
+/// When there is no such tool or trial, or it cannot be run at all.
+pub fn run(
+    session: &Session,
+    request: &TrialRequest,
+    observer: &dyn TrialObserver,
+) -> Result<Report<Tried>, TrialJobError> {
+    match request {
+        TrialRequest::Run { tool, keep } => {
+            let stock = session.stock()?;
+            let trials = check::trial(session, stock.find(tool)?, *keep, observer)?;
+            let passed = trials.iter().all(|trial| trial.passed);
+            Ok(Report::new(Tried::Ran { trials, passed }).failed_if(!passed))
+        }
+        TrialRequest::Add { tool, trial, dry_run } => {
+            check::check_trial(trial)?;
+            let card = change_card(session, tool, "add a trial to", *dry_run, |card| {
+                card.trials.retain(|other| other.name != trial.name);
+                card.trials.push((**trial).clone());
+            })?;
+            Ok(kept(&card, *dry_run))
+        }
+        TrialRequest::Drop { tool, title, dry_run } => {
+            if !session.stock()?.find(tool)?.trials.iter().any(|trial| trial.name == *title) {
+                return Err(TrialJobError::NoTrial { tool: tool.clone(), title: title.clone() });
+            }
+            let card = change_card(session, tool, "drop a trial of", *dry_run, |card| {
+                card.trials.retain(|trial| trial.name != *title);
+            })?;
+            Ok(kept(&card, *dry_run))
+        }
+    }
+}
+
+fn kept(card: &Card, dry_run: bool) -> Report<Tried> {
+    Report::new(Tried::Kept(KeptTrials {
+        dry_run,
+        tool: card.name.to_string(),
+        version: card.version.to_string(),
+        trials: card.trials.iter().map(|trial| trial.name.clone()).collect(),
+    }))
+}

@@ -1,0 +1,78 @@
+//! Why a change could not be taken back.
+
+use std::path::PathBuf;
+
+use crate::change::LedgerError;
+use crate::error::{Blame, Blamed, FileError};
+use crate::registration::RegistrationError;
+use crate::session::{SessionError, meets_session};
+use crate::store::StorePlanError;
+use crate::yard::YardError;
+
+/// Why a change could not be taken back.
+#[derive(Debug, thiserror::Error)]
+pub enum UndoError {
+    /// There is none.
+    #[error("there is no change that could be taken back")]
+    Nothing,
+    /// No change has this number.
+    #[error("the ledger has no change {0}")]
+    NoChange(u64),
+    /// It was not made, or is taken back already.
+    #[error("change {id}, \"{does}\", {why}")]
+    NotStanding {
+        /// Its number.
+        id: u64,
+        /// What it did.
+        does: String,
+        /// How it stands.
+        why: &'static str,
+    },
+    /// Something else was changed since, on top of it.
+    #[error("change {id} can't be taken back: {} has been changed since; nothing was changed", file.display())]
+    Later {
+        /// Its number.
+        id: u64,
+        /// What was changed since.
+        file: PathBuf,
+        /// The later change, where it was one of ours.
+        later: Option<u64>,
+    },
+    /// A folder that would come back is gone.
+    #[error("change {id} can't be taken back: the folder {} is gone; nothing was changed", folder.display())]
+    Gone {
+        /// Its number.
+        id: u64,
+        /// The folder.
+        folder: PathBuf,
+    },
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(UndoError: FileError, YardError, LedgerError, RegistrationError, StorePlanError);
+
+impl Blamed for UndoError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Nothing | Self::NoChange(_) | Self::NotStanding { .. } => Blame::Call,
+            Self::Later { .. } | Self::Gone { .. } => Blame::Machine,
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Nothing | Self::NoChange(_) | Self::NotStanding { .. } => {
+                Some("'wyard history' lists the changes".to_owned())
+            }
+            Self::Later { later: Some(later), .. } => {
+                Some(format!("take change {later} back first: wyard undo {later}"))
+            }
+            Self::Later { .. } => Some("look at it: somebody else has written there".to_owned()),
+            Self::Gone { .. } => Some("receive the tool again".to_owned()),
+            Self::Session(e) => e.hint(),
+        }
+    }
+}

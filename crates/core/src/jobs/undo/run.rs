@@ -1,0 +1,76 @@
+//! Which change is taken back, and what came of it.
+
+use serde::Serialize;
+
+use super::error::UndoError;
+use super::going_back::GoingBack;
+use crate::change::{Change, LedgerContents, Record, State};
+use crate::report::{Report, ReportBody};
+use crate::session::Session;
+
+/// What is asked of `undo`.
+#[derive(Debug, Clone, Copy)]
+pub struct UndoRequest {
+    /// The change's number; `None` for the last one that stands.
+    pub id: Option<u64>,
+    /// Whether only the plan is wanted.
+    pub dry_run: bool,
+}
+
+/// A change that was taken back.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Undone {
+    /// Whether this is only what would be done.
+    pub dry_run: bool,
+    /// The change that is taken back.
+    pub undone: u64,
+    /// What it did, in words.
+    pub does: String,
+    /// The number of this change; null where nothing had to be done.
+    pub id: Option<u64>,
+    /// What was touched, in words.
+    pub touched: Vec<String>,
+}
+
+impl ReportBody for Undone {
+    fn name(&self) -> &'static str {
+        "undo"
+    }
+}
+
+/// Takes back a change, or the last one that stands. Taking back is a change itself, and can be taken back.
+///
+/// # Errors
+/// When there is no such change, or it cannot be taken back without loss; nothing is changed then.
+pub fn run(session: &Session, request: &UndoRequest) -> Result<Report<Undone>, UndoError> {
+    // Looked for before the lock, so that a wrong number makes no yard.
+    find(&session.yard.ledger().read()?, request.id)?;
+    let lock = session.lock_unless(request.dry_run)?;
+    let contents = session.yard.ledger().read()?;
+    let record = find(&contents, request.id)?;
+    let changeset = GoingBack { session, contents: &contents, record }.changeset()?;
+    let touched = changeset.touched();
+    let does = format!("take back change {}: {}", record.id, record.does);
+    let id = match lock {
+        Some(lock) => lock.carry_out(Change { does, undoes: Some(record.id), changeset })?,
+        None => None,
+    };
+    let (undone, does) = (record.id, record.does.clone());
+    Ok(Report::new(Undone { dry_run: request.dry_run, undone, does, id, touched }))
+}
+
+fn find(contents: &LedgerContents, id: Option<u64>) -> Result<&Record, UndoError> {
+    let undone = contents.taken_back();
+    let Some(id) = id else {
+        let stands = |r: &&Record| r.state == State::Done && r.undoes.is_none() && !undone.contains(&r.id);
+        return contents.records.iter().rev().find(stands).ok_or(UndoError::Nothing);
+    };
+    let record = contents.records.iter().rev().find(|record| record.id == id).ok_or(UndoError::NoChange(id))?;
+    let why = match record.state {
+        State::Open => "is not finished",
+        State::TakenBack => "broke off, and everything is as it was",
+        State::Done if undone.contains(&id) => "is taken back already",
+        State::Done => return Ok(record),
+    };
+    Err(UndoError::NotStanding { id, does: record.does.clone(), why })
+}

@@ -1,0 +1,192 @@
+//! `unpack`: only the safe unpacking: any archive, into a new folder, with nothing recorded or registered.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use crate::archive::{self, ArchiveError, Compression, Container, Finish, Format, LeftOut, Options, Source};
+use crate::checksum::{Published, Summed, Trust, TrustError};
+use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::finding::Finding;
+use crate::jobs::summing::while_summing;
+use crate::layout;
+use crate::os;
+use crate::progress::{Processor, Progress};
+use crate::report::{Report, ReportBody, ReportPath};
+use crate::session::{Session, SessionError, meets_session};
+
+/// What is wanted.
+#[derive(Debug, Clone, Default)]
+pub struct UnpackRequest {
+    /// The archive.
+    pub file: PathBuf,
+    /// The folder that is to be made.
+    pub into: PathBuf,
+    /// Whether the packer's folder around everything stays.
+    pub keep_wrapper: bool,
+    /// What the publisher says of it.
+    pub trust: Trust,
+    /// How the archive is to be read.
+    pub options: Options,
+    /// Whether only the plan is wanted.
+    pub dry_run: bool,
+}
+
+/// What was unpacked.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Unpacked {
+    /// Whether this is only what would be done.
+    pub dry_run: bool,
+    /// The archive.
+    pub file: ReportPath,
+    /// Its kind.
+    pub container: Container,
+    /// What is around it.
+    pub compression: Compression,
+    /// Its size in bytes.
+    pub bytes: u64,
+    /// Its SHA-256 in hex.
+    pub sha256: String,
+    /// The published checksums it was compared with.
+    pub published: Vec<Published>,
+    /// The folder.
+    pub into: ReportPath,
+    /// The wrapper that was removed; empty for none.
+    pub wrapper: ReportPath,
+    /// How many files it holds.
+    pub files: usize,
+    /// Their sizes together, in bytes.
+    pub unpacked_bytes: u64,
+    /// Entries that were left out because they could do harm.
+    pub left_out: Vec<LeftOut>,
+}
+
+impl ReportBody for Unpacked {
+    fn name(&self) -> &'static str {
+        "unpack"
+    }
+}
+
+/// Why nothing was unpacked.
+#[derive(Debug, thiserror::Error)]
+pub enum UnpackError {
+    /// The folder is there already.
+    #[error("{} is there already; nothing was unpacked", .0.display())]
+    FolderThere(PathBuf),
+    /// The archive was refused.
+    #[error(transparent)]
+    Archive(#[from] ArchiveError),
+    /// The file is not what was published.
+    #[error(transparent)]
+    Trust(#[from] TrustError),
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(UnpackError: FileError);
+
+impl Blamed for UnpackError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::FolderThere(_) => Blame::Call,
+            Self::Archive(e) => e.blame(),
+            Self::Trust(e) => e.blame(),
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::FolderThere(_) => Some("name a folder that does not exist yet".to_owned()),
+            Self::Archive(e) => e.hint(),
+            Self::Trust(e) => e.hint(),
+            Self::Session(e) => e.hint(),
+        }
+    }
+}
+
+/// Unpacks an archive into a new folder; that is there whole, or not at all.
+///
+/// # Errors
+/// When the folder is there already, the archive is refused, or the disk refuses.
+pub fn run(
+    session: &Session,
+    request: &UnpackRequest,
+    observer: &dyn UnpackObserver,
+) -> Result<Report<Unpacked>, UnpackError> {
+    let stop = &session.stop;
+    let into = std::path::absolute(&request.into).at("make absolute", &request.into)?;
+    if fs::symlink_metadata(&into).is_ok() {
+        return Err(UnpackError::FolderThere(into));
+    }
+    let source = Source::open(&request.file, &std::env::temp_dir(), stop)?;
+    observer.identified(&source.format);
+    let published = request.trust.published(&request.file).map_err(TrustError::from)?;
+    let (staging, mut listing, summed) = if request.dry_run {
+        let list = |_: &Processor| Ok::<_, UnpackError>(archive::list(&source, request.options, stop)?);
+        let (summed, listing) = while_summing(&source, published, stop, list)?;
+        (None, listing, summed)
+    } else {
+        // Folders that are missing on the way are made only once there is something to put into them.
+        let above = into.ancestors().skip(1).find(|folder| folder.is_dir()).unwrap_or(Path::new("."));
+        let staging =
+            tempfile::Builder::new().prefix(".wyard-unpack-").tempdir_in(above).at("make a folder in", above)?;
+        os::set_folder_mode(staging.path(), 0o755).at("set the rights of", staging.path())?;
+        observer.begin("unpack", None);
+        let unpack = |other: &Processor| {
+            let progress: &dyn Progress = observer;
+            Ok::<_, UnpackError>(archive::unpack(&source, staging.path(), request.options, progress, stop, other)?)
+        };
+        let done = while_summing(&source, published, stop, unpack);
+        observer.end();
+        let (summed, listing) = done?;
+        (Some(staging), listing, summed)
+    };
+    observer.summed(&summed);
+    let wrapper = if request.keep_wrapper { PathBuf::new() } else { layout::wrapper(&listing) };
+    if request.options.leave_out_hazards {
+        listing.leave_out_links(&wrapper, staging.as_ref().map(tempfile::TempDir::path))?;
+    }
+    let finish = Finish::check(&listing, &wrapper)?;
+    let mut left_out = listing.left_out.clone();
+    let mut findings: Vec<Finding> = summed.finding().into_iter().collect();
+    if let Some(staging) = staging {
+        let finished = finish.apply(staging.path(), request.options)?;
+        findings.extend(finished.finding());
+        left_out.extend(finished.left_out);
+        let from = staging.path().join(&wrapper);
+        let parent = into.parent().unwrap_or(Path::new("."));
+        fs::create_dir_all(parent).at("make the folder", parent)?;
+        fs::rename(&from, &into).at("move what was unpacked to", &into)?;
+        if wrapper.as_os_str().is_empty() {
+            // The folder itself has moved, and is not to be removed where it was.
+            let _ = staging.keep();
+        }
+    }
+    let unpacked = Unpacked {
+        dry_run: request.dry_run,
+        file: request.file.clone().into(),
+        container: source.format.container,
+        compression: source.format.compression,
+        bytes: source.format.bytes,
+        sha256: summed.sha256.to_string(),
+        published: summed.published,
+        into: into.into(),
+        wrapper: wrapper.into(),
+        files: listing.files(),
+        unpacked_bytes: listing.unpacked_bytes(),
+        left_out,
+    };
+    Ok(Report::new(unpacked).with_findings(findings))
+}
+
+/// Hears of the stages of `unpack` and of progress within them.
+pub trait UnpackObserver: Progress {
+    /// The file's format is known.
+    fn identified(&self, _format: &Format) {}
+
+    /// Its checksum is known, and what it was compared with.
+    fn summed(&self, _summed: &Summed) {}
+}

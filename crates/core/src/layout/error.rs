@@ -1,0 +1,59 @@
+//! Why no layout could be found.
+
+use std::path::PathBuf;
+
+use crate::error::{Blame, Blamed};
+use crate::path_list::EntryError;
+
+/// Why no layout could be found.
+#[derive(Debug, thiserror::Error)]
+pub enum LayoutError {
+    /// Nothing in the archive can be run here as a command.
+    #[error("there is no program in the archive that could be a command")]
+    NoCommands,
+    /// Only source code.
+    #[error("this is source code, with a {0} to build it by: there is no program in it yet")]
+    Source(String),
+    /// All programs are for other machines.
+    #[error("its programs can't run here: {0}")]
+    Foreign(String),
+    /// The folder given with `--command-folder` has no program.
+    #[error("the folder \"{}\" of the archive holds no program", .0.display())]
+    FolderWithoutCommands(PathBuf),
+    /// A command folder cannot stand in PATH.
+    #[error("the folder \"{}\" can't be a command folder", folder.display())]
+    Folder {
+        /// The folder.
+        folder: PathBuf,
+        /// The reason.
+        #[source]
+        source: EntryError,
+    },
+}
+
+impl Blamed for LayoutError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::FolderWithoutCommands(_) => Blame::Call,
+            Self::NoCommands | Self::Source(_) | Self::Foreign(_) | Self::Folder { .. } => Blame::Input,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::NoCommands => Some(
+                "if you know the folder that holds its programs, name it with --command-folder DIR; a package of \
+                 sources or libraries has none"
+                    .to_owned(),
+            ),
+            Self::Source(_) => Some("look for a build for this system where you found it".to_owned()),
+            Self::Foreign(_) => {
+                Some("download the one for this machine, or receive it anyway with --foreign".to_owned())
+            }
+            Self::FolderWithoutCommands(_) => {
+                Some("--command-folder is relative to the tool's root, below any wrapper folder".to_owned())
+            }
+            Self::Folder { .. } => Some("name another folder with --command-folder DIR".to_owned()),
+        }
+    }
+}

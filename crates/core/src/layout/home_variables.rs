@@ -1,0 +1,29 @@
+//! Which variables point to a tool's home.
+
+use crate::naming::{NameError, ToolName, Variable};
+
+/// Which variables point to a tool's home.
+#[derive(Debug, Clone, Default)]
+pub enum HomeVariables {
+    /// `NAME_HOME`.
+    #[default]
+    Usual,
+    /// None.
+    None,
+    /// These.
+    These(Vec<Variable>),
+}
+
+impl HomeVariables {
+    /// Those of a tool of this name.
+    ///
+    /// # Errors
+    /// When the usual one cannot be made of the name.
+    pub fn of(&self, name: &ToolName) -> Result<Vec<Variable>, NameError> {
+        Ok(match self {
+            Self::Usual => vec![name.home_variable()?],
+            Self::None => Vec::new(),
+            Self::These(given) => given.clone(),
+        })
+    }
+}

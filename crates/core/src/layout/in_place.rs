@@ -1,0 +1,67 @@
+//! A tool in a folder that is in place already.
+
+use std::path::{Path, PathBuf};
+
+use super::analyse::{Layout, Target, analyse};
+use super::error::LayoutError;
+use super::on_disk::{list_files, list_folder};
+use crate::error::{Blame, Blamed, FileError};
+use crate::system::System;
+
+/// Why no tool was found in a folder.
+#[derive(Debug, thiserror::Error)]
+pub enum InPlaceError {
+    /// There is no such folder.
+    #[error("{} is not a folder that is there", .0.display())]
+    NoFolder(PathBuf),
+    /// It cannot be read.
+    #[error(transparent)]
+    File(#[from] FileError),
+    /// It holds no tool.
+    #[error(transparent)]
+    Layout(#[from] LayoutError),
+}
+
+impl Blamed for InPlaceError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::NoFolder(_) => Blame::Call,
+            Self::File(e) => e.blame(),
+            Self::Layout(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::NoFolder(_) => Some("'wyard adopt --search' looks for folders that hold a tool".to_owned()),
+            Self::File(e) => e.hint(),
+            Self::Layout(e) => e.hint(),
+        }
+    }
+}
+
+/// The tool's home in a folder, and its layout. `given` are its command folders, absolute or relative to the folder, where
+/// they are not to be found; of a folder that others share, `only` these commands are the tool's.
+///
+/// # Errors
+/// When there is no folder, or no tool in it.
+pub fn tool_in_place(
+    folder: &Path,
+    given: &[PathBuf],
+    only: Option<&[String]>,
+    system: System,
+) -> Result<(PathBuf, Layout), InPlaceError> {
+    if !folder.is_dir() {
+        return Err(InPlaceError::NoFolder(folder.to_owned()));
+    }
+    let target = Target::here(system, false);
+    if let Some(only) = only {
+        let mut layout = analyse(&list_files(folder, system)?, &[PathBuf::new()], target)?;
+        layout.commands.retain(|command| only.contains(&command.name));
+        return Ok((folder.to_owned(), layout));
+    }
+    let below = |given: &PathBuf| given.strip_prefix(folder).unwrap_or(given).to_owned();
+    let layout = analyse(&list_folder(folder, system)?, &given.iter().map(below).collect::<Vec<_>>(), target)?;
+    let root = if layout.wrapper.as_os_str().is_empty() { folder.to_owned() } else { folder.join(&layout.wrapper) };
+    Ok((root, layout))
+}

@@ -1,0 +1,202 @@
+//! Names that become folders, variables and words of a command line, checked once.
+
+use serde::{Deserialize, Serialize};
+
+use crate::error::{Blame, Blamed};
+use crate::naming::reserved;
+
+/// Why a name was refused.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum NameError {
+    /// Not a name of a tool.
+    #[error("\"{0}\" can't be a tool's name: letters, digits and . _ + - are allowed, a letter or digit first")]
+    Tool(String),
+    /// Not a version.
+    #[error("\"{0}\" can't be a version: letters, digits and . _ + ~ - are allowed, a letter or digit first")]
+    Version(String),
+    /// Not a variable.
+    #[error("\"{0}\" can't be a home variable: letters, digits and _ are allowed, a letter or _ first")]
+    Variable(String),
+    /// A variable that systems and shells need for themselves.
+    #[error("\"{0}\" can't be a home variable: the system or the shells use it themselves")]
+    Taken(String),
+}
+
+impl Blamed for NameError {
+    fn blame(&self) -> Blame {
+        Blame::Call
+    }
+}
+
+/// Variables with a meaning of their own.
+const TAKEN: [&str; 34] = [
+    "PATH",
+    "HOME",
+    "USER",
+    "LOGNAME",
+    "SHELL",
+    "PWD",
+    "OLDPWD",
+    "IFS",
+    "ENV",
+    "TERM",
+    "TMPDIR",
+    "ZDOTDIR",
+    "LANG",
+    "MANPATH",
+    "LD_LIBRARY_PATH",
+    "LD_PRELOAD",
+    "XDG_DATA_HOME",
+    // Windows ("Recognized environment variables").
+    "PATHEXT",
+    "COMSPEC",
+    "SYSTEMROOT",
+    "SYSTEMDRIVE",
+    "WINDIR",
+    "OS",
+    "TEMP",
+    "TMP",
+    "APPDATA",
+    "LOCALAPPDATA",
+    "PROGRAMDATA",
+    "PROGRAMFILES",
+    "USERNAME",
+    "USERPROFILE",
+    "HOMEDRIVE",
+    "HOMEPATH",
+    "PSMODULEPATH",
+];
+
+fn is_folder_name(text: &str, extra: &[u8]) -> bool {
+    text.len() <= 100
+        && text.bytes().next().is_some_and(|b| b.is_ascii_alphanumeric())
+        && text.bytes().all(|b| b.is_ascii_alphanumeric() || extra.contains(&b))
+        && reserved::check(text).is_ok()
+}
+
+macro_rules! checked_text {
+    ($(#[$doc:meta])* $name:ident, $check:expr) => {
+        $(#[$doc])*
+        #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+        #[serde(try_from = "String", into = "String")]
+        pub struct $name(String);
+
+        impl $name {
+            /// The text.
+            #[must_use]
+            pub fn as_str(&self) -> &str {
+                &self.0
+            }
+        }
+
+        impl std::fmt::Display for $name {
+            fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                f.write_str(&self.0)
+            }
+        }
+
+        impl From<$name> for String {
+            fn from(name: $name) -> Self {
+                name.0
+            }
+        }
+
+        impl TryFrom<String> for $name {
+            type Error = NameError;
+
+            fn try_from(text: String) -> Result<Self, NameError> {
+                let check: fn(String) -> Result<String, NameError> = $check;
+                check(text).map(Self)
+            }
+        }
+
+        impl std::str::FromStr for $name {
+            type Err = NameError;
+
+            fn from_str(text: &str) -> Result<Self, NameError> {
+                Self::try_from(text.to_owned())
+            }
+        }
+    };
+}
+
+checked_text!(
+    /// The name of a tool, in lower case.
+    ToolName,
+    |text| {
+        let lower = text.to_ascii_lowercase();
+        if is_folder_name(&lower, b"._+-") { Ok(lower) } else { Err(NameError::Tool(text)) }
+    }
+);
+
+checked_text!(
+    /// A tool's version, without a leading `v`.
+    Version,
+    |text| {
+        let bare = text.strip_prefix(['v', 'V']).filter(|rest| rest.starts_with(|c: char| c.is_ascii_digit()));
+        let bare = bare.unwrap_or(&text);
+        if is_folder_name(bare, b"._+~-") { Ok(bare.to_owned()) } else { Err(NameError::Version(text)) }
+    }
+);
+
+checked_text!(
+    /// The name of an environment variable that points to a tool's home (POSIX.1-2017, "Name").
+    Variable,
+    |text| {
+        let first = text.bytes().next().is_some_and(|b| b.is_ascii_alphabetic() || b == b'_');
+        if !first || !text.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'_') {
+            return Err(NameError::Variable(text));
+        }
+        // On Windows names fold case, and a record may travel there.
+        if TAKEN.iter().any(|taken| taken.eq_ignore_ascii_case(&text)) { Err(NameError::Taken(text)) } else { Ok(text) }
+    }
+);
+
+impl ToolName {
+    /// The usual home variable: `NAME_HOME` in capitals.
+    ///
+    /// # Errors
+    /// When the name makes none, because it begins with a digit.
+    pub fn home_variable(&self) -> Result<Variable, NameError> {
+        let mut text: String =
+            self.0.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_uppercase() } else { '_' }).collect();
+        text.push_str("_HOME");
+        text.parse()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_taken_or_refused() {
+        for (text, taken) in [
+            ("tidelog", Some("tidelog")),
+            ("TideLog", Some("tidelog")),
+            ("tide-log_2.c++", Some("tide-log_2.c++")),
+            ("", None),
+            ("..", None),
+            ("-x", None),
+            ("a/b", None),
+            ("a b", None),
+            ("nul", None),
+            ("con.x", None),
+            ("a.", None),
+            ("é", None),
+        ] {
+            assert_eq!(text.parse::<ToolName>().ok().as_ref().map(ToolName::as_str), taken, "{text}");
+        }
+        for (text, taken) in
+            [("v4.2.1", Some("4.2.1")), ("1.0~rc1", Some("1.0~rc1")), ("vega", Some("vega")), ("../1", None)]
+        {
+            assert_eq!(text.parse::<Version>().ok().as_ref().map(Version::as_str), taken, "{text}");
+        }
+        assert_eq!("tide-log".parse::<ToolName>().unwrap().home_variable().unwrap().as_str(), "TIDE_LOG_HOME");
+        assert!("7tide".parse::<ToolName>().unwrap().home_variable().is_err());
+        for taken in ["PATH", "Path", "windir"] {
+            assert_eq!(taken.parse::<Variable>(), Err(NameError::Taken(taken.to_owned())));
+        }
+        assert!("A-B".parse::<Variable>().is_err());
+    }
+}

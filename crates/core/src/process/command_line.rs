@@ -1,0 +1,96 @@
+//! Command lines as text: split into words, and put together for people to read and to type.
+
+use std::ffi::OsStr;
+use std::path::Path;
+
+use crate::system::System;
+
+/// The words of a line by the rules of a system: those of the plain shell on Unix (POSIX.1-2017, 2.2), those of C programs
+/// on Windows ("Parsing C++ command-line arguments"). Where a line of Windows begins with a program that is not quoted,
+/// its name may hold spaces: the shortest beginning that is a file counts ("CreateProcessW function", `lpCommandLine`).
+/// `None` where a quote is left open.
+#[must_use]
+pub fn split(line: &str, system: System, is_file: &dyn Fn(&Path) -> bool) -> Option<Vec<String>> {
+    match system {
+        System::Unix => shell_words::split(line).ok(),
+        System::Windows => {
+            let line = line.trim_start();
+            let ends = line.match_indices(' ').map(|(at, _)| at).chain([line.len()]);
+            let is_program = |begin: &str| is_file(Path::new(begin)) || is_file(Path::new(&format!("{begin}.exe")));
+            let program = ends.map(|end| line.split_at(end)).find(|(begin, _)| is_program(begin));
+            match program.filter(|_| !line.starts_with('"')) {
+                Some((program, rest)) => {
+                    Some(std::iter::once(program.to_owned()).chain(winsplit::split(rest)).collect())
+                }
+                None => Some(winsplit::split(line)),
+            }
+        }
+    }
+}
+
+/// Words as one line that [`split`] takes apart again; what is not Unicode is replaced.
+#[must_use]
+pub fn join<W: AsRef<OsStr>>(words: &[W], system: System) -> String {
+    let words: Vec<String> = words.iter().map(|word| word.as_ref().to_string_lossy().into_owned()).collect();
+    match system {
+        System::Unix => shell_words::join(words),
+        System::Windows => words.iter().map(|word| quoted_for_windows(word)).collect::<Vec<_>>().join(" "),
+    }
+}
+
+/// A word in quotes where it needs them: before a quote, and at the end, backslashes count twice ("Parsing C++ command-line
+/// arguments").
+fn quoted_for_windows(word: &str) -> String {
+    if !word.is_empty() && !word.contains([' ', '\t', '"', '&', '(', ')', '^']) {
+        return word.to_owned();
+    }
+    let mut quoted = String::from("\"");
+    let mut backslashes = 0;
+    for c in word.chars() {
+        match c {
+            '\\' => backslashes += 1,
+            '"' => {
+                quoted.push_str(&"\\".repeat(backslashes + 1));
+                backslashes = 0;
+            }
+            _ => backslashes = 0,
+        }
+        quoted.push(c);
+    }
+    quoted.push_str(&"\\".repeat(backslashes));
+    quoted.push('"');
+    quoted
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    #[test]
+    fn the_command_of_a_windows_record_is_split_as_the_system_does() {
+        let is_file = |path: &Path| path == Path::new(r"C:\Program Files\buoy\remove.exe");
+        for (line, expected) in [
+            ("MsiExec.exe /I{B0}", &["MsiExec.exe", "/I{B0}"][..]),
+            (r#""C:\Program Files\buoy\remove.exe" /S"#, &[r"C:\Program Files\buoy\remove.exe", "/S"]),
+            (r"C:\Program Files\buoy\remove.exe /S", &[r"C:\Program Files\buoy\remove.exe", "/S"]),
+            (r"C:\Program Files\buoy\remove /S", &[r"C:\Program Files\buoy\remove", "/S"]),
+            (r"C:\buoy\remove.exe", &[r"C:\buoy\remove.exe"]),
+            (r#"C:\b\r.exe /D="C:\new place" /S"#, &[r"C:\b\r.exe", r"/D=C:\new place", "/S"]),
+        ] {
+            assert_eq!(split(line, System::Windows, &is_file).unwrap(), expected, "{line}");
+        }
+        assert_eq!(split("'open", System::Unix, &|_| false), None);
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_joined_is_split_again(words in proptest::collection::vec("[ -~äö\t]{0,12}", 1..6)) {
+            for system in [System::Unix, System::Windows] {
+                let line = join(&words, system);
+                prop_assert_eq!(split(&line, system, &|_| false).unwrap(), words.clone(), "{:?} {}", system, line);
+            }
+        }
+    }
+}

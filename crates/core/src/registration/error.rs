@@ -1,0 +1,64 @@
+//! Why the stores could not be brought to what the cards say.
+
+use crate::error::{Blame, Blamed, FileError};
+use crate::machine::Machine;
+use crate::scope::Scope;
+use crate::store::registry::{self, RegistryError};
+use crate::store::{StoreError, StorePlanError};
+use crate::system::System;
+use crate::yard::{self, YardError};
+
+/// Why a tool could not be registered or taken out.
+#[derive(Debug, thiserror::Error)]
+pub enum RegistrationError {
+    /// The yard's records, or whose they are.
+    #[error(transparent)]
+    Yard(#[from] YardError),
+    /// The stores.
+    #[error(transparent)]
+    Store(#[from] StorePlanError),
+    /// A file, or the registry's key.
+    #[error(transparent)]
+    File(#[from] FileError),
+}
+
+impl Blamed for RegistrationError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Yard(e) => e.blame(),
+            Self::Store(e) => e.blame(),
+            Self::File(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Yard(e) => e.hint(),
+            Self::Store(e) => e.hint(),
+            Self::File(e) => e.hint(),
+        }
+    }
+}
+
+impl From<StoreError> for RegistrationError {
+    fn from(error: StoreError) -> Self {
+        Self::Store(error.into())
+    }
+}
+
+impl From<RegistryError> for RegistrationError {
+    fn from(error: RegistryError) -> Self {
+        Self::Store(error.into())
+    }
+}
+
+/// Whether PATH of this scope can be changed with these rights; looked at before anything is written.
+///
+/// # Errors
+/// When it cannot.
+pub fn check_scope(machine: &Machine, scope: Scope) -> Result<(), RegistrationError> {
+    match machine.system() {
+        System::Unix => Ok(yard::check_rights(machine)?),
+        System::Windows => Ok(registry::check_rights(machine, scope)?),
+    }
+}

@@ -1,0 +1,120 @@
+//! A string value of the registry, with everything that has to survive an edit.
+
+use serde::{Deserialize, Serialize};
+
+use crate::os::RawValue;
+
+/// The kind of a string value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ValueKind {
+    /// `REG_SZ`: taken as it is.
+    Plain,
+    /// `REG_EXPAND_SZ`: `%NAME%` references are expanded when an environment is built.
+    Expandable,
+}
+
+impl ValueKind {
+    /// The type number ("Registry Value Types").
+    #[must_use]
+    pub fn number(self) -> u32 {
+        match self {
+            Self::Plain => 1,
+            Self::Expandable => 2,
+        }
+    }
+}
+
+/// A string value.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RegistryValue {
+    /// Its kind.
+    pub kind: ValueKind,
+    /// Its text, raw.
+    pub text: String,
+    /// The bytes after the text: most often one zero character, but not always.
+    ending: Vec<u8>,
+}
+
+impl RegistryValue {
+    /// A new value.
+    #[must_use]
+    pub fn new(kind: ValueKind, text: impl Into<String>) -> Self {
+        Self { kind, text: text.into(), ending: vec![0, 0] }
+    }
+
+    /// Reads a raw value; `None` where it is no string, or not Unicode, so that an edit could lose something.
+    #[must_use]
+    pub fn from_raw(raw: &RawValue) -> Option<Self> {
+        let kind = match raw.kind {
+            1 => ValueKind::Plain,
+            2 => ValueKind::Expandable,
+            _ => return None,
+        };
+        let pairs = raw.bytes.chunks_exact(2);
+        let odd = !pairs.remainder().is_empty();
+        let units: Vec<u16> = pairs.map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
+        let length = units.iter().position(|unit| *unit == 0).unwrap_or(units.len());
+        let text = String::from_utf16(&units[..length]).ok().filter(|_| !odd)?;
+        Some(Self { kind, text, ending: raw.bytes[length * 2..].to_vec() })
+    }
+
+    /// The same value with another text.
+    #[must_use]
+    pub fn with_text(&self, text: String) -> Self {
+        Self { text, ..self.clone() }
+    }
+
+    /// The same text in another kind.
+    #[must_use]
+    pub fn with_kind(&self, kind: ValueKind) -> Self {
+        Self { kind, ..self.clone() }
+    }
+
+    /// The bytes to write.
+    #[must_use]
+    pub fn bytes(&self) -> Vec<u8> {
+        let text = self.text.encode_utf16().flat_map(u16::to_le_bytes);
+        text.chain(self.ending.iter().copied()).collect()
+    }
+}
+
+/// The values of a registry key that make up an environment, in the system's order.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct RegistryKey(pub Vec<RawValue>);
+
+impl RegistryKey {
+    /// The value of this name; case does not matter.
+    #[must_use]
+    pub fn raw(&self, name: &str) -> Option<&RawValue> {
+        self.0.iter().find(|value| same_name(&value.name, name))
+    }
+
+    /// The string value of this name.
+    #[must_use]
+    pub fn get(&self, name: &str) -> Option<RegistryValue> {
+        self.raw(name).and_then(RegistryValue::from_raw)
+    }
+}
+
+/// Whether two variable names are the same: Windows compares them without regard to case ("Environment Variables").
+#[must_use]
+pub fn same_name(one: &str, other: &str) -> bool {
+    one.to_uppercase() == other.to_uppercase()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn reading_and_writing_is_identity(bytes in proptest::collection::vec(any::<u8>(), 0..40), kind in 0u32..5) {
+            let raw = RawValue { name: "Path".to_owned(), kind, bytes };
+            if let Some(value) = RegistryValue::from_raw(&raw) {
+                prop_assert_eq!((value.bytes(), value.kind.number()), (raw.bytes, kind));
+            }
+        }
+    }
+}

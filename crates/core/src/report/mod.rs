@@ -1,0 +1,139 @@
+//! The one form of all reports: what every job gives back, and what `--json` prints.
+
+mod path;
+mod verdict;
+
+use std::ops::{Deref, DerefMut};
+
+use serde::{Serialize, Serializer};
+
+pub use path::ReportPath;
+pub use verdict::Verdict;
+
+use crate::finding::Finding;
+
+/// The format number of all reports.
+const FORMAT: u32 = 1;
+
+/// What a job reports beside what all reports have.
+pub trait ReportBody: Serialize {
+    /// The report's stable name.
+    fn name(&self) -> &'static str;
+}
+
+/// A report: its format and name, what the job has to say, the verdict where there is one, and findings. In JSON the fields
+/// of the body stand between the name and the verdict.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Report<T> {
+    body: T,
+    /// What is to be thought of it all; `None` where nothing was judged.
+    pub verdict: Option<Verdict>,
+    /// What is worth telling beyond the parts of the body that have findings of their own.
+    pub findings: Vec<Finding>,
+    failed: bool,
+}
+
+impl<T> Report<T> {
+    /// A report without a verdict or findings.
+    pub fn new(body: T) -> Self {
+        Self { body, verdict: None, findings: Vec::new(), failed: false }
+    }
+
+    /// With a verdict.
+    #[must_use]
+    pub fn with_verdict(mut self, verdict: Option<Verdict>) -> Self {
+        self.verdict = verdict;
+        self
+    }
+
+    /// With findings.
+    #[must_use]
+    pub fn with_findings(mut self, findings: Vec<Finding>) -> Self {
+        self.findings = findings;
+        self
+    }
+
+    /// Marks what was asked for as not achieved, whatever the verdict.
+    #[must_use]
+    pub fn failed_if(mut self, failed: bool) -> Self {
+        self.failed |= failed;
+        self
+    }
+
+    /// Whether all is well, which makes the exit code 0; else it is 1.
+    #[must_use]
+    pub fn passes(&self) -> bool {
+        !self.failed && self.verdict.is_none_or(Verdict::passes)
+    }
+
+    /// The same with another body.
+    pub fn map<U>(self, turn: impl FnOnce(T) -> U) -> Report<U> {
+        let Self { body, verdict, findings, failed } = self;
+        Report { body: turn(body), verdict, findings, failed }
+    }
+
+    /// The body alone.
+    pub fn into_body(self) -> T {
+        self.body
+    }
+}
+
+impl<T> Deref for Report<T> {
+    type Target = T;
+
+    fn deref(&self) -> &T {
+        &self.body
+    }
+}
+
+impl<T> DerefMut for Report<T> {
+    fn deref_mut(&mut self) -> &mut T {
+        &mut self.body
+    }
+}
+
+impl<T: ReportBody> Serialize for Report<T> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        #[derive(Serialize)]
+        struct Document<'a, T> {
+            format: u32,
+            report: &'static str,
+            #[serde(flatten)]
+            body: &'a T,
+            #[serde(skip_serializing_if = "Option::is_none")]
+            verdict: Option<Verdict>,
+            findings: &'a [Finding],
+        }
+        let (body, findings) = (&self.body, &self.findings[..]);
+        Document { format: FORMAT, report: body.name(), body, verdict: self.verdict, findings }.serialize(serializer)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::finding::Code;
+
+    #[derive(Serialize)]
+    struct Body {
+        home: ReportPath,
+    }
+
+    impl ReportBody for Body {
+        fn name(&self) -> &'static str {
+            "made"
+        }
+    }
+
+    #[test]
+    fn every_report_has_the_same_frame() {
+        let report = Report::new(Body { home: "/h".into() });
+        let text = r#"{"format":1,"report":"made","home":"/h","findings":[]}"#;
+        assert_eq!(serde_json::to_string(&report).unwrap(), text);
+        assert!(report.passes() && !Report::new(()).failed_if(true).passes());
+        let bad = report.with_verdict(Some(Verdict::Shadowed)).with_findings(vec![Finding::new(Code::Shadowed, "x")]);
+        let text = serde_json::to_value(&bad).unwrap();
+        assert_eq!((text["verdict"].as_str(), &text["findings"][0]["code"]), (Some("shadowed"), &"shadowed".into()));
+        assert!(!bad.passes());
+    }
+}

@@ -1,0 +1,59 @@
+//! What is to be thought of a command.
+
+use serde::Serialize;
+
+/// What a check says of a command, from best to worst.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Verdict {
+    /// It resolves, starts, and states the right version or none.
+    Good,
+    /// It resolves and starts, and complains.
+    StartedWithError,
+    /// It states another version.
+    WrongVersion,
+    /// Another copy, or the shell itself, answers in a new terminal, or a home variable leads elsewhere there.
+    Shadowed,
+    /// It cannot be started.
+    DoesNotStart,
+    /// A new terminal does not find it, or could not be asked.
+    NotFound,
+}
+
+impl Verdict {
+    /// All verdicts, from best to worst.
+    pub const ALL: [Self; 6] =
+        [Self::Good, Self::StartedWithError, Self::WrongVersion, Self::Shadowed, Self::DoesNotStart, Self::NotFound];
+
+    /// The stable text.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Self::Good => "good",
+            Self::StartedWithError => "started-with-error",
+            Self::WrongVersion => "wrong-version",
+            Self::Shadowed => "shadowed",
+            Self::DoesNotStart => "does-not-start",
+            Self::NotFound => "not-found",
+        }
+    }
+
+    /// Whether the command works in a new terminal: an error message proves that it starts.
+    #[must_use]
+    pub fn passes(self) -> bool {
+        self <= Self::StartedWithError
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn verdicts_stand_in_order() {
+        assert!(Verdict::ALL.is_sorted());
+        let texts: std::collections::HashSet<_> = Verdict::ALL.iter().map(|v| v.as_str()).collect();
+        assert_eq!(texts.len(), Verdict::ALL.len());
+        assert_eq!(Verdict::ALL.map(Verdict::passes), [true, true, false, false, false, false]);
+    }
+}

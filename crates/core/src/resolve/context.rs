@@ -1,0 +1,81 @@
+//! What a lookup depends on beside the name.
+
+use std::ffi::OsString;
+use std::path::{Path, PathBuf};
+
+use crate::environment::Environment;
+use crate::path_list::{PathEntry, PathList, windows};
+use crate::system::System;
+
+/// The extensions that `cmd` tries when PATHEXT is not set ("PATHEXT", `cmd`).
+pub const USUAL_EXTENSIONS: &str = ".COM;.EXE;.BAT;.CMD";
+
+/// What a lookup depends on beside the name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LookupContext {
+    /// Whose rules hold for PATH.
+    pub system: System,
+    /// The value of PATH.
+    pub path: OsString,
+    /// The extensions of PATHEXT, in order; Windows only.
+    pub path_extensions: Vec<String>,
+    /// The current folder.
+    pub current_folder: PathBuf,
+    /// The user's home folder, for callers that read `~` in an entry.
+    pub home: Option<PathBuf>,
+    /// The folder of the program that starts another; Windows only.
+    pub program_folder: Option<PathBuf>,
+    /// The Windows folder.
+    pub system_root: Option<PathBuf>,
+    /// Whether `NoDefaultCurrentDirectoryInExePath` is set.
+    pub forbids_current_folder: bool,
+}
+
+impl LookupContext {
+    /// One in which nothing is set.
+    #[must_use]
+    pub fn new(system: System) -> Self {
+        Self {
+            system,
+            path: OsString::new(),
+            path_extensions: Vec::new(),
+            current_folder: PathBuf::new(),
+            home: None,
+            program_folder: None,
+            system_root: None,
+            forbids_current_folder: false,
+        }
+    }
+
+    /// That of an environment and a current folder.
+    #[must_use]
+    pub fn of(environment: &Environment, current_folder: &Path) -> Self {
+        let extensions = environment.get("PATHEXT").filter(|v| !v.is_empty()).unwrap_or(USUAL_EXTENSIONS.as_ref());
+        Self {
+            path: environment.get("PATH").unwrap_or_default().to_owned(),
+            path_extensions: extensions
+                .to_string_lossy()
+                .split(';')
+                .filter(|e| !e.is_empty())
+                .map(str::to_ascii_lowercase)
+                .collect(),
+            current_folder: current_folder.to_owned(),
+            home: environment.get("HOME").map(PathBuf::from),
+            system_root: environment.get("SystemRoot").map(PathBuf::from),
+            forbids_current_folder: environment.get("NoDefaultCurrentDirectoryInExePath").is_some(),
+            ..Self::new(environment.system())
+        }
+    }
+
+    /// The folders of PATH in order, as they are when references are filled in.
+    #[must_use]
+    pub fn folders(&self) -> Vec<PathBuf> {
+        match self.system {
+            System::Unix => PathList::parse(&self.path).entries().map(PathEntry::folder).collect(),
+            System::Windows => windows::parts(&self.path.to_string_lossy())
+                .into_iter()
+                .map(|part| windows::folder(part).into())
+                .collect(),
+        }
+    }
+}

@@ -1,0 +1,28 @@
+//! Whose PATH.
+
+use serde::{Deserialize, Serialize};
+
+/// Whose PATH.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Scope {
+    /// The user's.
+    #[default]
+    User,
+    /// Every user's.
+    System,
+}
+
+impl Scope {
+    /// Both.
+    pub const ALL: [Self; 2] = [Self::User, Self::System];
+
+    /// The stable text.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Self::User => "user",
+            Self::System => "system",
+        }
+    }
+}

@@ -1,0 +1,64 @@
+//! What can only be told of an entry when the others are seen as well.
+
+use std::collections::HashMap;
+use std::path::PathBuf;
+
+use super::entries::{Entry, Inspected};
+use crate::finding::{Code, Finding};
+use crate::folders::SystemFolders;
+use crate::os;
+use crate::resolve::same_file;
+
+/// Tells the entries that lead to the same folder as an earlier one.
+pub(super) fn tell_duplicates(entries: &[Entry], seen: &mut [Inspected]) {
+    let mut first: HashMap<PathBuf, &Entry> = HashMap::new();
+    for (entry, seen) in entries.iter().zip(seen) {
+        let Some(place) = entry.folder.canonicalize().ok().filter(|_| !entry.raw.is_empty()) else { continue };
+        match first.get(&place) {
+            Some(earlier) => {
+                let (raw, earlier) = (entry.raw.to_string_lossy(), earlier.raw.to_string_lossy());
+                let seen_words = if raw == earlier {
+                    format!("{raw} is in PATH already, further in front")
+                } else {
+                    format!("{raw} leads to the same folder as {earlier}, further in front")
+                };
+                // What was told of the first need not be told again.
+                let remedy = "run 'wyard path tidy'";
+                seen.findings = vec![Finding::new(Code::DuplicateEntry, seen_words).remedy(remedy)];
+                seen.commands.clear();
+            }
+            None => _ = first.insert(place, entry),
+        }
+    }
+}
+
+/// Tells a root that holds no command where PATH has its `bin` as well.
+pub(super) fn tell_root_and_bin(entries: &[Entry], seen: &mut [Inspected]) {
+    for at in 0..entries.len() {
+        let bin = entries[at].folder.join("bin");
+        let told = seen[at].findings.iter().position(|f| f.code == Code::BinBelow);
+        if let Some(told) = told
+            && entries.iter().any(|entry| same_file(&entry.folder, &bin))
+        {
+            let words =
+                format!("{} holds no command, and its bin is in PATH as well", entries[at].raw.to_string_lossy());
+            let remedy = format!("run 'wyard path drop \"{}\"'", entries[at].folder.display());
+            seen[at].findings[told] = Finding::new(Code::RootAndBin, words).remedy(remedy);
+        }
+    }
+}
+
+/// Tells the folders that others may write to: whoever can put a program there decides what you run.
+pub(super) fn tell_writable(entries: &[Entry], seen: &mut [Inspected], system_folders: &SystemFolders) {
+    let last_of_system = entries.iter().rposition(|entry| system_folders.hold(&entry.folder));
+    for (at, (entry, seen)) in entries.iter().zip(seen).enumerate() {
+        let told = seen.findings.iter().any(|finding| finding.code == Code::DuplicateEntry);
+        if seen.exists && !told && os::others_may_write(&entry.folder) {
+            let before =
+                if last_of_system.is_some_and(|last| at < last) { ", and it comes before the system's" } else { "" };
+            let words = format!("anybody on this machine may put programs into {}{before}", entry.folder.display());
+            let remedy = "take the right to write from everybody else, or take the entry out";
+            seen.findings.push(Finding::new(Code::WritableByOthers, words).remedy(remedy));
+        }
+    }
+}

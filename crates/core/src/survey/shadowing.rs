@@ -1,0 +1,95 @@
+//! Commands that come before others of the same name.
+
+use std::collections::HashMap;
+use std::ffi::OsStr;
+use std::fs;
+use std::path::Path;
+
+use super::entries::{Entry, Inspected};
+use crate::finding::{Code, Finding};
+use crate::folders::{SystemFolders, Typed};
+use crate::resolve::same_file;
+
+/// No two larger files are compared byte by byte, in bytes; where their sizes are the same they are taken for different.
+const LARGEST_COMPARED: u64 = 16 << 20;
+
+/// The commands of which an earlier entry has another one. Left out is what a system arranges among its own folders,
+/// and the same program reached twice.
+pub(super) fn hidden(seen: &[Inspected], system_folders: &SystemFolders) -> Vec<Finding> {
+    let mut first: HashMap<&OsStr, (usize, &Typed)> = HashMap::new();
+    let mut findings = Vec::new();
+    for (place, commands) in seen.iter().enumerate() {
+        for typed in &commands.commands {
+            let Some((earlier, winner)) = first.get(&*typed.name) else {
+                first.insert(&typed.name, (place, typed));
+                continue;
+            };
+            // On Windows several files of one folder can be typed by the same name.
+            let matters = *earlier != place && !(system_folders.hold(&typed.file) && system_folders.hold(&winner.file));
+            if matters && !same(&winner.file, &typed.file) {
+                let name = typed.name.to_string_lossy();
+                let seen = format!("{name} is {}, before {}", winner.file.display(), typed.file.display());
+                let remedy = "if that is the wrong one, look with 'wyard trace COMMAND' what puts its folder first";
+                findings.push(Finding::new(Code::HidesOther, seen).remedy(remedy));
+            }
+        }
+    }
+    findings
+}
+
+/// Folders of which some commands win and others lose to one and the same other folder: two copies of a tool, mixed. The
+/// system's own folders are left out.
+pub(super) fn split(entries: &[Entry], seen: &[Inspected], system_folders: &SystemFolders) -> Vec<Finding> {
+    let mut first: HashMap<&OsStr, usize> = HashMap::new();
+    let mut findings = Vec::new();
+    for (place, commands) in seen.iter().enumerate() {
+        // For each earlier folder a command that comes from there, and one of those that come from here.
+        let (mut lost, mut won): (Vec<(usize, &Typed)>, Option<&Typed>) = (Vec::new(), None);
+        for typed in &commands.commands {
+            match first.get(&*typed.name) {
+                Some(earlier) if *earlier != place => lost.push((*earlier, typed)),
+                Some(_) => {}
+                None => {
+                    first.insert(&typed.name, place);
+                    won = won.or(Some(typed));
+                }
+            }
+        }
+        let Some(won) = won.filter(|_| !system_folders.hold(&entries[place].folder)) else { continue };
+        let mut told = Vec::new();
+        for (earlier, typed) in lost {
+            let folder = &entries[earlier].folder;
+            if system_folders.hold(folder)
+                || told.contains(&earlier)
+                || same_file(&folder.join(&typed.name), &typed.file)
+            {
+                continue;
+            }
+            told.push(earlier);
+            let (here, there) = (typed.name.to_string_lossy(), won.name.to_string_lossy());
+            let seen = format!(
+                "{here} comes from {}, and {there} from {}, which has both",
+                folder.display(),
+                entries[place].folder.display()
+            );
+            let remedy = format!(
+                "run 'wyard path move \"{}\" --before \"{}\"', or take one of them out",
+                entries[place].folder.display(),
+                folder.display()
+            );
+            findings.push(Finding::new(Code::CompanionsSplit, seen).remedy(remedy));
+        }
+    }
+    findings
+}
+
+/// Whether two files are one, or hold the same.
+fn same(one: &Path, other: &Path) -> bool {
+    if same_file(one, other) {
+        return true;
+    }
+    let (Ok(a), Ok(b)) = (fs::metadata(one), fs::metadata(other)) else { return false };
+    a.len() == b.len()
+        && a.len() <= LARGEST_COMPARED
+        && matches!((fs::read(one), fs::read(other)), (Ok(a), Ok(b)) if a == b)
+}

@@ -1,0 +1,92 @@
+//! What is asked of a shell, and what it says.
+
+use std::collections::BTreeMap;
+use std::ffi::{OsStr, OsString};
+use std::path::PathBuf;
+use std::time::Duration;
+
+use super::start_mode::StartMode;
+use crate::environment::Environment;
+use crate::resolve::{Kind, LookupContext, Shell};
+
+/// What a shell said a name means.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Meaning {
+    /// What answers.
+    pub kind: Kind,
+    /// The file that a search through PATH finds, whatever answers first.
+    pub file: Option<PathBuf>,
+}
+
+/// What a shell said of itself.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Said {
+    /// What its lookups depend on, PATH above all, after its startup files.
+    pub context: LookupContext,
+    /// What each name asked about means.
+    pub meanings: BTreeMap<String, Meaning>,
+    /// The values of the variables asked about that are set.
+    pub variables: BTreeMap<String, OsString>,
+    /// PATH until the shell did what it does before a prompt, where that changed it.
+    pub before_prompt: Option<OsString>,
+}
+
+impl Said {
+    /// What a name means that was asked about; to one that was not, nothing answers.
+    #[must_use]
+    pub fn meaning(&self, name: &str) -> &Meaning {
+        const NOTHING: &Meaning = &Meaning { kind: Kind::None, file: None };
+        self.meanings.get(name).unwrap_or(NOTHING)
+    }
+
+    /// The value of a variable that was asked about; `None` where it is not set.
+    #[must_use]
+    pub fn variable(&self, name: &str) -> Option<&OsStr> {
+        self.variables.get(name).map(OsString::as_os_str)
+    }
+}
+
+/// Why a shell said nothing.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum NoAnswer {
+    /// Its startup files took longer than the limit.
+    TimedOut,
+    /// It ended before it answered; the last line it wrote to standard error.
+    Ended(String),
+    /// It could not be started.
+    NotStarted(String),
+    /// The user asked to stop.
+    Interrupted,
+}
+
+/// A shell started in one way, and what came of it.
+#[derive(Debug, Clone)]
+pub struct Answer {
+    /// The shell.
+    pub shell: Shell,
+    /// How it was started.
+    pub mode: StartMode,
+    /// The environment it was started in.
+    pub base: Environment,
+    /// What it said.
+    pub said: Result<Said, NoAnswer>,
+    /// Whether something else took its place at a terminal, so that what it said is what it says elsewhere.
+    pub taken: bool,
+    /// How long its start took.
+    pub took: Duration,
+}
+
+/// What to ask.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Question<'a> {
+    /// Command names.
+    pub commands: &'a [String],
+    /// Variable names.
+    pub variables: &'a [String],
+}
+
+/// The last line that a shell wrote to standard error.
+pub(super) fn last_line(stderr: &[u8]) -> String {
+    let text = String::from_utf8_lossy(stderr);
+    text.lines().map(str::trim).rfind(|l| !l.is_empty()).unwrap_or_default().chars().take(200).collect()
+}

@@ -1,0 +1,50 @@
+//! Where new terminals differ from each other.
+
+use std::time::Duration;
+
+use super::answer::{Answer, Said};
+use crate::finding::{Code, Finding};
+
+/// From here on the start of a shell is worth telling.
+const SLOW: Duration = Duration::from_secs(1);
+
+/// The answer with the PATH that most new terminals have; of two as common ones the first.
+#[must_use]
+pub fn commonest(answers: &[Answer]) -> Option<(&Answer, &Said)> {
+    let said: Vec<(&Answer, &Said)> = answers.iter().filter_map(|a| Some((a, a.said.as_ref().ok()?))).collect();
+    let as_many = |one: &Said| said.iter().filter(|(_, other)| other.context.path == one.context.path).count();
+    said.iter().rev().max_by_key(|(_, one)| as_many(one)).copied()
+}
+
+/// Tells of the terminals that gave no answer or have another PATH than the one looked at.
+#[must_use]
+pub fn tell_other_paths(answers: &[Answer], said: &Said) -> Vec<Finding> {
+    let mut findings: Vec<Finding> = Vec::new();
+    let mut elsewhere: Vec<String> = Vec::new();
+    for answer in answers {
+        let words = format!("{} ({})", answer.shell.name(), answer.mode.name());
+        if answer.took >= SLOW {
+            let seen = format!("a new terminal of {words} takes {:.1} s to start", answer.took.as_secs_f64());
+            findings.push(Finding::new(Code::SlowStartup, seen).remedy("look at what its startup files start"));
+        }
+        match &answer.said {
+            Err(_) => {
+                let seen = format!("a new terminal gave no answer: {words}");
+                findings.push(Finding::new(Code::NoTerminalAnswer, seen).remedy("look at that shell's startup files"));
+            }
+            Ok(other) if other.context.path != said.context.path => {
+                if !elsewhere.contains(&words) {
+                    elsewhere.push(words);
+                }
+            }
+            Ok(_) => {}
+        }
+    }
+    findings.dedup();
+    if !elsewhere.is_empty() {
+        let seen = format!("not every new terminal has this PATH: another one in {}", elsewhere.join(", "));
+        let remedy = "look with 'wyard trace COMMAND' which copy each of them runs";
+        findings.push(Finding::new(Code::PathDiffers, seen).remedy(remedy));
+    }
+    findings
+}

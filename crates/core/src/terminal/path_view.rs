@@ -1,0 +1,183 @@
+//! PATH as a terminal has it, entry by entry.
+
+use std::cell::OnceCell;
+use std::collections::BTreeMap;
+use std::ffi::{OsStr, OsString};
+use std::path::PathBuf;
+
+use super::answer::{Answer, Question, Said};
+use super::asking::Asking;
+use super::differences::{commonest, tell_other_paths};
+use super::origin::{Found, Origin};
+use super::windows::background;
+use crate::environment::Environment;
+use crate::error::FileError;
+use crate::finding::Finding;
+use crate::machine::Machine;
+use crate::path_list::{PathList, windows};
+use crate::resolve::LookupContext;
+use crate::scope::Scope;
+use crate::store::registry::Background;
+use crate::system::System;
+
+/// An entry of PATH.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PathPart {
+    /// Whose; on Unix PATH is not kept by scope, and all is the user's.
+    pub scope: Scope,
+    /// As written.
+    pub raw: OsString,
+    /// The folder it stands for.
+    pub folder: PathBuf,
+    /// What put it there; `None` where nobody can say, or nobody asked.
+    pub origin: Option<Origin>,
+}
+
+/// Whether it is found out what put each entry there, which takes the start of another shell.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Origins {
+    /// It is.
+    Traced,
+    /// It is not.
+    Left,
+}
+
+/// What a terminal's programs see.
+#[derive(Debug, Clone)]
+pub struct PathView {
+    /// The entries in order.
+    pub parts: Vec<PathPart>,
+    /// What lookups depend on there.
+    pub context: LookupContext,
+    /// What the terminals see that have another PATH.
+    pub others: Vec<LookupContext>,
+    /// The variables asked about that are set.
+    pub variables: BTreeMap<String, OsString>,
+    /// Where new terminals differ, and which gave no answer.
+    pub findings: Vec<Finding>,
+}
+
+impl PathView {
+    /// As the terminal has it that the program was started in.
+    #[must_use]
+    pub fn of_this_terminal(machine: &Machine, names: &[String]) -> Self {
+        let context = LookupContext::of(&machine.environment, &machine.current_folder);
+        let value = |name: &String| Some((name.clone(), machine.environment.get(name)?.to_owned()));
+        Self {
+            parts: parts(&context, &[]),
+            context,
+            others: Vec::new(),
+            variables: names.iter().filter_map(value).collect(),
+            findings: Vec::new(),
+        }
+    }
+
+    /// As a new terminal has it: on Unix what most of the installed shells say, on Windows what the registry holds. `None`
+    /// where no shell gave an answer.
+    ///
+    /// # Errors
+    /// When the registry cannot be read.
+    pub fn of_new_terminal(asking: &Asking<'_>, names: &[String], origins: Origins) -> Result<Option<Self>, FileError> {
+        if asking.machine.system() == System::Windows {
+            return Ok(Some(Self::in_registry(asking.machine, names)?));
+        }
+        let answers = asking.everywhere(Question { commands: &[], variables: names });
+        let Some((answer, said)) = commonest(&answers) else { return Ok(None) };
+        let origins = match origins {
+            Origins::Left => Vec::new(),
+            Origins::Traced => traced(asking, answer, said),
+        };
+        let mut others: Vec<LookupContext> = Vec::new();
+        for other in answers.iter().filter_map(|answer| answer.said.as_ref().ok()).map(|said| &said.context) {
+            if other.path != said.context.path && others.iter().all(|known| known.path != other.path) {
+                others.push(other.clone());
+            }
+        }
+        Ok(Some(Self {
+            parts: parts(&said.context, &origins),
+            context: said.context.clone(),
+            others,
+            variables: said.variables.clone(),
+            findings: tell_other_paths(&answers, said),
+        }))
+    }
+
+    /// What the registry gives a new terminal: the system's entries, then the user's.
+    fn in_registry(machine: &Machine, names: &[String]) -> Result<Self, FileError> {
+        let background = background(machine)?;
+        let environment = Environment::with(System::Windows, background.variables());
+        let value = |name: &String| Some((name.clone(), environment.get(name)?.to_owned()));
+        Ok(Self {
+            parts: registry_parts(machine, &background),
+            context: LookupContext::of(&environment, std::path::Path::new("")),
+            others: Vec::new(),
+            variables: names.iter().filter_map(value).collect(),
+            findings: Vec::new(),
+        })
+    }
+
+    /// The value of a variable that was asked about; `None` where it is not set.
+    #[must_use]
+    pub fn variable(&self, name: &str) -> Option<&OsStr> {
+        self.variables.get(name).map(OsString::as_os_str)
+    }
+}
+
+fn traced(asking: &Asking<'_>, answer: &Answer, said: &Said) -> Vec<Option<Origin>> {
+    let shell = asking.shells.iter().find(|shell| shell.shell == answer.shell);
+    let path = &said.context.path;
+    let origins = shell.map(|shell| asking.origins(shell, (answer.mode, &answer.base), path, &OnceCell::new()));
+    origins.unwrap_or_default()
+}
+
+/// The entries of a PATH value whose references are filled in, with what is known of where they come from.
+fn parts(context: &LookupContext, origins: &[Option<Origin>]) -> Vec<PathPart> {
+    match context.system {
+        System::Unix => PathList::parse(&context.path)
+            .entries()
+            .map(|entry| PathPart {
+                scope: Scope::User,
+                raw: entry.raw.clone(),
+                folder: entry.folder(),
+                origin: origins.get(entry.index).cloned().flatten(),
+            })
+            .collect(),
+        System::Windows => windows::parts(&context.path.to_string_lossy())
+            .into_iter()
+            .filter(|part| !part.is_empty())
+            .map(|part| PathPart {
+                scope: Scope::User,
+                raw: part.into(),
+                folder: windows::folder(part).into(),
+                origin: None,
+            })
+            .collect(),
+    }
+}
+
+/// The entries of both scopes, in the order of PATH; empty parts are left out.
+fn registry_parts(machine: &Machine, background: &Background) -> Vec<PathPart> {
+    let mut parts = Vec::new();
+    for scope in [Scope::System, Scope::User] {
+        let place = format!("{}, Path", machine.registry().of_scope(scope));
+        let text = background.registry.of(scope).get("Path").map(|value| value.text).unwrap_or_default();
+        for part in windows::parts(&text).into_iter().filter(|part| !part.is_empty()) {
+            let origin = Origin { place: place.clone(), line: None, found: Found::Registry };
+            let folder = background.folder(part);
+            parts.push(PathPart { scope, raw: part.into(), folder, origin: Some(origin) });
+        }
+    }
+    parts
+}
+
+/// For each part of a new terminal's PATH on Windows the value of the registry that it comes from.
+#[must_use]
+pub fn registry_origins(machine: &Machine, path: &str) -> Vec<Option<Origin>> {
+    let mut left = background(machine).map(|background| registry_parts(machine, &background)).unwrap_or_default();
+    let one = |part: &str| {
+        let folder = PathBuf::from(windows::folder(part));
+        let at = left.iter().position(|known| known.folder.as_os_str().eq_ignore_ascii_case(&folder))?;
+        left.remove(at).origin
+    };
+    windows::parts(path).into_iter().map(one).collect()
+}

@@ -1,0 +1,52 @@
+//! Which terminal, and how its shell is started.
+
+use serde::{Deserialize, Serialize};
+
+use crate::resolve::Shell;
+use crate::system::System;
+
+/// Which terminal.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum TerminalKind {
+    /// The one this program was started in.
+    This,
+    /// One opened now.
+    New,
+}
+
+/// A way in which a shell is started, which decides the startup files it reads.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum StartMode {
+    /// An interactive login shell: a text console, a remote session, a terminal on macOS.
+    Login,
+    /// An interactive shell that is no login shell: a terminal window on most desktops.
+    Interactive,
+    /// `SHELL -lc COMMAND`: how editors, schedulers and remote commands run things.
+    LoginCommand,
+}
+
+impl StartMode {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Login, Self::Interactive, Self::LoginCommand];
+
+    /// The ways in which people start this shell: on Windows there is one.
+    #[must_use]
+    pub fn of(shell: Shell) -> &'static [Self] {
+        match shell.system() {
+            System::Unix => &Self::ALL,
+            System::Windows => &[Self::Interactive],
+        }
+    }
+
+    /// The stable name.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Login => "login",
+            Self::Interactive => "interactive",
+            Self::LoginCommand => "login-command",
+        }
+    }
+}

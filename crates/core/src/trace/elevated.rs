@@ -1,0 +1,70 @@
+//! What programs find that are started in a new terminal, also with an administrator's rights.
+
+use std::path::Path;
+
+use super::answers::{predicted, unanswered};
+use super::origins::Origins;
+use super::report::CallerTrace;
+use crate::finding::{Code, Finding};
+use crate::machine::Machine;
+use crate::resolve::{self, Caller, Disk, LookupContext, same_file};
+use crate::system::System;
+use crate::terminal::{self, Answer, ElevatedPath, TerminalKind};
+
+/// What programs find that are started in a new terminal, also with an administrator's rights.
+pub(super) fn programs(
+    machine: &Machine,
+    name: &str,
+    answer: &Answer,
+    wanted: &dyn Fn(Caller) -> bool,
+    origins: &mut Origins<'_>,
+) -> Vec<CallerTrace> {
+    let mut traced = Vec::new();
+    let Ok(said) = &answer.said else { return traced };
+    let program = Caller::program(machine.system());
+    let asked_for = !wanted(program);
+    if wanted(program) {
+        let mut one = predicted(program, name, &said.context, TerminalKind::New);
+        origins.put_in(&mut one, answer, said);
+        traced.push(one);
+    }
+    if machine.system() == System::Windows || !wanted(Caller::Elevated) {
+        return traced;
+    }
+    let context = match terminal::elevated_path(machine.sandbox.as_deref().unwrap_or(Path::new("/"))) {
+        Some(ElevatedPath::Own(path)) => LookupContext { path, ..said.context.clone() },
+        Some(ElevatedPath::Kept) => said.context.clone(),
+        Some(ElevatedPath::Unknown) => {
+            let mut unknown = unanswered(Caller::Elevated, Vec::new());
+            let seen =
+                "which folders a command run with an administrator's rights searches, only an administrator may read";
+            unknown.findings.push(Finding::new(Code::ElevatedUnknown, seen));
+            traced.push(unknown);
+            return traced;
+        }
+        None if asked_for => {
+            let mut unknown = unanswered(Caller::Elevated, Vec::new());
+            let seen = "no rules are here that say which folders are searched with an administrator's rights";
+            unknown.findings.push(Finding::new(Code::ElevatedUnknown, seen));
+            traced.push(unknown);
+            return traced;
+        }
+        None => return traced,
+    };
+    let mut one = predicted(Caller::Elevated, name, &context, TerminalKind::New);
+    let usual = resolve::candidates(program, name, &said.context, &Disk);
+    if let (Some(theirs), Some(usual)) = (&one.winner, resolve::winner(&usual))
+        && !same_file(theirs, usual)
+    {
+        let seen =
+            format!("with an administrator's rights {name} is {}, and not {}", theirs.display(), usual.display());
+        let remedy = format!("name the file with its folder where that matters: {}", usual.display());
+        one.findings.push(Finding::new(Code::ElevatedDiffers, seen).remedy(remedy));
+    } else if let (None, Some(usual)) = (&one.winner, resolve::winner(&usual)) {
+        let seen = format!("with an administrator's rights {name} is not found: its own list of folders is searched");
+        let remedy = format!("name the file with its folder: {}", usual.display());
+        one.findings.push(Finding::new(Code::ElevatedDiffers, seen).remedy(remedy));
+    }
+    traced.push(one);
+    traced
+}

@@ -1,0 +1,108 @@
+//! Why the yard could not be read or written.
+
+use std::path::PathBuf;
+
+use crate::change::LedgerError;
+use crate::error::{Blame, Blamed, FileError};
+use crate::naming::ToolName;
+
+/// The format number of records that this version reads and writes.
+pub(super) const FORMAT: u32 = 1;
+
+/// Why the yard could not be read or written.
+#[derive(Debug, thiserror::Error)]
+pub enum YardError {
+    /// A file or folder of it.
+    #[error(transparent)]
+    File(#[from] FileError),
+    /// The ledger.
+    #[error(transparent)]
+    Ledger(#[from] LedgerError),
+    /// A record cannot be understood.
+    #[error("the record {} can't be read", file.display())]
+    Record {
+        /// The file.
+        file: PathBuf,
+        /// What is wrong with it.
+        #[source]
+        source: toml::de::Error,
+    },
+    /// A record of a later version of this program.
+    #[error("the record {} has format {found}; this version of wyard reads format {}", file.display(), FORMAT)]
+    Format {
+        /// The file.
+        file: PathBuf,
+        /// Its format number.
+        found: u32,
+    },
+    /// A record cannot be written, as with a name that is not Unicode.
+    #[error("a record can't be written")]
+    Write(#[source] toml::ser::Error),
+    /// Somebody else is writing.
+    #[error("{holder} is changing the yard {} and did not end within {seconds} s", yard.display())]
+    Locked {
+        /// The yard.
+        yard: PathBuf,
+        /// Who holds it.
+        holder: String,
+        /// How long we waited.
+        seconds: u64,
+    },
+    /// The system's files are changed with the superuser's rights only.
+    #[error("the system's startup files and its yard may be changed by the superuser only; nothing was changed")]
+    NotSuperuser {
+        /// The call to repeat.
+        command: String,
+    },
+    /// The superuser works in somebody else's home.
+    #[error("{} belongs to another user than the one at work, the superuser; nothing was changed", home.display())]
+    ForeignHome {
+        /// The home folder.
+        home: PathBuf,
+    },
+    /// No tool of this name.
+    #[error("the yard holds no tool called \"{0}\"")]
+    NoTool(String),
+    /// The tool, but not this version.
+    #[error("the yard holds {name}, but not in version \"{version}\"; it holds {held}")]
+    NoVersion {
+        /// The tool.
+        name: ToolName,
+        /// The version asked for.
+        version: String,
+        /// The versions there are.
+        held: String,
+    },
+}
+
+impl Blamed for YardError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::File(e) => e.blame(),
+            Self::Ledger(e) => e.blame(),
+            Self::NoTool(_) | Self::NoVersion { .. } => Blame::Call,
+            Self::Record { .. }
+            | Self::Format { .. }
+            | Self::Write(_)
+            | Self::Locked { .. }
+            | Self::NotSuperuser { .. }
+            | Self::ForeignHome { .. } => Blame::Machine,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::File(e) => e.hint(),
+            Self::Ledger(e) => e.hint(),
+            Self::NoTool(_) => Some("'wyard stock' lists what it holds".to_owned()),
+            Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
+            Self::Record { .. } => Some("mend that file, or remove it and receive the tool again".to_owned()),
+            Self::Locked { .. } => Some("wait until it has ended, then try again".to_owned()),
+            Self::NotSuperuser { command } => Some(format!("repeat it as the superuser: {command}")),
+            Self::ForeignHome { .. } => {
+                Some("call it as that user, without elevation, or for everybody with --scope system".to_owned())
+            }
+            Self::NoVersion { .. } | Self::Write(_) => None,
+        }
+    }
+}

@@ -1,0 +1,157 @@
+//! The yard's folder, and what lies where in it.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use super::card::Card;
+use super::error::YardError;
+use super::settings::Settings;
+use crate::change::{Changeset, Ledger, Role};
+use crate::error::{FileContext as _, FileError};
+use crate::naming::{ToolName, Version};
+
+/// The yard's folder; it need not exist.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Yard {
+    root: PathBuf,
+}
+
+impl Yard {
+    /// The yard in this folder.
+    #[must_use]
+    pub fn at(root: &Path) -> Self {
+        Self { root: root.to_owned() }
+    }
+
+    /// Its folder.
+    #[must_use]
+    pub fn root(&self) -> &Path {
+        &self.root
+    }
+
+    /// The folder a received version lies in: its home.
+    #[must_use]
+    pub fn home(&self, name: &ToolName, version: &Version) -> PathBuf {
+        self.stock_folder().join(name.as_str()).join(version.as_str())
+    }
+
+    /// The home of a card's tool: in the stock, or where it was adopted.
+    #[must_use]
+    pub fn home_of(&self, card: &Card) -> PathBuf {
+        card.folder.clone().unwrap_or_else(|| self.home(&card.name, &card.version))
+    }
+
+    /// The folder for what is not finished yet.
+    #[must_use]
+    pub fn staging(&self) -> PathBuf {
+        self.root.join("staging")
+    }
+
+    /// The folder of the generated shell files.
+    #[must_use]
+    pub fn terminal(&self) -> PathBuf {
+        self.root.join("terminal")
+    }
+
+    /// The folder for what installers write.
+    #[must_use]
+    pub fn logs(&self) -> PathBuf {
+        self.root.join("logs")
+    }
+
+    /// The folder for tools that were taken out of the stock.
+    #[must_use]
+    pub fn retired(&self) -> PathBuf {
+        self.root.join("retired")
+    }
+
+    /// Where a tool goes that the change of this number takes out of the stock.
+    #[must_use]
+    pub fn retired_home(&self, name: &ToolName, version: &Version, change: u64) -> PathBuf {
+        self.retired().join(format!("{name}@{version}.{change}"))
+    }
+
+    /// The folder for startup files as they were before their first change.
+    #[must_use]
+    pub fn startup_before(&self) -> PathBuf {
+        self.root.join("startup-before")
+    }
+
+    /// The file that the user may write settings into.
+    #[must_use]
+    pub fn settings_file(&self) -> PathBuf {
+        self.root.join("settings.toml")
+    }
+
+    /// The settings, or the usual ones where there are none.
+    ///
+    /// # Errors
+    /// When the file is there and cannot be read.
+    pub fn settings(&self) -> Result<Settings, YardError> {
+        Ok(read_record(&self.settings_file())?.unwrap_or_default())
+    }
+
+    /// The ledger.
+    #[must_use]
+    pub fn ledger(&self) -> Ledger {
+        Ledger::at(&self.root)
+    }
+
+    pub(super) fn stock_folder(&self) -> PathBuf {
+        self.root.join("stock")
+    }
+
+    pub(super) fn cards_folder(&self) -> PathBuf {
+        self.root.join("cards")
+    }
+
+    /// The file of a card.
+    #[must_use]
+    pub fn card_file(&self, name: &ToolName, version: &Version) -> PathBuf {
+        // Not `with_extension`: a version has dots of its own.
+        self.cards_folder().join(name.as_str()).join(format!("{version}.toml"))
+    }
+
+    /// Adds the writing of a card to a change.
+    ///
+    /// # Errors
+    /// When it holds something that text cannot, or what is there cannot be read.
+    pub fn put_card(&self, changeset: &mut Changeset, card: &Card) -> Result<(), YardError> {
+        let text = toml::to_string_pretty(card).map_err(YardError::Write)?;
+        Ok(changeset.file(&self.card_file(&card.name, &card.version), Role::Card, Some(text.into_bytes()))?)
+    }
+
+    /// Adds the removal of a card to a change.
+    ///
+    /// # Errors
+    /// When what is there cannot be read.
+    pub fn remove_card(&self, changeset: &mut Changeset, card: &Card) -> Result<(), YardError> {
+        Ok(changeset.file(&self.card_file(&card.name, &card.version), Role::Card, None)?)
+    }
+}
+
+/// Reads a record in TOML; `None` where there is none.
+pub(super) fn read_record<T: serde::de::DeserializeOwned>(file: &Path) -> Result<Option<T>, YardError> {
+    match fs::read_to_string(file) {
+        Ok(text) => {
+            toml::from_str(&text).map(Some).map_err(|source| YardError::Record { file: file.to_owned(), source })
+        }
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        Err(e) => Err(e).at("read", file).map_err(Into::into),
+    }
+}
+
+/// What lies in a folder, by name; nothing where there is no such folder.
+pub(super) fn list(folder: &Path) -> Result<Vec<PathBuf>, FileError> {
+    let entries = match fs::read_dir(folder) {
+        Ok(entries) => entries,
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(e) => return Err(e).at("list the folder", folder),
+    };
+    let mut paths = Vec::new();
+    for entry in entries {
+        paths.push(entry.at("list the folder", folder)?.path());
+    }
+    paths.sort();
+    Ok(paths)
+}
