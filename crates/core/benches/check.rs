@@ -1,33 +1,36 @@
 //! How long a check takes of 60 tools with 6 commands each, all of which answer at once.
 #![allow(missing_docs, clippy::unwrap_used)]
 
-use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use wagon_yard_core::change::{Change, Changeset};
 use wagon_yard_core::check::check;
+use wagon_yard_core::environment::Environment;
+use wagon_yard_core::jobs::register::{self, RegisterRequest, Registering};
 use wagon_yard_core::layout::Command;
 use wagon_yard_core::machine::Machine;
 use wagon_yard_core::os;
 use wagon_yard_core::program::ProgramKind;
 use wagon_yard_core::progress::Stop;
-use wagon_yard_core::receive::register;
+use wagon_yard_core::report::Verdict;
 use wagon_yard_core::scope::Scope;
-use wagon_yard_core::yard::{Card, CardLayout, Requires, Settings, Source, Yard};
+use wagon_yard_core::session::Session;
+use wagon_yard_core::yard::{Card, CardLayout, Requires, Source};
 
 const TOOLS: usize = 60;
 const COMMANDS: usize = 6;
 
 /// A tool in the yard whose commands are scripts, or batch files, that print their version.
-fn tool(yard: &Yard, number: usize) -> Card {
+fn tool(session: &Session, number: usize) -> Card {
+    let yard = &session.yard;
     let (name, version) = (format!("tool{number}"), "1.0.0");
     let windows = cfg!(windows);
     let file = |command: usize| format!("{name}-{command}{}", if windows { ".cmd" } else { "" });
     let command = |number: usize| Command {
         name: format!("{name}-{number}"),
-        path: Path::new("bin").join(file(number)),
+        path: Path::new("bin").join(file(number)).into(),
         program: if windows { ProgramKind::Batch } else { ProgramKind::Script },
         os: None,
         arch: None,
@@ -44,7 +47,6 @@ fn tool(yard: &Yard, number: usize) -> Card {
         uninstaller: None,
         added: Vec::new(),
         probe: None,
-        answers: BTreeMap::new(),
         requires: Requires::default(),
         trials: Vec::new(),
         registration: None,
@@ -59,27 +61,26 @@ fn tool(yard: &Yard, number: usize) -> Card {
     }
     let mut changeset = Changeset::default();
     yard.put_card(&mut changeset, &card).unwrap();
-    yard.lock().unwrap().carry_out(Change { does: "make a tool".to_owned(), undoes: None, changeset }).unwrap();
+    session.lock().unwrap().carry_out(Change { does: "make a tool".to_owned(), undoes: None, changeset }).unwrap();
     card
 }
 
 fn benchmark(criterion: &mut Criterion) {
     let folder = tempfile::tempdir().unwrap();
-    let machine = Machine::new(std::env::vars_os().collect(), Some(folder.path()), None, Scope::User).unwrap();
+    let machine = Machine::new(Environment::of_process(), Some(folder.path()), None, Scope::User).unwrap();
     fs::create_dir_all(&machine.home).unwrap();
-    let yard = Yard::of(&machine);
-    let stop = Stop::default();
+    let session = Session::new(machine, Stop::default());
     for number in 0..TOOLS {
-        let card = tool(&yard, number);
-        register(&machine, card.name.as_str(), None, false, &stop).unwrap();
+        let tool = tool(&session, number).name.to_string();
+        register::run(&session, &RegisterRequest { tool, does: Registering::Register(None), dry_run: false }).unwrap();
     }
-    let settings = Settings::default();
     let mut group = criterion.benchmark_group("check");
     group.sample_size(10);
     group.bench_function("60 tools with 6 commands each", |bench| {
         bench.iter(|| {
-            let report = check(&machine, &yard, &settings, &yard.in_service().unwrap(), true, &stop).unwrap();
-            assert!(report.verdict.passes() && report.tools.len() == TOOLS);
+            let cards: Vec<Card> = session.stock().unwrap().in_service().into_iter().cloned().collect();
+            let report = check(&session, &cards, true).unwrap();
+            assert!(report.verdict.is_some_and(Verdict::passes) && report.tools.len() == TOOLS);
         });
     });
     group.finish();

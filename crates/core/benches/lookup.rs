@@ -6,15 +6,17 @@ use std::fs;
 use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};
+use wagon_yard_core::environment::{Environment, here};
+use wagon_yard_core::finding::Severity;
 use wagon_yard_core::machine::{Machine, home_variable};
 use wagon_yard_core::os;
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::resolve::{self, Caller, Disk, LookupContext};
 use wagon_yard_core::scope::Scope;
+use wagon_yard_core::session::Session;
 use wagon_yard_core::survey::survey;
 use wagon_yard_core::terminal::TerminalKind;
 use wagon_yard_core::trace::{TraceRequest, trace};
-use wagon_yard_core::yard::Settings;
 
 fn scanning(criterion: &mut Criterion) {
     let folder = tempfile::tempdir().unwrap();
@@ -31,22 +33,24 @@ fn scanning(criterion: &mut Criterion) {
         value.push(":");
     }
     let home = folder.path().to_owned();
-    let environment = [("PATH".into(), value.clone()), (home_variable().into(), home.into())].into_iter().collect();
+    let home = (home_variable(here()).into(), home.into_os_string());
+    let environment = Environment::with(here(), [(OsString::from("PATH"), value.clone()), home]);
     let machine = Machine::new(environment, None, None, Scope::User).unwrap();
-    let context = LookupContext { path: value, ..LookupContext::default() };
+    let context = LookupContext { path: value, ..LookupContext::new(here()) };
     criterion.bench_function("look one name up in 200 folders of 100 commands", |bench| {
         bench.iter(|| resolve::candidates(Caller::Exec, black_box("c150-50"), &context, &Disk));
     });
+    let session = Session::new(machine, Stop::default());
     let request = TraceRequest {
         names: vec!["c150-50".to_owned()],
         terminal: Some(TerminalKind::This),
         ..TraceRequest::default()
     };
     criterion.bench_function("trace one name in them", |bench| {
-        bench.iter(|| trace(&machine, &Settings::default(), black_box(&request), &Stop::default()));
+        bench.iter(|| trace(&session, black_box(&request)));
     });
     criterion.bench_function("survey them", |bench| {
-        bench.iter(|| survey(black_box(&machine), &Settings::default(), TerminalKind::This, &Stop::default()).unwrap());
+        bench.iter(|| survey(black_box(&session), TerminalKind::This, Severity::Problem).unwrap());
     });
 }
 

@@ -10,8 +10,9 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
 use fastrand::Rng;
-use wagon_yard_core::resolve::{self, Caller, Disk, FileView as _, LookupContext, Seen, Standing};
+use wagon_yard_core::resolve::{self, Caller, Disk, FileKind, FileView as _, LookupContext, Shell, Standing};
 use wagon_yard_core::store::quote;
+use wagon_yard_core::system::System;
 
 /// Machines made from the fixed seed, and as many again from a random one.
 const MACHINES: usize = 2_000;
@@ -211,7 +212,7 @@ fn compare(seed: u64) {
                     path: machine.path.clone().into(),
                     current_folder: machine.current.clone(),
                     home: Some(home.clone()),
-                    ..LookupContext::default()
+                    ..LookupContext::new(System::Unix)
                 };
                 let candidates = resolve::candidates(*caller, &machine.name, &context, &Disk);
                 let real = |path: &Path| path.canonicalize().unwrap_or_default();
@@ -232,7 +233,7 @@ fn compare(seed: u64) {
                 let Some(listed) = listed else { continue };
                 // bash lists a file that may not be executed where there is no other.
                 let theirs = listed.iter().map(|path| real(&machine.current.join(path)));
-                let theirs = once_each(theirs.filter(|file| Disk.look(file) == Seen::Program));
+                let theirs = once_each(theirs.filter(|file| Disk.look(file) == FileKind::Program));
                 let run = candidates.iter().filter(|c| c.standing != Standing::Skipped);
                 let ours = once_each(run.map(|c| real(&c.path)));
                 if theirs != ours {

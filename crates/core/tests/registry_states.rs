@@ -172,20 +172,19 @@ mod from_outside {
 #[cfg(windows)]
 mod from_inside {
     use wagon_yard_core::os;
-    use wagon_yard_core::registry::Keys;
+    use wagon_yard_core::registry::RegistryPlaces;
     use wagon_yard_core::scope::Scope;
-    use wagon_yard_core::store::registry::read;
 
     use super::*;
 
     fn set(registry: &RegistryEnvironments) {
         for (scope, key) in [(Scope::System, &registry.system), (Scope::User, &registry.user)] {
-            let (machine_wide, place) = Keys::of(None).place(scope);
-            for old in os::registry_values(machine_wide, &place).unwrap() {
-                os::write_registry_value(machine_wide, &place, &old.name, None).unwrap();
+            let place = RegistryPlaces::of(None).of_scope(scope);
+            for old in os::registry_values(place.hive, &place.key).unwrap() {
+                os::write_registry_value(place.hive, &place.key, &old.name, None).unwrap();
             }
             for new in &key.0 {
-                os::write_registry_value(machine_wide, &place, &new.name, Some((new.kind, &new.bytes))).unwrap();
+                os::write_registry_value(place.hive, &place.key, &new.name, Some((new.kind, &new.bytes))).unwrap();
             }
         }
     }
@@ -203,7 +202,7 @@ mod from_inside {
             eprintln!("skipped: WYARD_TEST_REAL_REGISTRY is not set, and the real registry is left alone");
             return;
         }
-        let before = read(&Keys::of(None)).unwrap();
+        let before = RegistryEnvironments::read(&RegistryPlaces::of(None)).unwrap();
         let judged = std::panic::catch_unwind(|| {
             // Wine's call leaves the user's Path out, goes through the user's expandable values twice, and drops empty
             // ones.
@@ -213,6 +212,6 @@ mod from_inside {
         });
         set(&before);
         judged.unwrap();
-        assert_eq!(read(&Keys::of(None)).unwrap(), before);
+        assert_eq!(RegistryEnvironments::read(&RegistryPlaces::of(None)).unwrap(), before);
     }
 }

@@ -254,7 +254,7 @@ mod tests {
     use super::*;
 
     fn page(width: usize) -> Page {
-        Page { width, home: PathBuf::new() }
+        Page { width, home: PathBuf::new(), system: System::Unix }
     }
 
     #[test]

@@ -2,7 +2,7 @@
 
 use std::process::Command;
 
-use wagon_yard_core::registry::Keys;
+use wagon_yard_core::registry::RegistryPlaces;
 
 use crate::home::{Home, Ran, WINDOWS};
 
@@ -30,6 +30,6 @@ fn the_demo_comes_out_as_it_should_and_touches_nothing_else() {
     assert!(WINDOWS || ran.code == 0, "{}", ran.out);
     home.wyard(&["demo", "--keep", kept.to_str().unwrap()]).ends(2).says("exists already");
     if WINDOWS {
-        Keys::of(Some(&kept)).remove_sandbox().unwrap();
+        RegistryPlaces::of(Some(&kept)).remove_sandbox().unwrap();
     }
 }

@@ -7,11 +7,12 @@ use std::process::{Command, Output};
 use std::time::Duration;
 
 use serde_json::Value;
+use wagon_yard_core::environment::Environment;
 use wagon_yard_core::machine::Machine;
 use wagon_yard_core::os;
 use wagon_yard_core::process::{self, Ending};
 use wagon_yard_core::progress::Stop;
-use wagon_yard_core::registry::Keys;
+use wagon_yard_core::registry::RegistryPlaces;
 use wagon_yard_core::scope::Scope;
 use wagon_yard_core::terminal::base_environments;
 
@@ -65,8 +66,8 @@ impl Home {
         home
     }
 
-    pub fn keys(&self) -> Keys {
-        Keys::of(Some(self.folder.path()))
+    pub fn keys(&self) -> RegistryPlaces {
+        RegistryPlaces::of(Some(self.folder.path()))
     }
 
     /// The values of a scope's registry key, raw.
@@ -74,8 +75,8 @@ impl Home {
         if !WINDOWS {
             return Vec::new();
         }
-        let (machine_wide, key) = self.keys().place(scope);
-        os::registry_values(machine_wide, &key).unwrap()
+        let place = self.keys().of_scope(scope);
+        os::registry_values(place.hive, &place.key).unwrap()
     }
 
     pub fn settings(&self, text: &str) {
@@ -160,7 +161,7 @@ impl Home {
         if !WINDOWS {
             return self.terminal(SHELL, "-lc", line);
         }
-        let machine = Machine::new(std::env::vars_os().collect(), Some(self.folder.path()), None, Scope::User).unwrap();
+        let machine = Machine::new(Environment::of_process(), Some(self.folder.path()), None, Scope::User).unwrap();
         let mut command = Command::new("cmd");
         command.args(["/c", line]).env_clear().envs(&base_environments(&machine)[0]);
         let output = command.current_dir(self.folder.path()).output().unwrap();
@@ -174,7 +175,7 @@ impl Home {
     }
 
     /// The ways of opening a terminal that a shell's own startup files decide about.
-    pub fn ways(shell: &str) -> &'static [&'static str] {
+    pub fn modes(shell: &str) -> &'static [&'static str] {
         // An interactive dash that is no login shell reads nothing of the user's: it has what its login shell had.
         if shell == "dash" { &["-lic", "-lc"] } else { &["-lic", "-ic", "-lc"] }
     }

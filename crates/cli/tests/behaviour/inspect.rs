@@ -2,14 +2,16 @@
 
 use std::fs;
 
-use sha2::{Digest as _, Sha256};
+use wagon_yard_core::checksum::{Algorithm, compute};
 use wagon_yard_core::os;
+use wagon_yard_core::progress::Stop;
 
 use crate::archives::{script, tidelog, zip};
 use crate::home::{Home, Ran, program};
 
 fn sha256(file: &str) -> String {
-    Sha256::digest(fs::read(file).unwrap()).iter().map(|byte| format!("{byte:02x}")).collect()
+    let content = fs::File::open(file).unwrap();
+    compute(&[Algorithm::Sha256], content, &Stop::default()).unwrap()[0].to_string()
 }
 
 #[test]

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::process::Command;
 
-use wagon_yard_core::resolve::{Caller, builtin};
+use wagon_yard_core::resolve::{Caller, Shell, builtin};
 
 use crate::home::have;
 

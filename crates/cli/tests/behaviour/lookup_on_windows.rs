@@ -11,6 +11,7 @@ use wagon_yard_core::os;
 use wagon_yard_core::process;
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::resolve::{self, Caller, Disk, LookupContext};
+use wagon_yard_core::system::System;
 
 use crate::on_windows::test_program;
 
@@ -53,6 +54,7 @@ impl Made {
     /// What the rules say that runs.
     fn predicted(&self, caller: Caller, name: &str, path: &str, forbids: bool) -> Option<String> {
         let context = LookupContext {
+            system: System::Windows,
             home: None,
             path: path.into(),
             path_extensions: [".com", ".exe", ".bat", ".cmd"].map(str::to_owned).to_vec(),

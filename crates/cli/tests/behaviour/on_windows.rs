@@ -23,7 +23,7 @@ pub fn test_program(name: &str) -> Option<PathBuf> {
 
 /// `reg add` on a key of the sandbox: its own way of writing, not ours.
 fn reg_add(home: &Home, scope: Scope, name: &str, kind: &str, data: &str) {
-    let key = home.keys().words(scope);
+    let key = home.keys().of_scope(scope).to_string();
     let mut command = Command::new("reg");
     command.args(["add", &key, "/v", name, "/t", kind, "/d", data, "/f"]);
     assert!(command.stdout(Stdio::null()).status().unwrap().success(), "{name}");
@@ -290,7 +290,7 @@ fn set_rights(key: &str, rights: &str) {
 fn an_unwritable_key_is_seen_before_anything_is_written() {
     let home = Home::new();
     reg_add(&home, Scope::System, "Path", "REG_SZ", "C:\\all");
-    let (_, key) = home.keys().place(Scope::System);
+    let key = home.keys().of_scope(Scope::System).key;
     let before = home.registry(Scope::System);
     let archive = tidelog(&home, "4.2.1");
     // Everybody may read it, and nobody write.
@@ -329,7 +329,7 @@ fn a_trace_names_the_value_that_put_an_entry_there() {
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
     let report = home.wyard(&["trace", "tidelog", "--as", "cmd", "--terminal", "new", "--json"]).ends(0).json();
     let candidate = &report["commands"][0]["callers"][0]["candidates"][0];
-    let place = format!("{}, Path", home.keys().words(Scope::User));
+    let place = format!("{}, Path", home.keys().of_scope(Scope::User));
     assert_eq!(
         (&candidate["origin"]["place"], &candidate["origin"]["found"]),
         (&place.as_str().into(), &"registry".into())

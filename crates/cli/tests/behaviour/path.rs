@@ -6,12 +6,9 @@ use std::path::PathBuf;
 use serde_json::Value;
 use wagon_yard_core::os;
 use wagon_yard_core::scope::Scope;
-use wagon_yard_core::system::System;
 
 use crate::archives::{script, tidelog};
-use crate::home::{Home, Ran, program};
-
-const WINDOWS: bool = matches!(os::HERE, System::Windows);
+use crate::home::{Home, Ran, WINDOWS, program};
 
 /// A folder of the home with commands in it.
 fn folder(home: &Home, name: &str, commands: &[&str]) -> PathBuf {
@@ -154,10 +151,10 @@ fn every_edit_of_the_registry_keeps_the_other_parts() {
     let one = folder(&home, "one", &["tide"]);
     let one = one.to_str().unwrap();
     path(&home, &["add", one]).ends(0);
-    let (machine_wide, key) = home.keys().place(Scope::User);
+    let place = home.keys().of_scope(Scope::User);
     let text = format!("C:\\a b;;%NOBODY%\\x;\"{one}\";{one}\\;C:\\nowhere");
     let bytes: Vec<u8> = format!("{text}\0").encode_utf16().flat_map(u16::to_le_bytes).collect();
-    os::write_registry_value(machine_wide, &key, "Path", Some((2, &bytes))).unwrap();
+    os::write_registry_value(place.hive, &place.key, "Path", Some((2, &bytes))).unwrap();
     let value = || {
         let raw = home.registry(Scope::User).into_iter().find(|v| v.name == "Path").unwrap();
         let units: Vec<u16> = raw.bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();

@@ -19,13 +19,51 @@ pub fn split(line: &str, system: System, is_file: &dyn Fn(&Path) -> bool) -> Opt
             let is_program = |begin: &str| is_file(Path::new(begin)) || is_file(Path::new(&format!("{begin}.exe")));
             let program = ends.map(|end| line.split_at(end)).find(|(begin, _)| is_program(begin));
             match program.filter(|_| !line.starts_with('"')) {
-                Some((program, rest)) => {
-                    Some(std::iter::once(program.to_owned()).chain(winsplit::split(rest)).collect())
-                }
-                None => Some(winsplit::split(line)),
+                Some((program, rest)) => Some(std::iter::once(program.to_owned()).chain(windows_words(rest)).collect()),
+                None => Some(windows_words(line)),
             }
         }
     }
+}
+
+/// The words of a line as C programs on Windows take it apart ("Parsing C++ command-line arguments"): backslashes count
+/// half before a quote, an odd one makes the quote a character, and so do two quotes within a quoted part. An empty word
+/// in quotes is a word.
+fn windows_words(line: &str) -> Vec<String> {
+    let mut words = Vec::new();
+    let mut word: Option<String> = None;
+    let (mut backslashes, mut quoted) = (0, false);
+    let mut chars = line.chars().peekable();
+    while let Some(c) = chars.next() {
+        if c == '\\' {
+            backslashes += 1;
+            continue;
+        }
+        let kept = if c == '"' { backslashes / 2 } else { backslashes };
+        if kept > 0 {
+            word.get_or_insert_default().push_str(&"\\".repeat(kept));
+        }
+        let escaped = backslashes % 2 == 1;
+        backslashes = 0;
+        match c {
+            '"' if escaped => word.get_or_insert_default().push('"'),
+            '"' if quoted && chars.peek() == Some(&'"') => {
+                chars.next();
+                word.get_or_insert_default().push('"');
+            }
+            '"' => {
+                word.get_or_insert_default();
+                quoted = !quoted;
+            }
+            ' ' | '\t' if !quoted => words.extend(word.take()),
+            c => word.get_or_insert_default().push(c),
+        }
+    }
+    if backslashes > 0 {
+        word.get_or_insert_default().push_str(&"\\".repeat(backslashes));
+    }
+    words.extend(word);
+    words
 }
 
 /// Words as one line that [`split`] takes apart again; what is not Unicode is replaced.
@@ -78,6 +116,7 @@ mod tests {
             (r"C:\Program Files\buoy\remove /S", &[r"C:\Program Files\buoy\remove", "/S"]),
             (r"C:\buoy\remove.exe", &[r"C:\buoy\remove.exe"]),
             (r#"C:\b\r.exe /D="C:\new place" /S"#, &[r"C:\b\r.exe", r"/D=C:\new place", "/S"]),
+            (r#"r "" "a""b" \"c\\"d e\\" f"#, &["r", "", "a\"b", r#""c\d e\"#, "f"]),
         ] {
             assert_eq!(split(line, System::Windows, &is_file).unwrap(), expected, "{line}");
         }

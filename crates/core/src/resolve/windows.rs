@@ -66,7 +66,7 @@ fn places(caller: Caller, context: &LookupContext) -> Vec<SearchFolder> {
     let mut places: Vec<SearchFolder> = Vec::new();
     match caller {
         Caller::Shell(Shell::Cmd) if !context.forbids_current_folder => {
-            places.push((context.current_folder.clone(), None))
+            places.push((context.current_folder.clone(), None));
         }
         Caller::CreateProcess => {
             places.extend(context.program_folder.clone().map(|folder| (folder, None)));
