@@ -104,15 +104,22 @@ fn the_smallest_change_that_mends_a_shadow_is_told_and_works() {
     let old = home.path("home/old");
     let bin = home.yard().join("stock/tidelog/4.2.1/bin");
     let remedy = format!("wyard path move \"{}\" --before \"{}\"", bin.display(), old.display());
-    for call in [&["trace", "tidelog", "--terminal", "new", "--json"][..], &["check", "tidelog", "--json"]] {
-        let told = home.wyard(call);
-        let text = told.json().to_string().replace("\\\"", "\"");
-        assert!(text.contains(&remedy) && text.contains("no other command changes by it"), "{call:?}: {text}");
-    }
+    let told = home.wyard(&["trace", "tidelog", "--terminal", "new", "--json"]).json();
+    let text = told.to_string().replace("\\\"", "\"");
+    assert!(text.contains(&remedy) && text.contains("no other command changes by it"), "{text}");
+    // What has the last word is a line, and that is what to change: registering again would find nothing to do.
+    let profile = home.path("home/.profile");
+    let line = std::fs::read_to_string(&profile).unwrap().lines().count();
+    let named = format!("line {line} of {}", profile.display());
     // A line behind our block has the last word: the move cannot help there, and is not said to have.
     home.wyard(&["path", "move", bin.to_str().unwrap(), "--before", old.to_str().unwrap()])
         .ends(1)
         .says("[change-undone]");
+    for call in [&["check", "tidelog"][..], &["receive", &tidelog(&home, "4.3.0")]] {
+        let told = home.wyard(call).ends(1);
+        assert!(told.out.contains(&named) && !told.out.contains("wyard register"), "{call:?}: {}", told.out);
+        told.says("[startup-undoes]");
+    }
 }
 
 #[test]

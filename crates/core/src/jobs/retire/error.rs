@@ -10,7 +10,7 @@ use crate::yard::YardError;
 #[derive(Debug, thiserror::Error)]
 pub enum RetireError {
     /// Nothing that could remove it is on record.
-    #[error("no uninstaller of {0} is known")]
+    #[error("{0} has no uninstaller on its card")]
     NoUninstaller(String),
     /// A yes is needed, and nobody can give one.
     #[error("an uninstaller is run only with a yes, and nobody can be asked here")]
