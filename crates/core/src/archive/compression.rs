@@ -1,6 +1,6 @@
 //! What may be around an archive or a single file: one compressed stream.
 
-use std::io::{self, BufRead as _, BufReader, Read};
+use std::io::{self, BufRead, BufReader, Read};
 
 use liblzma::bufread::XzDecoder;
 use serde::{Deserialize, Serialize};
@@ -70,18 +70,27 @@ impl Compression {
             Self::Gzip => Box::new(flate2::bufread::MultiGzDecoder::new(raw)),
             Self::Xz => Box::new(XzStreams(Some(XzDecoder::new_stream(raw, many_threads()?)))),
             Self::Bzip2 => Box::new(Blocks::new(raw.into_inner())?),
-            Self::Zstd => {
-                let mut decoder = zstd::stream::read::Decoder::with_buffer(raw)?;
-                // Long-distance windows, as the utility's --long makes them.
-                decoder.window_log_max(30)?;
-                Box::new(decoder)
-            }
-            Self::Lzma => {
-                let stream = liblzma::stream::Stream::new_lzma_decoder(DECODER_MEMORY)?;
-                Box::new(XzDecoder::new_stream(raw, stream))
-            }
+            Self::Zstd => Box::new(zstd(raw)?),
+            Self::Lzma => Box::new(lzma(raw)?),
         })
     }
+}
+
+/// Decodes zstd, with long-distance windows as the utility's --long makes them.
+pub(super) fn zstd<R: BufRead>(packed: R) -> io::Result<impl Read> {
+    let mut decoder = zstd::stream::read::Decoder::with_buffer(packed)?;
+    decoder.window_log_max(30)?;
+    Ok(decoder)
+}
+
+/// Decodes the old format of LZMA.
+pub(super) fn lzma<R: BufRead>(packed: R) -> io::Result<impl Read> {
+    Ok(XzDecoder::new_stream(packed, liblzma::stream::Stream::new_lzma_decoder(DECODER_MEMORY)?))
+}
+
+/// Decodes one stream of xz.
+pub(super) fn xz<R: BufRead>(packed: R) -> io::Result<impl Read> {
+    Ok(XzDecoder::new_stream(packed, liblzma::stream::Stream::new_stream_decoder(DECODER_MEMORY, 0)?))
 }
 
 /// xz streams one behind the other, zero bytes allowed between them (The .xz File Format, 2.2).

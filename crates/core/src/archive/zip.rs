@@ -1,16 +1,16 @@
 //! zip, read through its central directory (PKWARE APPNOTE).
 
 use std::collections::HashMap;
-use std::io::{self, Read, Seek as _, SeekFrom};
+use std::io::{self, BufReader, Read, Seek as _, SeekFrom};
 use std::path::Path;
 
 use libdeflater::Decompressor;
-use zip::read::ZipFile;
 use zip::result::ZipError;
 use zip::{CompressionMethod, ZipArchive};
 
-use super::ArchiveError;
+use super::compression;
 use super::entries::{RawEntry, RawKind, Visit, mode, read_target};
+use super::error::ArchiveError;
 use super::limits::Limits;
 use super::segment::{Buffered, Segment};
 use super::stream::Decoded;
@@ -220,21 +220,74 @@ impl Opened {
         name: &str,
         take: &mut dyn FnMut(&mut dyn Read) -> Result<T, ArchiveError>,
     ) -> Result<T, ArchiveError> {
-        let mut entry = match self.archive.by_index(index) {
-            Ok(entry) => entry,
+        let mut content = match content(&mut self.archive, index) {
+            Ok(content) => content,
             Err(ZipError::UnsupportedArchive(method)) => {
                 return Err(ArchiveError::Method { entry: name.to_owned(), method: method.to_string() });
             }
             Err(e) => return Err(damaged(file, e)),
         };
-        take(&mut entry)
+        take(&mut content)
+    }
+}
+
+/// An entry's content, unpacked: by the decoders that other formats have as well, where there are some, and else by the
+/// crate.
+fn content(archive: &mut ZipArchive<Buffered>, index: usize) -> Result<Box<dyn Read + '_>, ZipError> {
+    let method = archive.by_index_data(index)?.compression();
+    if !matches!(method, CompressionMethod::ZSTD | CompressionMethod::LZMA | CompressionMethod::XZ) {
+        return Ok(Box::new(archive.by_index(index)?));
+    }
+    let entry = archive.by_index_raw(index)?;
+    let (size, checksum) = (entry.size(), entry.crc32());
+    let unpacked: Box<dyn Read + '_> = match method {
+        CompressionMethod::ZSTD => Box::new(compression::zstd(BufReader::new(entry))?),
+        CompressionMethod::LZMA => Box::new(compression::lzma(BufReader::new(as_lzma_file(entry, size)?))?),
+        _ => Box::new(compression::xz(BufReader::new(entry))?),
+    };
+    Ok(Box::new(Compared { unpacked, size, checksum, read: 0, summed: libdeflater::Crc::new() }))
+}
+
+/// An entry packed with LZMA as a file of the old format: of the entry's head only the five bytes of properties stay, which
+/// the size follows (APPNOTE 5.8.8; LZMA SDK, "lzma.txt").
+fn as_lzma_file(mut entry: impl Read, size: u64) -> io::Result<impl Read> {
+    // Version, and the length of the properties.
+    let (mut head, mut properties) = ([0; 4], [0; 5]);
+    entry.read_exact(&mut head)?;
+    if head[2..] != [5, 0] {
+        return Err(io::Error::new(io::ErrorKind::InvalidData, "an entry's LZMA properties are not five bytes long"));
+    }
+    entry.read_exact(&mut properties)?;
+    let head = [&properties[..], &size.to_le_bytes()].concat();
+    Ok(io::Cursor::new(head).chain(entry))
+}
+
+/// Content whose length and checksum are compared with what the directory says.
+struct Compared<'a> {
+    unpacked: Box<dyn Read + 'a>,
+    size: u64,
+    checksum: u32,
+    read: u64,
+    summed: libdeflater::Crc,
+}
+
+impl Read for Compared<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = self.unpacked.read(buffer)?;
+        self.read += read as u64;
+        self.summed.update(&buffer[..read]);
+        let ended = read == 0 && !buffer.is_empty();
+        if self.read > self.size || ended && (self.read, self.summed.sum()) != (self.size, self.checksum) {
+            return Err(io::Error::new(io::ErrorKind::InvalidData, "an entry's checksum or length is wrong"));
+        }
+        Ok(read)
     }
 }
 
 /// Whether there is a decoder for the method here.
 fn can_read(method: CompressionMethod) -> bool {
     use CompressionMethod as M;
-    matches!(method, M::Stored | M::Deflated | M::Deflate64 | M::Bzip2 | M::Lzma | M::Zstd | M::Xz)
+    matches!(method, M::Stored | M::Deflated | M::Deflate64 | M::Bzip2 | M::LZMA | M::ZSTD | M::XZ)
 }
 
 /// What the record at the end of a zip says of its directory.
@@ -280,7 +333,7 @@ pub(super) fn walk(file: &Path, segment: Segment, limits: &Limits, visit: &mut V
     for index in 0..opened.len() {
         let raw = opened.entry(file, index)?;
         let archive = matches!(raw.kind, RawKind::File).then_some(&mut opened.archive);
-        visit(raw, &mut Decoded::new(&mut EntryContent { archive, index, entry: None }, &mut buffer))?;
+        visit(raw, &mut Decoded::new(&mut EntryContent { archive, index, content: None }, &mut buffer))?;
     }
     Ok(())
 }
@@ -289,14 +342,14 @@ pub(super) fn walk(file: &Path, segment: Segment, limits: &Limits, visit: &mut V
 struct EntryContent<'a> {
     archive: Option<&'a mut ZipArchive<Buffered>>,
     index: usize,
-    entry: Option<ZipFile<'a, Buffered>>,
+    content: Option<Box<dyn Read + 'a>>,
 }
 
 impl Read for EntryContent<'_> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         if let Some(archive) = self.archive.take() {
-            self.entry = Some(archive.by_index(self.index).map_err(io::Error::other)?);
+            self.content = Some(content(archive, self.index).map_err(io::Error::other)?);
         }
-        self.entry.as_mut().map_or(Ok(0), |entry| entry.read(buffer))
+        self.content.as_mut().map_or(Ok(0), |content| content.read(buffer))
     }
 }
