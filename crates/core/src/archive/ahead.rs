@@ -4,7 +4,7 @@ use std::io::{self, BufRead, Read};
 use std::sync::mpsc::{Receiver, Sender, SyncSender, channel, sync_channel};
 
 use super::guard;
-use super::stream::read_held;
+use super::held::read_held;
 
 /// The size of a chunk, in bytes.
 const CHUNK: usize = 1 << 19;

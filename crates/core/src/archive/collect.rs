@@ -7,8 +7,9 @@ use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use super::ArchiveError;
 use super::entries::{RawEntry, RawKind, could_be_program};
+use super::error::ArchiveError;
+use super::left_out::LeftOut;
 use super::limits::Limits;
 use super::listing::{Entry, EntryKind, Listing};
 use super::member::MemberPath;
@@ -23,15 +24,6 @@ const LARGEST_LOOKED_INTO: u64 = 32 << 20;
 
 /// How much is looked into in one archive, in bytes, so that an answer comes soon.
 const LOOKED_INTO_TOGETHER: u64 = 128 << 20;
-
-/// An entry that was left out, and why.
-#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
-pub struct LeftOut {
-    /// The entry's name, lossy.
-    pub entry: String,
-    /// The reason.
-    pub reason: String,
-}
 
 /// The entries so far.
 pub(super) struct Collector<'a> {

@@ -2,7 +2,7 @@
 
 use std::io::{self, BufRead, Read};
 
-use super::ArchiveError;
+use super::error::ArchiveError;
 
 /// An entry as its container describes it.
 #[derive(Debug)]

@@ -1,6 +1,6 @@
 //! How much an archive may hold: far more than any real toolchain, and less than what would fill a machine.
 
-use super::ArchiveError;
+use super::error::ArchiveError;
 
 /// The most that is unpacked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

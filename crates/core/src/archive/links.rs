@@ -5,7 +5,8 @@ use std::ffi::OsString;
 use std::fs;
 use std::path::{Component, Path, PathBuf};
 
-use super::ArchiveError;
+use super::error::ArchiveError;
+use super::left_out::LeftOut;
 use super::listing::{Entry, EntryKind, Listing};
 use crate::error::FileContext as _;
 
@@ -132,6 +133,28 @@ fn copy_folder(
 }
 
 impl Listing {
+    /// Takes out the links that lead out of `wrapper` and what lies behind links, also from under `root` where it was
+    /// unpacked, and notes what was left out.
+    ///
+    /// # Errors
+    /// When an unpacked file cannot be removed.
+    pub fn leave_out_links(&mut self, wrapper: &Path, root: Option<&Path>) -> Result<(), ArchiveError> {
+        for (index, fault) in faults(self, wrapper).into_iter().rev() {
+            let entry = self.entries.remove(index);
+            if let (EntryKind::File, Some(root)) = (&entry.kind, root) {
+                let place = entry.path.under(root);
+                fs::remove_file(&place).at("remove", &place)?;
+            }
+            self.left_out.push(LeftOut { entry: entry.path.display(), reason: fault.to_string() });
+        }
+        // The folders that were made for what lay behind a link stand in the link's place.
+        let links = self.entries.iter().filter(|e| matches!(e.kind, EntryKind::Link(_)));
+        for place in links.filter_map(|link| Some(link.path.under(root?))).filter(|place| place.is_dir()) {
+            fs::remove_dir_all(&place).at("remove", &place)?;
+        }
+        Ok(())
+    }
+
     /// For each link, by its path, the entry it ends at, where that is one of the listing's.
     #[must_use]
     pub fn link_ends(&self) -> HashMap<&Path, &Entry> {

@@ -1,12 +1,9 @@
 //! What an archive holds: its entries with what layout analysis needs to know of each.
 
 use std::ffi::OsString;
-use std::path::Path;
 
-use super::collect::LeftOut;
+use super::left_out::LeftOut;
 use super::member::MemberPath;
-use super::{ArchiveError, links};
-use crate::error::FileContext as _;
 use crate::program::{Needs, Program, ProgramKind};
 
 /// What an entry is.
@@ -59,28 +56,6 @@ impl Listing {
             return matches!(program.kind, ProgramKind::Elf | ProgramKind::Macho | ProgramKind::Script);
         }
         entry.mode.is_some_and(|mode| mode & 0o111 != 0)
-    }
-
-    /// Takes out the links that lead out of `wrapper` and what lies behind links, also from under `root` where it was
-    /// unpacked, and notes what was left out.
-    ///
-    /// # Errors
-    /// When an unpacked file cannot be removed.
-    pub fn leave_out_links(&mut self, wrapper: &Path, root: Option<&Path>) -> Result<(), ArchiveError> {
-        for (index, fault) in links::faults(self, wrapper).into_iter().rev() {
-            let entry = self.entries.remove(index);
-            if let (EntryKind::File, Some(root)) = (&entry.kind, root) {
-                let place = entry.path.under(root);
-                std::fs::remove_file(&place).at("remove", &place)?;
-            }
-            self.left_out.push(LeftOut { entry: entry.path.display(), reason: fault.to_string() });
-        }
-        // The folders that were made for what lay behind a link stand in the link's place.
-        let links = self.entries.iter().filter(|e| matches!(e.kind, EntryKind::Link(_)));
-        for place in links.filter_map(|link| Some(link.path.under(root?))).filter(|place| place.is_dir()) {
-            std::fs::remove_dir_all(&place).at("remove", &place)?;
-        }
-        Ok(())
     }
 
     /// The sum of all files' sizes in bytes.

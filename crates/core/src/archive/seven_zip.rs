@@ -9,11 +9,11 @@ use std::time::Duration;
 
 use sevenz_rust2::{Archive, ArchiveEntry, BlockDecoder, Error, Password};
 
-use super::ArchiveError;
 use super::entries::{RawEntry, RawKind, Visit, Wanted, could_be_program, mode, read_target};
+use super::error::ArchiveError;
 use super::guard;
+use super::held::read_held;
 use super::segment::{Buffered, Segment};
-use super::stream::read_held;
 use crate::progress::Stop;
 
 /// Set in a file's attributes where the upper half holds its Unix mode.

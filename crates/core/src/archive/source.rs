@@ -7,12 +7,13 @@ use std::sync::Arc;
 
 use super::compression::Compression;
 use super::entries::{RawEntry, RawKind, Visit, Wanted};
+use super::error::ArchiveError;
 use super::kinds::{self, BLOCK, Container};
 use super::limits::Limits;
 use super::segment::Segment;
 use super::size::{self, CutOff};
 use super::write::CHUNK;
-use super::{ArchiveError, deb, seven_zip, single, tar, zip};
+use super::{deb, seven_zip, single, tar, zip};
 use crate::error::FileContext as _;
 use crate::program::HEAD_BYTES;
 use crate::progress::Stop;

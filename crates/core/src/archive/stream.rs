@@ -5,6 +5,7 @@ use std::io::{self, BufRead, Read, Seek, SeekFrom};
 use std::rc::Rc;
 
 use super::ahead::Ahead;
+use super::held::read_held;
 
 /// A decoded stream for a parser of headers, which goes on behind the contents that were taken past it. All clones stand
 /// at the same place.
@@ -84,15 +85,6 @@ impl Read for Taken<'_> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         read_held(self, buffer)
     }
-}
-
-/// Reads from what a reader holds in memory.
-pub(super) fn read_held(reader: &mut impl BufRead, buffer: &mut [u8]) -> io::Result<usize> {
-    let held = reader.fill_buf()?;
-    let most = held.len().min(buffer.len());
-    buffer[..most].copy_from_slice(&held[..most]);
-    reader.consume(most);
-    Ok(most)
 }
 
 /// A content that is decoded when it is read, by way of a buffer that serves for many.

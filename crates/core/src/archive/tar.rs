@@ -5,10 +5,10 @@ use std::path::Path;
 
 use tar::{Archive, EntryType};
 
-use super::ArchiveError;
 use super::ahead::Ahead;
 use super::compression::Compression;
 use super::entries::{RawEntry, RawKind, Visit};
+use super::error::ArchiveError;
 use super::rationed::{Ration, Rationed};
 use super::segment::{Buffered, Segment};
 use super::sparse::Sparse;

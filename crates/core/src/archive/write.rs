@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, SystemTime};
 
-use super::ArchiveError;
+use super::error::ArchiveError;
 use super::limits::Limits;
 use super::member::MemberPath;
 use crate::error::FileContext as _;

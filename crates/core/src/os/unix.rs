@@ -295,7 +295,7 @@ fn no_registry() -> io::Error {
 ///
 /// # Errors
 /// Always.
-pub fn registry_values(_hive: super::Hive, _key: &str) -> io::Result<Vec<super::RawValue>> {
+pub fn registry_values(_hive: super::raw_registry::Hive, _key: &str) -> io::Result<Vec<super::raw_registry::RawValue>> {
     Err(no_registry())
 }
 
@@ -304,7 +304,7 @@ pub fn registry_values(_hive: super::Hive, _key: &str) -> io::Result<Vec<super::
 /// # Errors
 /// Always.
 pub fn write_registry_value(
-    _hive: super::Hive,
+    _hive: super::raw_registry::Hive,
     _key: &str,
     _name: &str,
     _value: Option<(u32, &[u8])>,
@@ -322,7 +322,7 @@ pub fn remove_registry_key(_key: &str) -> io::Result<()> {
 
 /// This system has no registry.
 #[must_use]
-pub fn may_write_registry(_hive: super::Hive, _key: &str) -> bool {
+pub fn may_write_registry(_hive: super::raw_registry::Hive, _key: &str) -> bool {
     false
 }
 

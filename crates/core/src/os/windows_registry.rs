@@ -16,7 +16,7 @@ use windows_sys::Win32::UI::WindowsAndMessaging::{
 use winreg::RegKey;
 use winreg::enums::{HKEY_CURRENT_USER, HKEY_LOCAL_MACHINE, KEY_READ, KEY_WRITE, RegType};
 
-use super::{Hive, RawValue};
+use super::raw_registry::{Hive, RawValue};
 
 fn root_of(hive: Hive) -> RegKey {
     RegKey::predef(match hive {

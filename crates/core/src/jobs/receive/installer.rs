@@ -3,11 +3,9 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use serde::Serialize;
-
 use super::error::ReceiveError;
 use super::observer::Observer;
-use super::report::Received;
+use super::report::{InstalledTool, LeftUndone, Received};
 use super::request::ReceiveRequest;
 use crate::change::Change;
 use crate::check::{CheckError, last_words};
@@ -26,37 +24,6 @@ use crate::process::{Ending, Outcome};
 use crate::report::{Report, ReportPath, Verdict};
 use crate::session::Session;
 use crate::yard::Source;
-
-/// What an installer brought.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct InstalledTool {
-    /// What was run.
-    pub plan: InstallPlan,
-    /// Its exit status; null where it did not end by itself.
-    pub status: Option<i32>,
-    /// That in words.
-    pub ended: String,
-    /// Whether it did its work, by its own account.
-    pub well: bool,
-    /// What changed while it ran.
-    pub seen: Differences,
-    /// What was done with what it left; null where there was no tool.
-    pub adopted: Option<Report<AdoptedFolder>>,
-    /// What it left for us to do: whether its command folders were still to be registered.
-    pub left_undone: Option<LeftUndone>,
-    /// Whether the stores were brought back.
-    pub taken_back: bool,
-}
-
-/// What an installer left for us to do.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum LeftUndone {
-    /// It changed stores, but not so that every new terminal has its commands.
-    NotInEveryTerminal,
-    /// It registered its command folders nowhere.
-    NotRegistered,
-}
 
 pub(super) fn run(
     session: &Session,

@@ -9,9 +9,8 @@ mod run;
 mod stages;
 
 pub use error::ReceiveError;
-pub use installer::{InstalledTool, LeftUndone};
 pub use observer::{Observer, Stage};
-pub use report::{Received, ReceivedTool};
+pub use report::{InstalledTool, LeftUndone, Received, ReceivedTool};
 pub use request::{InstallerOptions, ReceiveRequest};
 pub use run::run;
 pub use stages::{Checked, Identified, LaidOut, Placed, Registered};

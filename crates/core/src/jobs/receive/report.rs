@@ -2,14 +2,14 @@
 
 use serde::Serialize;
 
-use super::installer::InstalledTool;
 use crate::archive::{Compression, Container, LeftOut};
 use crate::check::ToolCheck;
 use crate::checksum::Published;
-use crate::installer::InstallPlan;
+use crate::installer::{Differences, InstallPlan};
+use crate::jobs::adopt::AdoptedFolder;
 use crate::layout::Command;
 use crate::naming::Variable;
-use crate::report::{ReportBody, ReportPath};
+use crate::report::{Report, ReportBody, ReportPath};
 use crate::scope::Scope;
 use crate::store::{RegistryChange, StartupChange};
 
@@ -94,4 +94,35 @@ pub struct ReceivedTool {
     pub change: Option<u64>,
     /// Whether everything was taken back, since the check was not good.
     pub taken_back: bool,
+}
+
+/// What an installer brought.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct InstalledTool {
+    /// What was run.
+    pub plan: InstallPlan,
+    /// Its exit status; null where it did not end by itself.
+    pub status: Option<i32>,
+    /// That in words.
+    pub ended: String,
+    /// Whether it did its work, by its own account.
+    pub well: bool,
+    /// What changed while it ran.
+    pub seen: Differences,
+    /// What was done with what it left; null where there was no tool.
+    pub adopted: Option<Report<AdoptedFolder>>,
+    /// What it left for us to do: whether its command folders were still to be registered.
+    pub left_undone: Option<LeftUndone>,
+    /// Whether the stores were brought back.
+    pub taken_back: bool,
+}
+
+/// What an installer left for us to do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LeftUndone {
+    /// It changed stores, but not so that every new terminal has its commands.
+    NotInEveryTerminal,
+    /// It registered its command folders nowhere.
+    NotRegistered,
 }

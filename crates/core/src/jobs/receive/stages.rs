@@ -5,7 +5,6 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use super::error::ReceiveError;
-use super::observer::Observer;
 use super::request::ReceiveRequest;
 use crate::archive::{self, Finish, Format, LeftOut, Listing, Source};
 use crate::change::{Change, Changeset};
@@ -20,7 +19,7 @@ use crate::jobs::tool_names::{NotGuessed, file_name, guess_names, tool_names};
 use crate::layout::{self, Layout, Target};
 use crate::naming::{self, Guess, ToolName, Version};
 use crate::os;
-use crate::progress::Processor;
+use crate::progress::{Processor, Progress};
 use crate::registration::registration;
 use crate::report::Verdict;
 use crate::session::Session;
@@ -64,10 +63,10 @@ impl Identified {
         self,
         session: &Session,
         request: &ReceiveRequest,
-        observer: &dyn Observer,
+        progress: &dyn Progress,
     ) -> Result<(Summed, Staged), ReceiveError> {
         let Self { source, guess, published } = self;
-        let unpack = |other: &Processor| unpack(&source, session, request, observer, other);
+        let unpack = |other: &Processor| unpack(&source, session, request, progress, other);
         let (summed, (root, listing)) = while_summing(&source, published, &session.stop, unpack)?;
         Ok((summed, Staged { format: source.format, guess, root, listing }))
     }
@@ -86,7 +85,7 @@ fn unpack(
     source: &Source,
     session: &Session,
     request: &ReceiveRequest,
-    observer: &dyn Observer,
+    progress: &dyn Progress,
     other: &Processor,
 ) -> Result<(Option<tempfile::TempDir>, Listing), ReceiveError> {
     if request.dry_run {
@@ -96,9 +95,9 @@ fn unpack(
     fs::create_dir_all(&staging).at("make the folder", &staging)?;
     let root = tempfile::Builder::new().prefix("receive-").tempdir_in(&staging).at("make a folder in", &staging)?;
     os::set_folder_mode(root.path(), 0o755).at("set the rights of", root.path())?;
-    observer.begin("unpack", None);
-    let listing = archive::unpack(source, root.path(), request.options, observer, &session.stop, other);
-    observer.end();
+    progress.begin("unpack", None);
+    let listing = archive::unpack(source, root.path(), request.options, progress, &session.stop, other);
+    progress.end();
     Ok((Some(root), listing?))
 }
 

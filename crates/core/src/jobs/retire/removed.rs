@@ -15,7 +15,7 @@ use crate::yard::{Yard, YardLock};
 const KEPT: Duration = Duration::from_secs(30 * 24 * 60 * 60);
 
 /// Removes what has been kept for long enough.
-pub(in crate::jobs) fn remove_old(yard: &Yard, lock: &YardLock) -> Result<Vec<PathBuf>, SessionError> {
+pub(crate) fn remove_old(yard: &Yard, lock: &YardLock) -> Result<Vec<PathBuf>, SessionError> {
     remove(yard, lock, |age| age > KEPT)
 }
 

@@ -1,0 +1,12 @@
+//! Entries that were not taken.
+
+use serde::Serialize;
+
+/// An entry that was left out, and why.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct LeftOut {
+    /// The entry's name, lossy.
+    pub entry: String,
+    /// The reason.
+    pub reason: String,
+}
