@@ -8,6 +8,7 @@ mod broken;
 mod demo;
 mod everybody;
 mod faults;
+mod forms;
 mod home;
 mod hostile;
 mod inspect;

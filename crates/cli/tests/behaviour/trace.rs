@@ -12,7 +12,7 @@ fn traced(home: &Home, name: &str, shell: &str) -> Vec<Value> {
     report["commands"][0]["callers"].as_array().unwrap().clone()
 }
 
-fn put(home: &Home, file: &str, content: &str) {
+pub fn put(home: &Home, file: &str, content: &str) {
     os::set_folder_mode(&home.write(file, content), 0o755).unwrap();
 }
 
