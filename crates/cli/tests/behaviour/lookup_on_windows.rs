@@ -10,7 +10,7 @@ use fastrand::Rng;
 use wagon_yard_core::os;
 use wagon_yard_core::process;
 use wagon_yard_core::progress::Stop;
-use wagon_yard_core::resolve::{self, Caller, Disk, LookupContext};
+use wagon_yard_core::resolve::{self, Caller, Disk, LookupContext, Shell};
 use wagon_yard_core::system::System;
 
 use crate::on_windows::test_program;
