@@ -353,3 +353,67 @@ impl Read for EntryContent<'_> {
         self.content.as_mut().map_or(Ok(0), |content| content.read(buffer))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::io::Write as _;
+
+    use super::*;
+    use crate::archive::{Options, Source, unpack};
+    use crate::progress::{Processor, Silent, Stop};
+
+    /// A zip with one entry that is packed by this method.
+    fn packed(method: u16, packed: &[u8], size: usize, checksum: u32) -> Vec<u8> {
+        let mut zip = zip::ZipWriter::new(io::Cursor::new(Vec::new()));
+        let stored = zip::write::SimpleFileOptions::default().compression_method(CompressionMethod::Stored);
+        zip.start_file("t", stored).unwrap();
+        zip.write_all(packed).unwrap();
+        let mut bytes = zip.finish().unwrap().into_inner();
+        let directory = bytes.windows(4).rposition(|mark| mark == b"PK\x01\x02").unwrap();
+        // Of both headers (APPNOTE 4.3.7, 4.3.12) the method, the checksum, and the size.
+        for (method_at, checksum_at, size_at) in [(8, 14, 22), (directory + 10, directory + 16, directory + 24)] {
+            bytes[method_at..method_at + 2].copy_from_slice(&method.to_le_bytes());
+            bytes[checksum_at..checksum_at + 4].copy_from_slice(&checksum.to_le_bytes());
+            bytes[size_at..size_at + 4].copy_from_slice(&u32::try_from(size).unwrap().to_le_bytes());
+        }
+        bytes
+    }
+
+    #[test]
+    fn methods_of_other_formats_are_read_and_compared() {
+        let tide: Vec<u8> = (0..200_000u32).flat_map(u32::to_le_bytes).collect();
+        let mut summed = libdeflater::Crc::new();
+        summed.update(&tide);
+        let (checksum, size) = (summed.sum(), tide.len());
+        let xz = |encoder: liblzma::stream::Stream| {
+            let mut packer = liblzma::read::XzEncoder::new_stream(&tide[..], encoder);
+            let mut packed = Vec::new();
+            packer.read_to_end(&mut packed).unwrap();
+            packed
+        };
+        let options = liblzma::stream::LzmaOptions::new_preset(1).unwrap();
+        let file = xz(liblzma::stream::Stream::new_lzma_encoder(&options).unwrap());
+        // A zip has a version and a length in place of the size (APPNOTE 5.8.8).
+        let lzma = [&[9, 20, 5, 0], &file[..5], &file[13..]].concat();
+        let check = liblzma::stream::Check::Crc32;
+        let xz = xz(liblzma::stream::Stream::new_easy_encoder(1, check).unwrap());
+        for (method, bytes) in [(14, lzma), (93, ::zstd::encode_all(&tide[..], 1).unwrap()), (95, xz)] {
+            for (size, checksum, fine) in [
+                (size, checksum, true),
+                (size, checksum ^ 1, false),
+                (size - 1, checksum, false),
+                (size + 1, checksum, false),
+            ] {
+                let folder = tempfile::tempdir().unwrap();
+                let (file, root) = (folder.path().join("t.zip"), folder.path().join("root"));
+                std::fs::write(&file, packed(method, &bytes, size, checksum)).unwrap();
+                std::fs::create_dir(&root).unwrap();
+                let source = Source::open(&file, folder.path(), &Stop::default()).unwrap();
+                let free = Processor::free();
+                let done = unpack(&source, &root, Options::default(), &Silent, &Stop::default(), &free);
+                assert_eq!(done.is_ok(), fine, "{method}: {done:?}");
+                assert!(!fine || std::fs::read(root.join("t")).unwrap() == tide, "{method}");
+            }
+        }
+    }
+}

@@ -73,7 +73,7 @@ impl StartupChange {
     }
 }
 
-/// A planned change of the stores; [`StartupPlan::acts`] says how it is made.
+/// A planned change of the stores; [`StartupPlan::changeset`] says how it is made.
 #[derive(Debug)]
 #[must_use = "a plan changes nothing until it is carried out"]
 pub struct StartupPlan {
@@ -117,7 +117,7 @@ impl StartupPlan {
         Ok(plan)
     }
 
-    /// The change as acts: generated files first, so that no block ever reads a file that is not there yet, and in the
+    /// The change as operations: generated files first, so that no block ever reads a file that is not there yet, and in the
     /// opposite order when all goes. A startup file is kept beside the records before its first change, in `kept`.
     ///
     /// # Errors

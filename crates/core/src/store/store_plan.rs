@@ -12,7 +12,7 @@ use crate::finding::Finding;
 use crate::registry::{PathBefore, Replaced};
 use crate::scope::Scope;
 
-/// A planned change; [`StorePlan::acts`] says how it is made.
+/// A planned change; [`StorePlan::changeset`] says how it is made.
 #[derive(Debug)]
 #[must_use = "a plan changes nothing until it is carried out"]
 pub enum StorePlan {
@@ -104,7 +104,7 @@ impl StorePlan {
         }
     }
 
-    /// The change as acts; startup files are kept in `kept` before their first one.
+    /// The change as operations; startup files are kept in `kept` before their first one.
     ///
     /// # Errors
     /// When a file that is there cannot be read.

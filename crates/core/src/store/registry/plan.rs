@@ -86,7 +86,7 @@ impl RegistryPlan {
         Ok(Self { scope, changes, findings, replaced: Vec::new(), path_is })
     }
 
-    /// The change as acts.
+    /// The change as operations.
     #[must_use]
     pub fn changeset(&self) -> Changeset {
         let mut changeset = Changeset::default();
