@@ -9,7 +9,7 @@ use flate2::write::GzEncoder;
 use wagon_yard_core::os;
 
 use crate::archives::script;
-use crate::home::Home;
+use crate::home::{Home, Ran};
 
 /// A self-extractor for buoyctl: `before` runs first, `behind` when the archive behind its last line is unpacked.
 fn self_extractor(home: &Home, before: &str, behind: &str) -> String {
@@ -63,6 +63,27 @@ fn what_an_installer_left_undone_is_finished() {
     let told = home.wyard(&["receive", &file, "--yes", "--installer-folder", elsewhere.to_str().unwrap()]).ends(0);
     told.says("~/tools/buoy");
     assert!(elsewhere.join("bin/buoyctl").exists());
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn an_installer_hears_every_byte_and_runs_as_it_was_hashed() {
+    let home = Home::new();
+    // What stands at its name by the time it runs is something else.
+    let before = "printf '%s' \"$2\" > \"$HOME/heard\"; sha256sum < \"$0\" > \"$HOME/ran\"; rm -f ./buoyctl-2.4.run";
+    let file = self_extractor(&home, before, "");
+    let odd = b"b\xf6je \"x\" $y; \\z".to_vec();
+    let mut call = home.command(&["receive", &file, "--yes", "--json", "--", "--accept"]);
+    let ran = call.arg(os::name_from_bytes(odd.clone())).output().unwrap();
+    let ran = Ran::from(ran).ends(0).json();
+    assert_eq!(fs::read(home.path("home/heard")).unwrap(), odd);
+    let summed = fs::read_to_string(home.path("home/ran")).unwrap();
+    assert_eq!(ran["plan"]["sha256"], summed.split(' ').next().unwrap());
+    assert_eq!(ran["plan"]["command"].as_array().unwrap().last().unwrap()["path_bytes"], hex(&odd));
+}
+
+fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 #[test]
