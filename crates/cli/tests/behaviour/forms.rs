@@ -17,9 +17,9 @@ fn content(folder: &Path) -> BTreeMap<PathBuf, Vec<u8>> {
     for entry in fs::read_dir(folder).into_iter().flatten() {
         let path = entry.unwrap().path();
         if path.is_dir() {
-            found.extend(content(&path))
+            found.extend(content(&path));
         } else {
-            _ = found.insert(path.clone(), fs::read(path).unwrap())
+            found.insert(path.clone(), fs::read(path).unwrap());
         }
     }
     found
