@@ -153,7 +153,7 @@ fn the_files_of_a_module_use_each_other_in_one_direction() {
                 continue;
             };
             let folder = me[..shared].to_vec();
-            if modules.iter().any(|module| module.starts_with(&[&folder[..], &[theirs.clone()]].concat())) {
+            if modules.iter().any(|module| module.starts_with(&[&folder[..], std::slice::from_ref(theirs)].concat())) {
                 let of = graphs.entry(folder).or_default().entry(mine.clone()).or_default();
                 of.entry(theirs.clone()).or_insert_with(|| used.words());
             } else if shared > 0 {
