@@ -179,13 +179,15 @@ fn a_card_that_cannot_be_read_is_told_alike() {
     }
     let before = content(&home.path("home"));
     let folder = home.path("home").to_str().unwrap().to_owned();
-    for call in [
+    let calls = [
         &["register", "tidelog"][..],
         &["retire", "tidelog"],
         &["check", "tidelog"],
-        &["path", "add", &folder],
         &["undo"],
-    ] {
+        &["path", "add", &folder],
+    ];
+    // In the registry a folder is put in without a look at the cards.
+    for call in calls.into_iter().filter(|call| !WINDOWS || call[0] != "path") {
         let Ran { out, err, code } = home.wyard(call);
         assert_eq!((code, out.as_str()), (4, ""), "{call:?}: {err}");
         // Causes of several lines are several lines.
