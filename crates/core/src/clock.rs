@@ -1,7 +1,28 @@
 //! The time, as records have it.
 
-/// The moment, in RFC 3339 with microseconds.
+use std::time::SystemTime;
+
+/// Now, as RFC 3339 in UTC, to the microsecond: always as long, so that the order of the texts is that of the times.
 #[must_use]
 pub fn now() -> String {
-    jiff::Timestamp::now().round(jiff::Unit::Microsecond).unwrap_or_else(|_| jiff::Timestamp::now()).to_string()
+    humantime::format_rfc3339_micros(SystemTime::now()).to_string()
+}
+
+/// The time that a record has; `None` where it is none.
+#[must_use]
+pub fn parse(time: &str) -> Option<SystemTime> {
+    humantime::parse_rfc3339(time).ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_written_is_read_again_and_so_are_shorter_fractions() {
+        let written = now();
+        assert_eq!(humantime::format_rfc3339_micros(parse(&written).unwrap()).to_string(), written);
+        assert!(parse("2026-11-27T00:27:38.04Z") < parse("2026-11-27T00:27:38.043904Z"));
+        assert_eq!(parse("yesterday"), None);
+    }
 }

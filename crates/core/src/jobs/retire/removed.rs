@@ -2,11 +2,10 @@
 
 use std::fs;
 use std::path::PathBuf;
-use std::time::Duration;
-
-use jiff::Timestamp;
+use std::time::{Duration, SystemTime};
 
 use crate::change::{Change, Changeset};
+use crate::clock;
 use crate::error::{FileContext as _, FileError};
 use crate::session::SessionError;
 use crate::yard::{Yard, YardLock};
@@ -38,12 +37,12 @@ pub(super) fn remove(
     goes: impl Fn(Duration) -> bool,
 ) -> Result<Vec<PathBuf>, SessionError> {
     let told = yard.ledger().read()?;
-    let now = Timestamp::now();
+    let now = SystemTime::now();
     let age = |folder: &PathBuf| {
         // The number of the change that brought it there is the end of its name.
         let id: u64 = folder.extension()?.to_str()?.parse().ok()?;
-        let time: Timestamp = told.records.iter().find(|record| record.id == id)?.time.parse().ok()?;
-        Duration::try_from(now.duration_since(time)).ok()
+        let time = clock::parse(&told.records.iter().find(|record| record.id == id)?.time)?;
+        now.duration_since(time).ok()
     };
     // Of what nobody knows anything the age is none: it goes only where all do.
     let gone: Vec<PathBuf> =
