@@ -56,7 +56,10 @@ impl Context {
         machine.command_line = typed_again(&machine, "wyard".into(), |word| word.into());
         let program = std::env::current_exe().map_or_else(|_| "wyard".into(), PathBuf::into_os_string);
         machine.elevated_command_line = typed_again(&machine, program, |word| absolute(&machine, word));
-        Ok(Self { session: Session::new(machine, stop), global: global.clone() })
+        let mut session = Session::new(machine, stop);
+        (session.makes_seals, session.unsealed) = (true, global.unsealed);
+        session.only_shells = (!global.shells.is_empty()).then(|| global.shells.clone());
+        Ok(Self { session, global: global.clone() })
     }
 
     /// Settles what an earlier call has left half done, and tells it on standard error. Where that can't be done, commands

@@ -13,8 +13,15 @@ use std::process::ExitCode;
 
 use clap::Parser as _;
 use wagon_yard_core::archive::DECODER_THREAD;
+use wagon_yard_core::os;
 
 fn main() -> ExitCode {
+    // Before anything else is done or started: a seal is made by a process that is nothing but that.
+    let mut words = std::env::args_os().skip(1);
+    if words.next().is_some_and(|word| word == os::SEAL_ARGUMENT) {
+        let channel = words.next().and_then(|word| word.to_str()?.parse().ok());
+        return ExitCode::from(os::serve_seal(channel.unwrap_or(-1)));
+    }
     quiet_decoders();
     let args = args::Args::parse();
     let json = args.global.json;

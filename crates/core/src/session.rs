@@ -1,13 +1,16 @@
 //! What every job is handed: the machine, the yard with its settings and its stock, the shells, and the user's wish to end.
 
+use std::path::PathBuf;
 use std::sync::OnceLock;
 
 use crate::change::{LedgerError, Settled};
 use crate::environment::Environment;
 use crate::error::{Blame, Blamed, FileError};
 use crate::machine::Machine;
+use crate::process::{SealLevel, Sealer};
 use crate::progress::Stop;
 use crate::registration::{Registrar, RegistrationError};
+use crate::resolve::Shell;
 use crate::scope::Scope;
 use crate::store::StorePlanError;
 use crate::system::System;
@@ -88,8 +91,15 @@ pub struct Session {
     pub yard: Yard,
     /// The user's wish to end.
     pub stop: Stop,
+    /// Whether this program makes seals when it is called with [`os::SEAL_ARGUMENT`].
+    pub makes_seals: bool,
+    /// Whether the user wants shells and programs started that nothing here keeps from the machine.
+    pub unsealed: bool,
+    /// The shells that this call is about, where they were named.
+    pub only_shells: Option<Vec<Shell>>,
     settings: OnceLock<Settings>,
     shells: OnceLock<Vec<InstalledShell>>,
+    sealer: OnceLock<Sealer>,
 }
 
 impl Session {
@@ -97,7 +107,17 @@ impl Session {
     #[must_use]
     pub fn new(machine: Machine, stop: Stop) -> Self {
         let yard = Yard::at(&machine.yard);
-        Self { machine, yard, stop, settings: OnceLock::new(), shells: OnceLock::new() }
+        Self {
+            machine,
+            yard,
+            stop,
+            makes_seals: false,
+            unsealed: false,
+            only_shells: None,
+            settings: OnceLock::new(),
+            shells: OnceLock::new(),
+            sealer: OnceLock::new(),
+        }
     }
 
     /// Which system's rules hold.
@@ -118,13 +138,17 @@ impl Session {
         Ok(self.settings.get_or_init(|| settings))
     }
 
-    /// The shells that are installed and meant, looked for once.
+    /// The shells that are installed and meant, looked for once: those asked for in this call, those that the settings name,
+    /// or else the user's.
     ///
     /// # Errors
     /// When the settings cannot be read.
     pub fn shells(&self) -> Result<&[InstalledShell], YardError> {
-        let wanted = &self.settings()?.shells;
-        Ok(self.shells.get_or_init(|| terminal::installed(&self.machine, wanted)))
+        let named = self.only_shells.as_ref().or(self.settings()?.shells.as_ref());
+        Ok(self.shells.get_or_init(|| match named {
+            Some(named) => terminal::installed(&self.machine, named),
+            None => terminal::installed(&self.machine, &terminal::of_user(&self.machine)),
+        }))
     }
 
     /// New terminals, to be asked.
@@ -132,13 +156,31 @@ impl Session {
     /// # Errors
     /// When the settings cannot be read.
     pub fn asking(&self) -> Result<Asking<'_>, YardError> {
-        Ok(self.asking_of(self.shells()?, self.settings()?))
+        self.asking_of(self.shells()?)
     }
 
     /// New terminals of these shells only.
-    #[must_use]
-    pub fn asking_of<'a>(&'a self, shells: &'a [InstalledShell], settings: &Settings) -> Asking<'a> {
-        Asking { machine: &self.machine, shells, limit: settings.shell_limit(), stop: &self.stop }
+    ///
+    /// # Errors
+    /// When the settings cannot be read.
+    pub fn asking_of<'a>(&'a self, shells: &'a [InstalledShell]) -> Result<Asking<'a>, YardError> {
+        let (machine, limit, stop) = (&self.machine, self.settings()?.shell_limit(), &self.stop);
+        Ok(Asking { machine, shells, limit, stop, sealer: self.sealer()?, unsealed: self.unsealed })
+    }
+
+    /// What keeps shells and programs from leaving traces, tried out once. With the user's word they are started as they are.
+    ///
+    /// # Errors
+    /// When the settings cannot be read.
+    pub fn sealer(&self) -> Result<&Sealer, YardError> {
+        let best = self.settings()?.seal;
+        Ok(self.sealer.get_or_init(|| match self.makes_seals {
+            true => {
+                let best = if self.unsealed { SealLevel::None } else { best };
+                Sealer::find(&self.machine.environment, writable_folders(&self.machine), best, &self.stop)
+            }
+            false => Sealer::none(),
+        }))
     }
 
     /// The whole environment that a new terminal hands to programs.
@@ -220,4 +262,22 @@ impl Session {
             None => Ok(Vec::new()),
         }
     }
+}
+
+/// The folders in which startup files and programs of this user may write.
+fn writable_folders(machine: &Machine) -> Vec<PathBuf> {
+    const NAMED: [&str; 7] = [
+        "ZDOTDIR",
+        "XDG_CONFIG_HOME",
+        "XDG_DATA_HOME",
+        "XDG_CACHE_HOME",
+        "XDG_STATE_HOME",
+        "XDG_RUNTIME_DIR",
+        "TMPDIR",
+    ];
+    let mut folders = vec![machine.home.clone(), machine.yard.clone(), std::env::temp_dir()];
+    folders.extend(machine.sandbox.clone());
+    folders.extend(["/tmp", "/var/tmp", "/dev/shm"].map(PathBuf::from));
+    folders.extend(NAMED.iter().filter_map(|name| machine.environment.folder(name)));
+    folders
 }

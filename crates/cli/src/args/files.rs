@@ -4,9 +4,10 @@ use std::ffi::OsString;
 use std::path::PathBuf;
 use std::time::Duration;
 
-use clap::Args as ClapArgs;
+use clap::{Args as ClapArgs, ValueEnum};
 use wagon_yard_core::archive::{Limits, Options};
 use wagon_yard_core::checksum::{Algorithm, Checksum, Trust};
+use wagon_yard_core::jobs::receive::FileUse;
 use wagon_yard_core::layout::HomeVariables;
 use wagon_yard_core::naming::{ToolName, Variable, Version};
 
@@ -32,6 +33,15 @@ pub struct ReceiveArgs {
     /// Take programs that can't run on this machine as well
     #[arg(long)]
     pub foreign: bool,
+    /// What it is, where the file does not say so itself
+    #[arg(long, value_name = "KIND")]
+    pub kind: Option<KindWhich>,
+    /// Start no command at the end: only tell which file each name means
+    #[arg(long)]
+    pub no_run: bool,
+    /// Ask the tool's commands with these arguments, in a shell's quotes; kept on its card
+    #[arg(long, value_name = "ARGUMENTS", allow_hyphen_values = true)]
+    pub probe: Option<String>,
     /// What it is, and where things are in it
     #[command(flatten)]
     pub tool: ToolArgs,
@@ -47,6 +57,24 @@ pub struct ReceiveArgs {
     /// How an installer is run
     #[command(flatten)]
     pub installer: InstallerArgs,
+}
+
+/// What a downloaded file is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum KindWhich {
+    /// A program, or an archive of some: it goes into the stock
+    Program,
+    /// An installer: it is run
+    Installer,
+}
+
+impl From<KindWhich> for FileUse {
+    fn from(kind: KindWhich) -> Self {
+        match kind {
+            KindWhich::Program => Self::Program,
+            KindWhich::Installer => Self::Installer,
+        }
+    }
 }
 
 /// What a tool is and where things are in it, where that is not to be found out.

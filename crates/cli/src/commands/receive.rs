@@ -4,6 +4,7 @@ use std::process::ExitCode;
 
 use wagon_yard_core::jobs::receive::{self, InstallerOptions, ReceiveRequest};
 
+use super::words;
 use crate::args::ReceiveArgs;
 use crate::context::Context;
 use crate::failure::Failure;
@@ -35,6 +36,9 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         stay: args.stay,
         or_undo: args.or_undo,
         dry_run: args.dry_run,
+        no_run: args.no_run,
+        probe: args.probe.as_deref().map(words).transpose()?,
+        kind: args.kind.map(Into::into),
         installer,
     };
     context.report(&receive::run(&context.session, &request, &Shown::new(context))?, view::receive::write)

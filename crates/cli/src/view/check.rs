@@ -89,7 +89,7 @@ pub(super) fn summary(checked: &ToolCheck) -> String {
 fn word(verdict: Verdict) -> String {
     let style = match verdict {
         Verdict::Good => style::GOOD,
-        Verdict::StartedWithError => style::CAUTION,
+        Verdict::StartedWithError | Verdict::NotProven => style::CAUTION,
         Verdict::WrongVersion | Verdict::Shadowed | Verdict::DoesNotStart | Verdict::NotFound => style::BAD,
     };
     style.over(verdict.as_str())

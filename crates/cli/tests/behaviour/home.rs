@@ -137,7 +137,7 @@ impl Home {
         if shell == "tcsh" {
             // It takes `-l` only alone; a dash before its name says the same.
             if flags.contains('l') {
-                os::set_called_name(&mut command, "-tcsh");
+                os::set_called_name(&mut command, "-tcsh".as_ref());
             }
             command.args(flags.contains('i').then_some("-i")).args(["-c", line]);
         } else {

@@ -4,16 +4,16 @@ use std::path::{Path, PathBuf};
 
 use super::by_terminal::ByTerminal;
 use super::report::{CallerResult, CommandCheck};
-use super::{probe, starting};
+use super::prober::Prober;
+use super::{probe, starting, typed};
 use crate::environment::Environment;
 use crate::finding::{Code, Finding};
 use crate::layout::Command;
 use crate::order::promotion;
-use crate::progress::Stop;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::{self, Caller, Disk, Kind, Shell, same_file};
 use crate::terminal::{Answer, NoAnswer, TerminalKind};
-use crate::yard::{Answers, Card, CardProbe, Settings};
+use crate::yard::{Answers, Card, CardProbe};
 
 /// One command to be checked.
 pub(super) struct Subject {
@@ -53,14 +53,8 @@ impl Subject {
         Self { name, file, owner: Owner::Stranger }
     }
 
-    /// Looks at what it means in every new terminal and, in the environment of one, starts it.
-    pub fn check(
-        &self,
-        answers: &[Answer],
-        environment: Option<&Environment>,
-        settings: &Settings,
-        stop: &Stop,
-    ) -> std::io::Result<CommandCheck> {
+    /// Looks at what it means in every new terminal and starts it as each would.
+    pub fn check(&self, answers: &[Answer], prober: Option<&Prober<'_>>) -> std::io::Result<CommandCheck> {
         let mut findings = Vec::new();
         let mut verdict = Verdict::Good;
         let mut results = Vec::new();
@@ -87,22 +81,35 @@ impl Subject {
         let other = results.iter().find(|r| !r.ours && r.winner.is_some()).and_then(|r| r.winner.clone());
         let ours = results.iter().any(|r| r.ours).then(|| ReportPath::from(self.file.clone()));
         let winner = other.or(ours);
-        let (mut answered_version, mut form) = (None, None);
-        if let Some(environment) = environment {
-            let probed = self.probe(winner.as_deref().unwrap_or(&self.file), environment, settings, stop)?;
+        let (mut answered_version, mut form, mut differs) = (None, None, false);
+        if let Some(prober) = prober {
             // What another copy says of itself is shown, but the verdict is about ours.
-            if winner.as_ref().is_none_or(|winner| **winner == *self.file) {
-                verdict = verdict.max(probed.verdict);
-                findings.extend(probed.findings);
-                form = probed.form;
+            let is_ours = winner.as_ref().is_none_or(|winner| **winner == *self.file);
+            let typed = typed::ways(answers, &results, &self.name, winner.as_deref().unwrap_or(&self.file));
+            let mut by_terminal = ByTerminal::default();
+            for way in &typed {
+                let probed = self.probe(&way.program, &way.environment, prober)?;
+                if is_ours {
+                    differs |= probed.verdict == Verdict::WrongVersion;
+                    // Whether that is bad is seen from the tool's other commands.
+                    verdict = verdict.max(if differs { Verdict::Good } else { probed.verdict });
+                    for finding in probed.findings {
+                        match typed.len() {
+                            1 => findings.push(finding),
+                            _ => way.answers.iter().for_each(|answer| by_terminal.add(finding.clone(), answer)),
+                        }
+                    }
+                    form = form.or(probed.form);
+                }
+                answered_version = answered_version.or(probed.version);
             }
-            answered_version = probed.version;
+            findings.extend(by_terminal.told());
         }
         if matches!(self.owner, Owner::Tool { .. }) {
             findings.extend(self.hides(answers));
         }
         let name = self.name.clone();
-        Ok(CommandCheck { name, verdict, answered_version, winner, caller_results: results, findings, form })
+        Ok(CommandCheck { name, verdict, answered_version, winner, caller_results: results, findings, form, differs })
     }
 
     /// Asks a program for its version: in the way that its card says, else in the one that worked before, else in the
@@ -111,18 +118,18 @@ impl Subject {
         &self,
         program: &Path,
         environment: &Environment,
-        settings: &Settings,
-        stop: &Stop,
+        prober: &Prober<'_>,
     ) -> std::io::Result<probe::Probed> {
         let mut target = probe::Target {
             program,
             names: [&self.name, &self.name],
             expected: None,
             forms: probe::HARMLESS,
+            is_told: false,
             expects: None,
         };
         let Owner::Tool { tool, version, probe, remembered } = &self.owner else {
-            return probe::probe(&target, environment, settings.probe_limit(), stop);
+            return probe::probe(&target, environment, prober);
         };
         target.names = [&self.name, tool];
         target.expected = Some(version);
@@ -132,10 +139,11 @@ impl Subject {
             set.or(remembered.as_ref()).map(|words| words.iter().map(String::as_str).collect());
         let mut forms: Vec<&[&str]> = first.as_deref().into_iter().collect();
         if set.is_none() {
-            forms.extend(probe::FORMS.iter().filter(|form| Some(**form) != first.as_deref()));
+            forms.extend(probe::forms(prober).iter().filter(|form| Some(**form) != first.as_deref()));
         }
         target.forms = &forms;
-        probe::probe(&target, environment, settings.probe_limit(), stop)
+        target.is_told = set.is_some();
+        probe::probe(&target, environment, prober)
     }
 
     fn result(&self, answer: &Answer) -> (CallerResult, Option<(Verdict, Finding)>) {
@@ -144,14 +152,20 @@ impl Subject {
             caller,
             mode: answer.mode,
             terminal: TerminalKind::New,
-            proved: answer.said.is_ok(),
+            proved: answer.said.is_ok() && answer.doubt.is_none(),
             winner: None,
             kind: Kind::None,
             ours: false,
+            seal: answer.seal,
             milliseconds: u64::try_from(answer.took.as_millis()).unwrap_or(u64::MAX),
         };
         let said = match &answer.said {
             Ok(said) => said,
+            Err(NoAnswer::NotAsked(_)) => {
+                let seen = "a new terminal was not asked: nothing here would keep it from leaving traces".to_owned();
+                let finding = Finding::new(Code::NotProven, seen).remedy("ask it all the same with --unsealed");
+                return (result, Some((Verdict::NotProven, finding)));
+            }
             Err(why) => {
                 let seen = format!("a new terminal gave no answer: {}", no_answer(why, answer));
                 let finding = Finding::new(Code::NoTerminalAnswer, seen).remedy(
@@ -194,6 +208,11 @@ impl Subject {
                 Some((Verdict::NotFound, Finding::new(Code::NotFound, seen).remedy(remedy)))
             }
         };
+        let bad = bad.or_else(|| {
+            let seen = format!("what a new terminal says is not certain: {}", answer.doubt.as_ref()?);
+            let finding = Finding::new(Code::NotProven, seen).remedy("ask it as it is with --unsealed");
+            Some((Verdict::NotProven, finding))
+        });
         let bad = bad.map(|(verdict, finding)| {
             // What the shell itself answers has nothing to do with PATH.
             let by_path = matches!(meaning.kind, Kind::File | Kind::None);
@@ -235,6 +254,7 @@ fn no_answer(why: &NoAnswer, answer: &Answer) -> String {
         NoAnswer::Ended(line) if line.is_empty() => "the shell ended before it could be asked".to_owned(),
         NoAnswer::Ended(line) => format!("the shell ended before it could be asked, saying \"{line}\""),
         NoAnswer::NotStarted(error) => format!("the shell could not be started: {error}"),
+        NoAnswer::NotAsked(_) => "it was not asked".to_owned(),
         NoAnswer::Interrupted => "interrupted".to_owned(),
     }
 }

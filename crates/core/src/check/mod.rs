@@ -6,6 +6,7 @@ mod command;
 mod error;
 mod exit_words;
 mod probe;
+mod prober;
 mod report;
 mod round;
 mod starting;
@@ -13,6 +14,7 @@ mod startup_lines;
 mod tool;
 mod tools;
 mod trial;
+mod typed;
 mod version_text;
 mod versions;
 

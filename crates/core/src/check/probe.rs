@@ -2,21 +2,30 @@
 
 use std::io;
 use std::path::Path;
-use std::time::Duration;
 
+use super::prober::Prober;
 use super::starting::{self, Startable};
 use super::version_text::{self, Nearness};
 use crate::environment::Environment;
 use crate::finding::{Code, Finding};
-use crate::process::{self, Ending, Outcome};
-use crate::progress::Stop;
+use crate::process::{Ending, Outcome};
 use crate::report::Verdict;
 
 /// The arguments tried, in order of how little they can do.
-pub(super) const FORMS: [&[&str]; 6] = [&["--version"], &["-version"], &["version"], &["-V"], &["-v"], &[]];
+const FORMS: [&[&str]; 6] = [&["--version"], &["-version"], &["version"], &["-V"], &["-v"], &[]];
+
+/// So many of them come first that hardly a program takes for work to be done; the others are tried only where that would be
+/// no harm.
+const CAREFUL: usize = 4;
 
 /// Of the forms only those that no program takes for work to be done.
 pub(super) const HARMLESS: &[&[&str]] = FORMS.split_at(2).0;
+
+/// The forms that may be tried.
+pub(super) fn forms(prober: &Prober<'_>) -> &'static [&'static [&'static str]] {
+    const ALL: &[&[&str]] = &FORMS;
+    if prober.may_risk() { ALL } else { &ALL[..CAREFUL] }
+}
 
 /// After so many forms without an end within the limit, no more are tried.
 const MOST_TIMEOUTS: u32 = 2;
@@ -32,6 +41,8 @@ pub(super) struct Target<'a> {
     pub expected: Option<&'a str>,
     /// The arguments to try.
     pub forms: &'a [&'a [&'a str]],
+    /// Whether the user has said with which arguments it is asked.
+    pub is_told: bool,
     /// What the answer has to hold, where that is not the version.
     pub expects: Option<&'a str>,
 }
@@ -50,7 +61,12 @@ pub(super) struct Probed {
 }
 
 /// Runs the program from an empty folder of its own, form by form, until one states a version.
-pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration, stop: &Stop) -> io::Result<Probed> {
+pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<'_>) -> io::Result<Probed> {
+    if !prober.may_start() && !target.is_told {
+        let seen = format!("{} was not started: nothing here would keep it from the machine", target.program.display());
+        let finding = Finding::new(Code::NotProven, seen).remedy("start it all the same with --unsealed");
+        return Ok(Probed::ending(Verdict::NotProven, finding, Vec::new()));
+    }
     let scratch = starting::scratch("probe")?;
     let startable = match Startable::look(target.program) {
         Ok(startable) => startable,
@@ -59,7 +75,12 @@ pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration,
     let mut findings: Vec<Finding> = startable.oddity().into_iter().collect();
     let (mut timeouts, mut ran, mut answered, mut complaint, mut question) = (0, false, false, None, None);
     for form in target.forms {
-        let outcome = process::run(startable.command(form, environment, scratch.path()), limit, stop);
+        let outcome = prober.run(&startable.start(form, environment, scratch.path()));
+        if let Some(finding) = left_running(target.program, form, &outcome)
+            && !findings.iter().any(|found| found.code == Code::LeftRunning)
+        {
+            findings.push(finding);
+        }
         if let Some(finding) = startable.trouble(&outcome, environment) {
             return Ok(Probed::bad(finding, findings));
         }
@@ -68,7 +89,7 @@ pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration,
             Ending::TimedOut => {
                 question = question.or_else(|| starting::open_question(&outcome));
                 timeouts += 1;
-                if timeouts == MOST_TIMEOUTS {
+                if timeouts == MOST_TIMEOUTS || startable.opens_windows() {
                     break;
                 }
                 continue;
@@ -83,10 +104,12 @@ pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration,
                 return Ok(Probed { verdict: Verdict::Good, version, form: Some(form), findings });
             }
             answered = true;
-            continue;
         }
         if let Some(version) = stated(&outcome, target, well) {
-            let right = target.expected.is_none_or(|expected| version_text::same(&version, expected));
+            if answered && target.expected.is_none_or(|expected| !version_text::answers(&version, expected)) {
+                continue;
+            }
+            let right = target.expected.is_none_or(|expected| version_text::answers(&version, expected));
             if let Some(expected) = target.expected.filter(|_| !right) {
                 let seen = format!("{} answers {version}, not {expected}", target.program.display());
                 findings.push(Finding::new(Code::WrongVersion, seen));
@@ -111,22 +134,27 @@ pub(super) fn probe(target: &Target, environment: &Environment, limit: Duration,
         return Ok(Probed::ending(Verdict::Good, finding, findings));
     }
     if timeouts > 0 {
-        let finding = match question {
-            Some(question) => {
-                Finding::new(Code::AsksForInput, format!("{name} waits for an answer and does not end: \"{question}\""))
-            }
-            None => {
-                let seen = format!("{name} does not end within {} s, whatever it is asked", limit.as_secs());
-                Finding::new(Code::NoAnswerInTime, seen)
-            }
-        };
+        if let Some(question) = question {
+            let seen = format!("{name} waits for an answer and does not end: \"{question}\"");
+            return Ok(Probed::bad(Finding::new(Code::AsksForInput, seen), findings));
+        }
+        if startable.opens_windows() {
+            let seen = format!("{name} opens a window and goes on running; it states no version");
+            return Ok(Probed::ending(Verdict::Good, Finding::new(Code::VersionNotStated, seen), findings));
+        }
+        let seen = format!("{name} does not end within {} s, whatever it is asked", prober.limit.as_secs());
+        let finding = Finding::new(Code::NoAnswerInTime, seen);
         return Ok(Probed::bad(finding, findings));
     }
     if let Some(question) = question {
         let seen = format!("{name} starts, and asks for input: \"{question}\"");
         return Ok(Probed::ending(Verdict::StartedWithError, Finding::new(Code::AsksForInput, seen), findings));
     }
-    let complaint = complaint.unwrap_or_else(|| "it ends with an error and says nothing".to_owned());
+    let Some(complaint) = complaint else {
+        let remedy = "see what it does by itself; --probe ARGUMENTS asks it in another way";
+        let finding = Finding::new(Code::NotProven, format!("{name} ends with an error and says nothing")).remedy(remedy);
+        return Ok(Probed::ending(Verdict::NotProven, finding, findings));
+    };
     let finding = Finding::new(Code::StartedWithError, format!("{name} starts, and says: {complaint}"));
     Ok(Probed::ending(Verdict::StartedWithError, finding, findings))
 }
@@ -140,6 +168,16 @@ impl Probed {
         findings.push(finding);
         Self { verdict, version: None, form: None, findings }
     }
+}
+
+/// Tells of programs that it had started and that were still running when it had ended.
+fn left_running(program: &Path, form: &[&str], outcome: &Outcome) -> Option<Finding> {
+    if outcome.left.is_empty() || matches!(outcome.ending, Ending::TimedOut) {
+        return None;
+    }
+    let call = [&[&*program.display().to_string()], form].concat().join(" ");
+    let seen = format!("'{call}' left running what it had started, which was ended: {}", outcome.left.join(", "));
+    Some(Finding::new(Code::LeftRunning, seen))
 }
 
 /// The version in the output, standard output first. A program that ended with an error may print any number; only one

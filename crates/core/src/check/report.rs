@@ -3,6 +3,7 @@
 use serde::Serialize;
 
 use crate::finding::Finding;
+use crate::process::SealLevel;
 use crate::report::{Report, ReportBody, ReportPath, Verdict};
 use crate::resolve::{Caller, Kind};
 use crate::terminal::{StartMode, TerminalKind};
@@ -24,6 +25,8 @@ pub struct CallerResult {
     pub kind: Kind,
     /// Whether that is the file in the yard.
     pub ours: bool,
+    /// How far the shell was kept from the machine while it was asked.
+    pub seal: SealLevel,
     /// How long the shell took to start, in milliseconds.
     pub milliseconds: u64,
 }
@@ -46,6 +49,9 @@ pub struct CommandCheck {
     /// The arguments with which it has stated its version.
     #[serde(skip)]
     pub form: Option<Vec<String>>,
+    /// Whether what it has stated is not its tool's version.
+    #[serde(skip)]
+    pub differs: bool,
 }
 
 /// What a tool can need besides itself.

@@ -3,13 +3,12 @@
 use std::fs;
 use std::io;
 use std::path::Path;
-use std::process::Command;
 
 use super::exit_words;
 use crate::environment::{Environment, here};
 use crate::finding::{Code, Finding};
 use crate::os;
-use crate::process::{Ending, Outcome};
+use crate::process::{Ending, Outcome, Start};
 use crate::program::{HEAD_BYTES, Needs, Program, ProgramKind};
 use crate::system::System;
 
@@ -48,14 +47,22 @@ impl<'a> Startable<'a> {
         Some(Finding::new(Code::NoInterpreterLine, seen))
     }
 
-    /// The command that starts it with these arguments, in this environment and folder, and nothing else.
-    pub fn command(&self, arguments: &[&str], environment: &Environment, folder: &Path) -> Command {
-        let mut command = Command::new(self.through.unwrap_or(self.file));
+    /// How it is started with these arguments, in this environment and folder, and nothing else.
+    pub fn start(&self, arguments: &[&str], environment: &Environment, folder: &Path) -> Start {
+        let mut start = Start::new(self.through.unwrap_or(self.file), environment, folder);
+        start.environment.set("PWD", folder);
         if self.through.is_some() {
-            command.arg(self.file);
+            start = start.with([self.file.as_os_str()]);
         }
-        command.args(arguments).env_clear().envs(environment).env("PWD", folder).current_dir(folder);
-        command
+        start.with(arguments)
+    }
+
+    /// Whether it is made to open windows: it needs the libraries for that, or its header says so.
+    pub fn opens_windows(&self) -> bool {
+        const LIBRARIES: [&str; 8] =
+            ["libX11", "libxcb", "libwayland-client", "libgtk", "libQt", "libGL.", "libSDL", "libgdk"];
+        let libraries = self.needs().map(|needs| needs.libraries).unwrap_or_default();
+        libraries.iter().any(|library| LIBRARIES.iter().any(|begin| library.starts_with(begin)))
     }
 
     /// Why it did not get going, or crashed; `None` where it ran, whatever it said.
@@ -250,7 +257,7 @@ mod tests {
 
     fn outcome(stdout: &str, stderr: &str) -> Outcome {
         let ending = Ending::TimedOut;
-        Outcome { ending, stdout: stdout.into(), stderr: stderr.into(), took: Duration::ZERO }
+        Outcome { ending, stdout: stdout.into(), stderr: stderr.into(), took: Duration::ZERO, left: Vec::new() }
     }
 
     #[test]

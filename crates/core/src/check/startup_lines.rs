@@ -31,6 +31,10 @@ impl StartupLines {
     /// What to do where PATH does not lead to a registered tool; `None` where no line explains it.
     #[must_use]
     pub fn remedy(&self) -> Option<String> {
+        if let Some(file) = self.0.iter().map(|(file, ..)| file).find(|file| keeps_nothing(file)) {
+            let file = file.display();
+            return Some(format!("let {file} be a file: it leads to /dev/null, and the shell reads it in place of others"));
+        }
         let (file, line, what) = self.suspects(&[]).find(|(.., what)| !matches!(what, Undoes::Name(_)))?;
         Some(format!("change line {line} of {}: it {}", file.display(), what.words()))
     }
@@ -50,6 +54,11 @@ impl StartupLines {
     }
 }
 
+/// Whether a startup file leads to the device that keeps nothing (null(4)).
+fn keeps_nothing(file: &Path) -> bool {
+    std::fs::canonicalize(file).is_ok_and(|real| real == Path::new("/dev/null"))
+}
+
 /// What a line does.
 #[derive(Debug, Clone, PartialEq, Eq)]
 enum Undoes {
@@ -57,6 +66,8 @@ enum Undoes {
     Path,
     /// It ends the file before our block.
     File,
+    /// It lets nobody change PATH any more.
+    ReadOnly,
     /// It makes a command of ours an alias.
     Name(String),
 }
@@ -66,6 +77,7 @@ impl Undoes {
         match self {
             Self::Path => "sets PATH after Wagon Yard's block".to_owned(),
             Self::File => "ends the file before Wagon Yard's block".to_owned(),
+            Self::ReadOnly => "makes PATH read-only before Wagon Yard's block".to_owned(),
             Self::Name(name) => format!("makes {name} an alias"),
         }
     }
@@ -75,6 +87,7 @@ fn finding(file: &Path, line: usize, what: &Undoes) -> Finding {
     let does = what.words();
     let remedy = match what {
         Undoes::Name(_) => "take that line out, where the received tool is wanted",
+        Undoes::ReadOnly => "take that line out, or move it behind Wagon Yard's block",
         Undoes::Path | Undoes::File => "move Wagon Yard's block to the end of that file, or change the line",
     };
     Finding::new(Code::StartupUndoes, format!("line {line} of {} {does}", file.display())).remedy(remedy)
@@ -91,11 +104,16 @@ fn suspects(text: &str, dialect: Dialect, commands: &[&str]) -> Vec<(usize, Undo
         Dialect::Fish => line.starts_with("set ") && line.contains(" PATH "),
         Dialect::Csh => ["setenv PATH ", "set path"].iter().any(|begin| line.starts_with(begin)),
     };
+    let locks_path = |line: &str| {
+        let begins = ["readonly ", "typeset -r", "declare -r", "typeset -xr", "set -r "].iter().any(|b| line.starts_with(b));
+        begins && line.split(|c: char| !c.is_ascii_alphanumeric() && c != '_').any(|word| matches!(word, "PATH" | "path"))
+    };
     let mut found = Vec::new();
     for (at, line) in lines.iter().enumerate() {
         let trimmed = line.trim_start();
         let what = match block {
             Some(block) if at > block && sets_path(trimmed) => Undoes::Path,
+            Some(block) if at < block && locks_path(trimmed) => Undoes::ReadOnly,
             // Inside of a condition it may well be meant for other terminals.
             Some(block) if at < block && matches!(*line, "return" | "exit" | "return 0" | "exit 0") => Undoes::File,
             _ => {
@@ -124,6 +142,8 @@ mod tests {
         assert_eq!(lines, [2, 3, 10]);
         let csh = "# Wagon Yard: begin\nx\n# Wagon Yard: end\nset path = ( /bin )\nalias tidelog x\n";
         assert_eq!(suspects(csh, Dialect::Csh, &["tidelog"]).len(), 2);
+        let locked = "readonly PATH\n# Wagon Yard: begin\nx\n# Wagon Yard: end\n";
+        assert_eq!(suspects(locked, Dialect::Posix, &[]), [(1, Undoes::ReadOnly)]);
         assert!(suspects("PATH=/bin\n", Dialect::Posix, &[]).is_empty(), "without our block nothing is undone");
     }
 }

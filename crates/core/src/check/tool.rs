@@ -5,9 +5,9 @@ use std::path::Path;
 use super::by_terminal::ByTerminal;
 use super::report::{CommandCheck, Requirement, RequirementKind};
 use super::round::Round;
+use super::version_text::shared_parts;
 use super::{probe, version_text};
 use crate::finding::{Code, Finding};
-use crate::progress::Stop;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::Kind;
 use crate::terminal::Answer;
@@ -39,6 +39,31 @@ pub(super) fn home_variables(card: &Card, home: &Path, answers: &[Answer]) -> Ve
     by_terminal.told().collect()
 }
 
+/// Judges the commands that state another version than their tool's. The one that is named as the tool has to state it, or
+/// else those whose statements share most of it; what comes along with a tool has a version of its own.
+pub(super) fn hold_to_version(card: &Card, commands: &mut [CommandCheck]) {
+    let version = card.version.to_string();
+    let stated = |command: &CommandCheck| command.form.as_ref().and(command.answered_version.clone());
+    let shared = |command: &CommandCheck| stated(command).map_or(0, |stated| shared_parts(&stated, &version));
+    let has_main = commands.iter().any(|command| is_main(card, command) && stated(command).is_some());
+    let most = commands.iter().map(shared).max().unwrap_or_default();
+    let is_held =
+        |command: &CommandCheck| if has_main { is_main(card, command) } else { shared(command) == most };
+    for command in commands.iter_mut().filter(|command| command.differs) {
+        if is_held(command) {
+            command.verdict = command.verdict.max(Verdict::WrongVersion);
+            continue;
+        }
+        for finding in command.findings.iter_mut().filter(|finding| finding.code == Code::WrongVersion) {
+            *finding = Finding::new(Code::VersionOfItsOwn, finding.seen.clone());
+        }
+    }
+}
+
+fn is_main(card: &Card, command: &CommandCheck) -> bool {
+    command.name == card.name.as_str()
+}
+
 /// Whether the commands of a tool that a new terminal runs belong together: all from one copy, all of one version.
 pub(super) fn companions(commands: &[CommandCheck]) -> Vec<Finding> {
     let mut findings = Vec::new();
@@ -50,7 +75,8 @@ pub(super) fn companions(commands: &[CommandCheck]) -> Vec<Finding> {
         findings.push(Finding::new(Code::CompanionsSplit, seen));
     }
     let mut stated: Vec<(&str, &str)> = Vec::new();
-    for command in &ours {
+    let has_own = |c: &&&CommandCheck| c.findings.iter().any(|finding| finding.code == Code::VersionOfItsOwn);
+    for command in ours.iter().filter(|command| !has_own(command)) {
         if let Some(version) = command.form.as_ref().and(command.answered_version.as_deref())
             && !stated.iter().any(|(_, other)| version_text::same(other, version))
         {
@@ -65,7 +91,7 @@ pub(super) fn companions(commands: &[CommandCheck]) -> Vec<Finding> {
 }
 
 /// Whether what a tool needs is there in every new terminal and, where programs may be started, answers.
-pub(super) fn requirements(card: &Card, round: &Round<'_>, stop: &Stop) -> (Vec<Requirement>, Vec<Finding>) {
+pub(super) fn requirements(card: &Card, round: &Round<'_>) -> (Vec<Requirement>, Vec<Finding>) {
     let mut all = Vec::new();
     let mut by_terminal = ByTerminal::default();
     let lacks = |what: String, remedy: String| {
@@ -85,12 +111,12 @@ pub(super) fn requirements(card: &Card, round: &Round<'_>, stop: &Stop) -> (Vec<
                 by_terminal.add(lacks(format!("the command {name}, which is not found"), remedy), answer);
                 requirement.verdict = Verdict::NotFound;
             }
-            program = program.or_else(|| meaning.file.clone());
+            program = program.or_else(|| Some((meaning.file.clone()?, &said.environment)));
         }
-        if let (Some(program), Some(environment)) = (&program, &round.environment) {
+        if let (Some((program, environment)), true) = (&program, round.runs) {
             let target =
-                probe::Target { program, names: [name, name], expected: None, forms: probe::HARMLESS, expects: None };
-            let probed = probe::probe(&target, environment, round.settings.probe_limit(), stop);
+                probe::Target { program, names: [name, name], expected: None, forms: probe::HARMLESS, is_told: false, expects: None };
+            let probed = probe::probe(&target, environment, &round.prober);
             if let Ok(probed) = probed.as_ref()
                 && probed.verdict == Verdict::DoesNotStart
             {
@@ -100,7 +126,7 @@ pub(super) fn requirements(card: &Card, round: &Round<'_>, stop: &Stop) -> (Vec<
                 requirement.verdict = requirement.verdict.max(Verdict::DoesNotStart);
             }
         }
-        requirement.is = program.map(ReportPath::from);
+        requirement.is = program.map(|(program, _)| ReportPath::from(program));
         all.push(requirement);
     }
     for variable in &card.requires.variables {

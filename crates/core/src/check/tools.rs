@@ -28,7 +28,7 @@ pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<Che
     let needed = cards.iter().flat_map(|card| &card.requires.variables);
     let variables: Vec<String> = homes.chain(needed).map(ToString::to_string).collect();
     let round = Round::new(session, Question { commands: &commands, variables: &variables }, runs)?;
-    let unknown_shell = terminal::unknown_login_shell(&session.machine, round.settings);
+    let unknown_shell = terminal::unknown_login_shell(&session.machine, session.settings()?);
     let of_shell = unknown_shell.as_ref().map(|_| Verdict::NotFound);
     let mut startup = None;
     let mut tools = Vec::new();
@@ -49,8 +49,9 @@ pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<Che
             advise(card, &mut commands, lines);
             findings.extend(lines.findings(&names, true));
         }
+        tool::hold_to_version(card, &mut commands);
         findings.extend(tool::companions(&commands));
-        let (requirements, lacking) = tool::requirements(card, &round, &session.stop);
+        let (requirements, lacking) = tool::requirements(card, &round);
         findings.extend(lacking);
         let needs = requirements.iter().map(|r| r.verdict);
         let verdict = commands.iter().map(|c| c.verdict).chain([of_variables]).chain(of_shell).chain(needs).max();

@@ -274,7 +274,7 @@ impl Run<'_> {
         };
         let startable = Startable::look(&program).map_err(|finding| unmet("a program that runs here", finding.seen))?;
         let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
-        let command = startable.command(&arguments, self.environment, self.folder);
+        let command = startable.start(&arguments, self.environment, self.folder).command();
         let outcome = process::run_observed(command, limit, self.stop, &|bytes| self.observer.output(bytes));
         match startable.trouble(&outcome, self.environment) {
             Some(finding) => Err(unmet("a program that starts", finding.seen)),

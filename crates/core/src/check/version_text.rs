@@ -207,8 +207,23 @@ fn looks_like_version(word: &str) -> bool {
         && word.bytes().all(|b| b.is_ascii_alphanumeric() || b"._+~-".contains(&b))
 }
 
-/// Whether a stated version is the expected one: the same text, or the same but for build metadata after `+`
-/// (Semantic Versioning 2.0.0, 10), trailing `.0` parts, and the words of a build right at the tag (git-describe(1)).
+/// Whether a stated version is the expected one, or says more of it: the same text, or the same but for build metadata after
+/// `+` (Semantic Versioning 2.0.0, 10), trailing `.0` parts, the words of a build right at the tag (git-describe(1)), or what
+/// follows it after a separator and begins with a digit, such as a build number. What begins with a letter is a version before
+/// that one.
+pub(super) fn answers(stated: &str, expected: &str) -> bool {
+    let further = stated.get(..expected.len()).filter(|begin| begin.eq_ignore_ascii_case(expected));
+    let rest = further.and_then(|_| stated[expected.len()..].strip_prefix(['.', '-', '+', '_']));
+    same(stated, expected) || rest.is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit()))
+}
+
+/// How many leading parts two versions share, of the numbers between their separators.
+pub(super) fn shared_parts(one: &str, other: &str) -> usize {
+    let split = |c: char| !c.is_ascii_alphanumeric();
+    one.split(split).zip(other.split(split)).take_while(|(a, b)| a.eq_ignore_ascii_case(b)).count()
+}
+
+/// Whether two stated versions are one.
 pub(super) fn same(stated: &str, expected: &str) -> bool {
     let plain = |version: &str| {
         let version = version.split('+').next().unwrap_or_default().to_ascii_lowercase();

@@ -6,21 +6,30 @@ use std::thread;
 use std::time::Duration;
 
 use super::probe::{self, HARMLESS, Target};
+use super::prober::Prober;
 use crate::environment::Environment;
 use crate::process;
-use crate::progress::Stop;
+use crate::session::Session;
+use crate::yard::YardError;
 
 /// How long one may take to answer: nobody waits for it but somebody who looks.
 const LIMIT: Duration = Duration::from_secs(1);
 
 /// The versions that programs state, by their files; each comes with the name it is typed by. One that states none, or does
 /// not run, is left out.
-#[must_use]
-pub fn versions(programs: &[(String, PathBuf)], environment: &Environment, stop: &Stop) -> HashMap<PathBuf, String> {
+///
+/// # Errors
+/// When the settings cannot be read.
+pub fn versions(
+    session: &Session,
+    programs: &[(String, PathBuf)],
+    environment: &Environment,
+) -> Result<HashMap<PathBuf, String>, YardError> {
+    let prober = Prober::of(session)?.within(LIMIT);
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
     let versions = process::side_by_side(programs, at_a_time, |(name, program)| {
-        let target = Target { program, names: [name, name], expected: None, forms: HARMLESS, expects: None };
-        probe::probe(&target, environment, LIMIT, stop).ok()?.version.map(|version| (program.clone(), version))
+        let target = Target { program, names: [name, name], expected: None, forms: HARMLESS, is_told: false, expects: None };
+        probe::probe(&target, environment, &prober).ok()?.version.map(|version| (program.clone(), version))
     });
-    versions.into_iter().flatten().collect()
+    Ok(versions.into_iter().flatten().collect())
 }

@@ -120,12 +120,42 @@ findings! {
         settle: "Where that is another shell, what counts is what that one says; it is asked as well where it is installed.",
         example: "[ -t 1 ] && exec zsh   # in ~/.bashrc",
     }
+    VersionOfItsOwn = "version-of-its-own", Note {
+        means: "A command that comes with a tool states another version than the tool's.",
+        why: "it is a part with a version of its own, and the tool's own command states the right one",
+        comes_about: "Tools bring others along: an interpreter, say, the installer of its packages.",
+        settle: "Nothing has to be done.",
+        example: "tidelog 4.2.1 brings tidepack, which states 99.1",
+    }
+    NotProven = "not-proven", Problem {
+        means: "Nothing bad was seen, but what was seen does not prove that the command works in a new terminal.",
+        why: "what could not be asked is not proved, whatever the files say",
+        comes_about: "Shells and programs are asked sealed, so that nothing they do lasts; this machine does not allow a seal, \
+            or only one in which nothing can be written, and some answer differently then. Or a program ends with an error \
+            and says nothing.",
+        settle: "--unsealed asks them as they are: startup files and programs then do for good what they do when they are started.",
+        example: "wyard check tidelog --unsealed",
+    }
+    LeftRunning = "left-running", Note {
+        means: "A program had ended when it was asked for its version, and something it had started was still running.",
+        why: "it was ended with everything it did, so nothing is left of it",
+        comes_about: "The program starts a service of its own at any call.",
+        settle: "Nothing has to be done; --probe ARGUMENTS asks the program in a way that starts nothing.",
+        example: "tidelog --version    # starts tidelogd and leaves it",
+    }
     ShellUnknown = "shell-unknown", Problem {
         means: "The shell that you log in to is none of those that Wagon Yard registers in and asks.",
         why: "what could not be asked is not proved, whatever the files say",
         comes_about: "SHELL names another one than sh, bash, zsh, fish, ksh and tcsh.",
         settle: "Put the command folder into that shell's own PATH and try there, or name the shells that count in settings.toml.",
         example: "shells = [\"bash\"]   # in settings.toml, where terminals run bash whatever SHELL says",
+    }
+    ShellNotUsed = "shell-not-used", Note {
+        means: "A shell is installed that is not yours: you do not log in to it, and the home has no startup file of it.",
+        why: "its terminals do not find what is registered, and nobody opens them",
+        comes_about: "Systems bring several shells; most people use one or two.",
+        settle: "Nothing has to be done. --shells brings one in, and from then on it is yours.",
+        example: "wyard register tidelog --shells fish",
     }
     NoShell = "no-shell", Problem {
         means: "None of the shells in settings.toml is installed, so no new terminal could be opened to ask.",

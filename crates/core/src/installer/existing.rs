@@ -37,7 +37,7 @@ pub fn look_first(
         Some((name.clone(), resolve::winner(&candidates)?.to_owned()))
     };
     let found: Vec<(String, PathBuf)> = installer.commands.iter().take(MOST).filter_map(winner).collect();
-    let versions = if runs { check::versions(&found, &environment, stop) } else { Default::default() };
+    let versions = if runs { check::versions(session, &found, &environment)? } else { Default::default() };
     let here = |(command, path): (String, PathBuf)| {
         let version = versions.get(&path).cloned();
         AlreadyHere { command, path: path.into(), version }

@@ -12,7 +12,7 @@ use super::error::InstallError;
 use super::existing::look_first;
 use super::facts::{Installer, InstallerKind};
 use super::pinned::Pinned;
-use super::recognise::recognise;
+use super::recognise::{recognise, script_as_installer};
 use crate::archive::{self, Container, Entry, EntryKind, Options};
 use crate::checksum::{Summed, Trust};
 use crate::clock;
@@ -109,7 +109,10 @@ pub fn plan(session: &Session, request: &InstallRequest) -> Result<PlannedInstal
     let file = std::path::absolute(&request.file).at("find", &request.file)?;
     let installer = match request.system_install {
         true => debian_package(&file, session.system())?,
-        false => recognise(&file)?.ok_or_else(|| InstallError::None(file.clone()))?,
+        false => match recognise(&file)? {
+            Some(installer) => installer,
+            None => script_as_installer(&file)?.ok_or_else(|| InstallError::None(file.clone()))?,
+        },
     };
     let installer = look_first(session, &file, installer, true)?;
     if !installer.kind.runs_on(session.system()) {

@@ -5,6 +5,7 @@ use std::io::Read as _;
 use std::path::Path;
 
 use super::facts::{Installer, InstallerKind};
+use super::script::ScriptUse;
 use super::{package, script, windows_program};
 use crate::error::{FileContext as _, FileError};
 
@@ -19,11 +20,7 @@ const COMPOUND: &[u8] = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1";
 /// # Errors
 /// When the file cannot be read.
 pub fn recognise(file: &Path) -> Result<Option<Installer>, FileError> {
-    if !file.is_file() {
-        return Ok(None);
-    }
-    let mut head = Vec::new();
-    File::open(file).at("open", file)?.take(HEAD).read_to_end(&mut head).at("read", file)?;
+    let head = head(file)?;
     Ok(if head.starts_with(COMPOUND) {
         package::read(file)
     } else if head.starts_with(b"xar!") {
@@ -31,10 +28,36 @@ pub fn recognise(file: &Path) -> Result<Option<Installer>, FileError> {
     } else if head.starts_with(b"MZ") {
         windows_program::read(file)
     } else if head.starts_with(b"#!") {
-        script::read(file, &head)
+        (script::judge(file, &head) == ScriptUse::Installer).then(|| script::read(&head))
     } else {
         None
     })
+}
+
+/// What a script is for; `None` for any other file.
+///
+/// # Errors
+/// When the file cannot be read.
+pub fn script_use(file: &Path) -> Result<Option<ScriptUse>, FileError> {
+    let head = head(file)?;
+    Ok(head.starts_with(b"#!").then(|| script::judge(file, &head)))
+}
+
+/// A script as an installer, whatever it looks like; `None` for any other file.
+///
+/// # Errors
+/// When the file cannot be read.
+pub(super) fn script_as_installer(file: &Path) -> Result<Option<Installer>, FileError> {
+    let head = head(file)?;
+    Ok(head.starts_with(b"#!").then(|| script::read(&head)))
+}
+
+fn head(file: &Path) -> Result<Vec<u8>, FileError> {
+    let mut head = Vec::new();
+    if file.is_file() {
+        File::open(file).at("open", file)?.take(HEAD).read_to_end(&mut head).at("read", file)?;
+    }
+    Ok(head)
 }
 
 #[cfg(test)]

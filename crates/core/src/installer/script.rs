@@ -11,22 +11,54 @@ const INSTALLING: [&str; 3] = ["install", "setup", ".run"];
 /// Words in an option that names the folder to install into.
 const FOLDER_WORDS: [&str; 6] = ["prefix", "target", "install-dir", "installdir", "destination", "directory"];
 
-/// Reads a script; `None` where it is a program to be used and not an installer.
-pub(super) fn read(file: &Path, head: &[u8]) -> Option<Installer> {
+/// Endings of scripts that are run once rather than typed as a command.
+const RUN_ONCE: [&str; 3] = [".sh", ".bash", ".bin"];
+
+/// What installers do, at the beginning of a command: they make folders, copy, fetch and unpack.
+const DEEDS: [&str; 12] =
+    ["mkdir ", "cp ", "mv ", "install ", "tar ", "unzip ", "curl ", "wget ", "ln ", "chmod ", "sudo ", "dpkg "];
+
+/// What a script is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ScriptUse {
+    /// It installs something.
+    Installer,
+    /// It is a command to be typed.
+    Program,
+    /// That is not to be seen from it.
+    Unclear,
+}
+
+/// What a script is for: an installer has an archive behind its text, or says so in its name; a program states its version
+/// when it is asked, or at least does nothing that installs and has no ending that commands do not have.
+pub(super) fn judge(file: &Path, head: &[u8]) -> ScriptUse {
     let payload = payload(head);
     let name = file.file_name().unwrap_or_default().to_string_lossy().to_lowercase();
-    let installs = INSTALLING.iter().any(|word| name.contains(word));
-    if payload.is_none() && !installs {
-        return None;
+    if payload.is_some() || INSTALLING.iter().any(|word| name.contains(word)) {
+        return ScriptUse::Installer;
     }
+    let text = String::from_utf8_lossy(head);
+    let states_version = text.contains("--version") || text.contains("-V)");
+    let pieces = text.lines().filter(|line| !line.trim_start().starts_with('#')).flat_map(|line| line.split([';', '&', '|']));
+    let installs = pieces.map(str::trim_start).any(|piece| DEEDS.iter().any(|deed| piece.starts_with(deed)));
+    match (installs, states_version) {
+        (false, true) => ScriptUse::Program,
+        (false, false) if !RUN_ONCE.iter().any(|ending| name.ends_with(ending)) => ScriptUse::Program,
+        _ => ScriptUse::Unclear,
+    }
+}
+
+/// Reads a script as an installer.
+pub(super) fn read(head: &[u8]) -> Installer {
+    let payload = payload(head);
     let text = String::from_utf8_lossy(&head[..payload.unwrap_or(head.len())]);
     let inside = payload.map(|at| words(&head[at..]));
-    Some(Installer {
+    Installer {
         inside,
         inside_at: payload.and_then(|at| u64::try_from(at).ok()),
         folder_option: folder_option(&text),
         ..Installer::new(InstallerKind::SelfExtractor)
-    })
+    }
 }
 
 /// Where the text ends and something else begins, at the beginning of a line.
@@ -80,11 +112,21 @@ mod tests {
     fn an_installer_is_told_from_a_program() {
         let script = "#!/bin/sh\n# ü\ncase $1 in --prefix=*) to=${1#*=};; esac\ntail -n +5 \"$0\" | tar xz\nexit\n";
         let mut whole = script.as_bytes().to_vec();
-        let plain = read(Path::new("tidelog"), &whole);
-        assert_eq!(plain, None);
-        assert!(read(Path::new("tidelog-install.sh"), &whole).unwrap().inside.is_none());
+        assert!(read(&whole).inside.is_none());
+        for (name, text, expected) in [
+            ("tidelog", script, ScriptUse::Unclear),
+            ("tidelog-install.sh", script, ScriptUse::Installer),
+            ("tidelog", "#!/bin/sh\necho hello\n", ScriptUse::Program),
+            ("tidelog-1.0.sh", "#!/bin/sh\necho hello; exit 7\n", ScriptUse::Unclear),
+            ("tidelog-1.0.sh", "#!/bin/sh\n[ \"$1\" = --version ] && echo 1.0\n", ScriptUse::Program),
+            ("tidelog-1.0.sh", "#!/bin/sh\nmkdir -p \"$HOME/bin\"; cp x \"$HOME/bin\"\n", ScriptUse::Unclear),
+            ("tidelog", "#!/bin/sh\n# tar xz\n[ \"$1\" = --version ] && echo 1.0\n", ScriptUse::Program),
+        ] {
+            assert_eq!(judge(Path::new(name), text.as_bytes()), expected, "{name}: {text}");
+        }
         whole.extend_from_slice(b"\x1f\x8b\x08\0\0\0");
-        let seen = read(Path::new("tidelog"), &whole).unwrap();
+        assert_eq!(judge(Path::new("tidelog"), &whole), ScriptUse::Installer);
+        let seen = read(&whole);
         assert_eq!(seen.inside_at, Some(script.len() as u64));
         assert_eq!(seen.folder_option.as_deref(), Some("--prefix="));
         assert!(seen.inside.unwrap().contains("gzip"));

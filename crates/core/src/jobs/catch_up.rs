@@ -116,7 +116,7 @@ fn new_values(session: &Session, shell: Shell, names: &[String]) -> Result<Vec<O
     }
     let shells = installed(&session.machine, &[shell]);
     let installed = shells.first().ok_or(CatchUpError::NotHere(shell))?;
-    let asking = session.asking_of(&shells, session.settings()?);
+    let asking = session.asking_of(&shells)?;
     let answer = asking.one(installed, StartMode::Interactive, &base, Question { commands: &[], variables: names });
     match answer.said {
         Ok(said) => Ok(names.iter().map(|name| said.variable(name).map(OsStr::to_owned)).collect()),

@@ -2,6 +2,7 @@
 //! functions with the same signatures.
 
 mod raw_registry;
+mod seal;
 #[cfg(unix)]
 mod unix;
 #[cfg(unix)]
@@ -9,7 +10,7 @@ mod unix_terminal;
 #[cfg(unix)]
 pub use unix::*;
 #[cfg(unix)]
-pub use unix_terminal::open_terminal;
+pub use unix_terminal::{open_terminal, reads_by_character};
 
 #[cfg(windows)]
 mod windows;
@@ -25,3 +26,6 @@ pub use windows_registry::*;
 pub use windows_rights::others_may_write;
 
 pub use raw_registry::{Hive, RawValue};
+pub use seal::{
+    Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, SealLevel, SealReport, SealRequest, own_program, serve_seal,
+};

@@ -236,6 +236,17 @@ pub fn belongs_to_another(path: &Path) -> bool {
     fs::metadata(path).is_ok_and(|seen| seen.uid() != rustix::process::geteuid().as_raw())
 }
 
+/// The shell on record for the effective user (passwd(5), the seventh field).
+#[must_use]
+pub fn shell_on_record() -> Option<std::path::PathBuf> {
+    let users = fs::read_to_string("/etc/passwd").ok()?;
+    let own = rustix::process::geteuid().as_raw().to_string();
+    let shell = users.lines().map(|line| line.split(':').collect::<Vec<_>>()).find_map(|fields| {
+        (fields.get(2) == Some(&own.as_str())).then(|| fields.get(6).map(|shell| (*shell).to_owned())).flatten()
+    })?;
+    (!shell.is_empty()).then(|| shell.into())
+}
+
 /// The superuser's home folder.
 #[must_use]
 pub fn superuser_home() -> &'static str {
@@ -283,7 +294,7 @@ pub fn is_busy(error: &io::Error) -> bool {
 }
 
 /// Sets the name a program is called by (its `argv[0]`).
-pub fn set_called_name(command: &mut std::process::Command, name: &str) {
+pub fn set_called_name(command: &mut std::process::Command, name: &std::ffi::OsStr) {
     std::os::unix::process::CommandExt::arg0(command, name);
 }
 

@@ -30,3 +30,9 @@ pub fn open_terminal() -> io::Result<(File, [Stdio; 3])> {
     rustix::io::fcntl_setfd(&ours, rustix::io::FdFlags::CLOEXEC)?;
     Ok((ours.into(), streams))
 }
+
+/// Whether what is typed at a terminal is read as it comes, as shells do that wait at their prompt (termios(3), `ICANON`).
+#[must_use]
+pub fn reads_by_character(ours: &File) -> bool {
+    tcgetattr(ours).is_ok_and(|modes| !modes.local_modes.contains(LocalModes::ICANON))
+}

@@ -283,6 +283,18 @@ pub fn open_terminal() -> io::Result<(File, [std::process::Stdio; 3])> {
     Err(io::ErrorKind::Unsupported.into())
 }
 
+/// Users log in to no shell here.
+#[must_use]
+pub fn shell_on_record() -> Option<std::path::PathBuf> {
+    None
+}
+
+/// There is no pseudo-terminal that could be.
+#[must_use]
+pub fn reads_by_character(_ours: &File) -> bool {
+    false
+}
+
 /// Prepares a command to run in a job of its own, which can be ended whole.
 #[must_use]
 pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {
@@ -331,7 +343,7 @@ pub fn is_busy(error: &io::Error) -> bool {
 }
 
 /// A program is always called by its own name here.
-pub fn set_called_name(_command: &mut Command, _name: &str) {}
+pub fn set_called_name(_command: &mut Command, _name: &std::ffi::OsStr) {}
 
 /// Whether the system is Wine, whose own library says so; it differs from Windows in a few answers.
 #[must_use]

@@ -1,17 +1,28 @@
-//! Starting other programs with a time limit, closed input, capped output, and nothing left running afterwards.
+//! Starting other programs with a time limit, closed input, capped output, and nothing left running afterwards; sealed
+//! where they are only asked.
 
 pub mod command_line;
+mod sealer;
+mod start;
+mod typist;
 
 use std::fs::File;
-use std::io::{self, Read, Seek as _, Write as _};
+use std::io::{self, Read};
 use std::process::{Command, ExitStatus, Stdio};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use crate::os;
+use crate::os::{self, SealChannel, SealReport, SealRequest};
 use crate::progress::Stop;
+
+use typist::Typist;
+
+pub use crate::os::{Network, SealLevel};
+pub use sealer::{Sealer, Surroundings};
+pub use start::Start;
+pub use typist::Typing;
 
 /// How much of each stream is kept, in bytes; what comes after it is read and thrown away.
 const KEPT_OUTPUT: usize = 1 << 20;
@@ -22,7 +33,7 @@ const GRACE: Duration = Duration::from_millis(200);
 /// How a run ended.
 #[derive(Debug)]
 pub enum Ending {
-    /// The program ended by itself.
+    /// The program ended by itself, or was ended with success since all that was typed was answered.
     Exited(ExitStatus),
     /// The time limit passed; the program and its children were ended.
     TimedOut,
@@ -30,6 +41,16 @@ pub enum Ending {
     NotStarted(io::Error),
     /// The user asked to stop.
     Interrupted,
+}
+
+impl From<SealReport> for Ending {
+    fn from(report: SealReport) -> Self {
+        match report {
+            SealReport::Exited(status) => Self::Exited(status),
+            SealReport::NotStarted(error) => Self::NotStarted(error),
+            SealReport::NoSeal(why) => Self::NotStarted(io::Error::other(format!("the seal could not be made: {why}"))),
+        }
+    }
 }
 
 /// What came of a run.
@@ -43,11 +64,14 @@ pub struct Outcome {
     pub stderr: Vec<u8>,
     /// How long it took.
     pub took: Duration,
+    /// Programs it had started that were still running, and were ended.
+    pub left: Vec<String>,
 }
 
 impl Outcome {
-    fn not_started(error: io::Error, took: Duration) -> Self {
-        Self { ending: Ending::NotStarted(error), stdout: Vec::new(), stderr: Vec::new(), took }
+    /// One of a program that did not start.
+    pub(crate) fn not_started(error: io::Error, took: Duration) -> Self {
+        Self { ending: Ending::NotStarted(error), stdout: Vec::new(), stderr: Vec::new(), took, left: Vec::new() }
     }
 }
 
@@ -56,57 +80,58 @@ pub type OutputObserver<'a> = &'a dyn Fn(&[u8]);
 
 /// Runs a command to its end or to the time limit. Standard input is empty.
 pub fn run(command: Command, limit: Duration, stop: &Stop) -> Outcome {
-    run_observed(command, limit, stop, &|_| {})
+    run_on(command, None, Streams::apart(), limit, stop)
 }
 
 /// The same, with somebody who hears what it writes while it runs.
 pub fn run_observed(command: Command, limit: Duration, stop: &Stop, hear: OutputObserver<'_>) -> Outcome {
-    run_on(command, Streams::Apart(Stdio::null()), limit, stop, hear)
-}
-
-/// Runs a command with a text as its standard input.
-pub fn run_fed(command: Command, text: &str, limit: Duration, stop: &Stop) -> Outcome {
-    let laid = tempfile::tempfile().and_then(|mut file| {
-        file.write_all(text.as_bytes())?;
-        file.rewind()?;
-        Ok(file)
-    });
-    match laid {
-        Ok(file) => run_on(command, Streams::Apart(file.into()), limit, stop, &|_| {}),
-        Err(e) => Outcome::not_started(e, Duration::ZERO),
-    }
-}
-
-/// Runs a command on a pseudo-terminal of its own, where whatever reads comes to the end at once. All that it writes is
-/// given as its standard output.
-pub fn run_on_terminal(command: Command, limit: Duration, stop: &Stop) -> Outcome {
-    let opened = os::open_terminal().and_then(|(mut ours, streams)| {
-        // So many reads are answered with the end, each by the character that says so (termios(3), VEOF).
-        ours.write_all(&[4; 64])?;
-        Ok((ours, streams))
-    });
-    match opened {
-        Ok((ours, theirs)) => run_on(command, Streams::Terminal(ours, theirs), limit, stop, &|_| {}),
-        Err(e) => Outcome::not_started(e, Duration::ZERO),
-    }
+    run_on(command, None, Streams::Apart(hear), limit, stop)
 }
 
 /// Where a program reads and writes.
-enum Streams {
-    /// An input, and a pipe for each of what it writes.
-    Apart(Stdio),
-    /// Our end of a terminal, and its own.
-    Terminal(File, [Stdio; 3]),
+enum Streams<'a> {
+    /// An empty input, and a pipe for each of what it writes, which somebody hears.
+    Apart(OutputObserver<'a>),
+    /// Our end of a terminal, its own, and who types there.
+    Terminal(File, [Stdio; 3], Typist<'a>),
 }
 
-fn run_on(mut command: Command, streams: Streams, limit: Duration, stop: &Stop, hear: OutputObserver<'_>) -> Outcome {
+impl<'a> Streams<'a> {
+    fn apart() -> Self {
+        Self::Apart(&|_| {})
+    }
+
+    fn typed(typing: Typing<'a>) -> io::Result<Self> {
+        let (ours, theirs) = os::open_terminal()?;
+        Ok(Self::Terminal(ours, theirs, Typist::new(typing)))
+    }
+}
+
+/// Runs a command; one that makes a seal is told what to start in it.
+fn run_on(
+    mut command: Command,
+    seal: Option<(SealChannel, SealRequest)>,
+    streams: Streams<'_>,
+    limit: Duration,
+    stop: &Stop,
+) -> Outcome {
     let start = Instant::now();
-    let (terminal, [input, output, errors]) = match streams {
-        Streams::Terminal(ours, theirs) => (Some(ours), theirs),
-        Streams::Apart(input) => (None, [input, Stdio::piped(), Stdio::piped()]),
+    let (mut hear, mut typist) = (None, None);
+    let [input, output, errors] = match streams {
+        Streams::Terminal(ours, theirs, who) => {
+            typist = Some((ours, who));
+            theirs
+        }
+        Streams::Apart(who) => {
+            hear = Some(who);
+            [Stdio::null(), Stdio::piped(), Stdio::piped()]
+        }
     };
     command.stdin(input).stdout(output).stderr(errors);
-    tracing::debug!(?command, "start");
+    match &seal {
+        Some((_, request)) => tracing::debug!(?request.program, ?request.arguments, level = request.level.name(), "start"),
+        None => tracing::debug!(?command, "start"),
+    }
     os::keep_failures_quiet();
     os::end_children_with_us();
     let mut wrapped = os::in_own_session(command);
@@ -116,42 +141,73 @@ fn run_on(mut command: Command, streams: Streams, limit: Duration, stop: &Stop, 
     };
     // A terminal is at its end only when nobody else has it open.
     drop(wrapped);
-    let stdout = terminal.map_or_else(|| Collected::from(child.stdout().take()), |ours| Collected::from(Some(ours)));
+    let mut channel = None;
+    if let Some((mut opened, request)) = seal {
+        // One that is gone says so below.
+        let _ = opened.send(&request);
+        channel = Some(opened);
+    }
+    let reader = typist.as_ref().map(|(ours, _)| ours.try_clone());
+    let stdout = match reader {
+        Some(reader) => Collected::from(reader.ok()),
+        None => Collected::from(child.stdout().take()),
+    };
     let stderr = Collected::from(child.stderr().take());
     let mut heard = [0; 2];
     let mut tell = || {
+        let Some(hear) = hear else { return };
         for (stream, heard) in [&stdout, &stderr].into_iter().zip(&mut heard) {
             hear(&stream.since(heard));
         }
     };
+    let longest = Duration::from_millis(if typist.is_some() { 2 } else { 10 });
     let mut pause = Duration::from_millis(1);
+    let mut is_answered = false;
     let ending = loop {
         tell();
-        match child.try_wait() {
-            Ok(Some(status)) => break Ending::Exited(status),
-            Ok(None) if stop.requested() => break Ending::Interrupted,
-            Ok(None) if start.elapsed() >= limit => break Ending::TimedOut,
-            Ok(None) => {}
-            Err(e) => break Ending::NotStarted(e),
+        if let Some((ours, typist)) = &mut typist
+            && stdout.with(|output| typist.look(output, ours))
+        {
+            is_answered = true;
+            break Ending::Exited(ExitStatus::default());
+        }
+        let ended = match &mut channel {
+            Some(channel) => channel.report().map(Ending::from),
+            None => child.try_wait().map_or_else(|e| Some(Ending::NotStarted(e)), |ended| ended.map(Ending::Exited)),
+        };
+        match ended {
+            Some(ending) => break ending,
+            None if stop.requested() => break Ending::Interrupted,
+            None if start.elapsed() >= limit => break Ending::TimedOut,
+            None => {}
         }
         thread::sleep(pause);
-        pause = (pause * 2).min(Duration::from_millis(10));
+        pause = (pause * 2).min(longest);
     };
     let took = start.elapsed();
-    if matches!(ending, Ending::Exited(_)) {
+    if matches!(ending, Ending::Exited(_)) && !is_answered {
         let until = Instant::now() + GRACE;
         while !(stdout.ended() && stderr.ended()) && Instant::now() < until {
             thread::sleep(Duration::from_millis(1));
         }
     }
     tell();
-    tracing::debug!(?ending, ?took, "the started program is done");
+    let mut left = Vec::new();
+    if let Some(channel) = channel {
+        left = channel.end();
+        // The maker of the seal ends when everything in it has.
+        let until = Instant::now() + GRACE;
+        while matches!(child.try_wait(), Ok(None)) && Instant::now() < until {
+            thread::sleep(Duration::from_micros(200));
+        }
+    }
+    tracing::debug!(?ending, ?took, ?left, "the started program is done");
     // Ends whatever is left of the group; that nothing is left is the usual case and no fault.
     let _ = child.start_kill();
-    if !matches!(ending, Ending::Exited(_)) {
+    if is_answered || !matches!(ending, Ending::Exited(_)) {
         let _ = child.wait();
     }
-    Outcome { ending, stdout: stdout.take(), stderr: stderr.take(), took }
+    Outcome { ending, stdout: stdout.take(), stderr: stderr.take(), took, left }
 }
 
 fn spawn(wrapped: &mut process_wrap::std::CommandWrap) -> io::Result<Box<dyn process_wrap::std::ChildWrapper>> {
@@ -200,6 +256,10 @@ impl Collected {
         let new = kept.0[*heard..].to_vec();
         *heard = kept.0.len();
         new
+    }
+
+    fn with<R>(&self, look: impl FnOnce(&[u8]) -> R) -> R {
+        look(&self.lock().0)
     }
 
     fn ended(&self) -> bool {

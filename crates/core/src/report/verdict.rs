@@ -10,6 +10,8 @@ pub enum Verdict {
     Good,
     /// It resolves and starts, and complains.
     StartedWithError,
+    /// Nothing bad was seen, and what was seen does not prove that it works.
+    NotProven,
     /// It states another version.
     WrongVersion,
     /// Another copy, or the shell itself, answers in a new terminal, or a home variable leads elsewhere there.
@@ -22,8 +24,15 @@ pub enum Verdict {
 
 impl Verdict {
     /// All verdicts, from best to worst.
-    pub const ALL: [Self; 6] =
-        [Self::Good, Self::StartedWithError, Self::WrongVersion, Self::Shadowed, Self::DoesNotStart, Self::NotFound];
+    pub const ALL: [Self; 7] = [
+        Self::Good,
+        Self::StartedWithError,
+        Self::NotProven,
+        Self::WrongVersion,
+        Self::Shadowed,
+        Self::DoesNotStart,
+        Self::NotFound,
+    ];
 
     /// The stable text.
     #[must_use]
@@ -31,6 +40,7 @@ impl Verdict {
         match self {
             Self::Good => "good",
             Self::StartedWithError => "started-with-error",
+            Self::NotProven => "not-proven",
             Self::WrongVersion => "wrong-version",
             Self::Shadowed => "shadowed",
             Self::DoesNotStart => "does-not-start",
@@ -54,6 +64,6 @@ mod tests {
         assert!(Verdict::ALL.is_sorted());
         let texts: std::collections::HashSet<_> = Verdict::ALL.iter().map(|v| v.as_str()).collect();
         assert_eq!(texts.len(), Verdict::ALL.len());
-        assert_eq!(Verdict::ALL.map(Verdict::passes), [true, true, false, false, false, false]);
+        assert_eq!(Verdict::ALL.map(Verdict::passes), [true, true, false, false, false, false, false]);
     }
 }

@@ -119,6 +119,10 @@ fn new_terminal(session: &Session, names: &[String], findings: &mut Vec<Finding>
         return Ok(PathView::of_this_terminal(machine, names));
     };
     findings.extend(terminal::unknown_login_shell(machine, session.settings()?));
+    if machine.system() == System::Unix && !machine.is_for_everybody() {
+        let used: Vec<_> = session.shells()?.iter().map(|found| found.shell).collect();
+        findings.extend(terminal::unused_shells(machine, &used));
+    }
     Ok(view)
 }
 

@@ -7,6 +7,7 @@ use std::time::Duration;
 
 use super::start_mode::StartMode;
 use crate::environment::Environment;
+use crate::process::{Ending, Outcome, SealLevel};
 use crate::resolve::{Kind, LookupContext, Shell};
 
 /// What a shell said a name means.
@@ -27,6 +28,8 @@ pub struct Said {
     pub meanings: BTreeMap<String, Meaning>,
     /// The values of the variables asked about that are set.
     pub variables: BTreeMap<String, OsString>,
+    /// What a program started there is handed on.
+    pub environment: Environment,
     /// PATH until the shell did what it does before a prompt, where that changed it.
     pub before_prompt: Option<OsString>,
 }
@@ -55,8 +58,22 @@ pub enum NoAnswer {
     Ended(String),
     /// It could not be started.
     NotStarted(String),
+    /// It was not asked, since asking it would leave traces at this level.
+    NotAsked(SealLevel),
     /// The user asked to stop.
     Interrupted,
+}
+
+impl NoAnswer {
+    /// Why a shell whose answer is not in its output gave none.
+    pub(super) fn of(outcome: Outcome) -> Self {
+        match outcome.ending {
+            Ending::TimedOut => Self::TimedOut,
+            Ending::Interrupted => Self::Interrupted,
+            Ending::NotStarted(e) => Self::NotStarted(e.to_string()),
+            Ending::Exited(_) => Self::Ended(last_line(&outcome.stderr)),
+        }
+    }
 }
 
 /// A shell started in one way, and what came of it.
@@ -72,6 +89,10 @@ pub struct Answer {
     pub said: Result<Said, NoAnswer>,
     /// Whether something else took its place at a terminal, so that what it said is what it says elsewhere.
     pub taken: bool,
+    /// How far it was kept from the machine.
+    pub seal: SealLevel,
+    /// Why what it said may be wrong, since it could not write.
+    pub doubt: Option<String>,
     /// How long its start took.
     pub took: Duration,
 }

@@ -1,22 +1,21 @@
 //! Starting shells and asking them.
 
-use std::path::PathBuf;
-use std::process::Command;
+use std::fs;
 use std::time::Duration;
 
-use super::answer::{Answer, NoAnswer, Question, last_line};
+use super::answer::{Answer, NoAnswer, Question, Said};
 use super::base::base_environments;
-use super::on_terminal::{self, AskedAt};
 use super::quoting::marker;
 use super::shells::InstalledShell;
 use super::start_mode::StartMode;
-use super::{at_prompt, question, windows};
+use super::typed::Typed;
+use super::{at_prompt, multiplexers, question, windows};
 use crate::environment::Environment;
 use crate::machine::Machine;
-use crate::os;
-use crate::process::{self, Ending, Outcome};
+use crate::process::{self, Outcome, SealLevel, Sealer, Surroundings, Typing};
 use crate::progress::Stop;
 use crate::resolve::Shell;
+use crate::store::{StartupFolders, files_of_others, possible_files, system_startup_files};
 use crate::system::System;
 
 /// Settings of the asking.
@@ -30,6 +29,10 @@ pub struct Asking<'a> {
     pub limit: Duration,
     /// The user's wish to end.
     pub stop: &'a Stop,
+    /// What keeps them from leaving traces.
+    pub sealer: &'a Sealer,
+    /// Whether the user wants shells asked that leave traces here.
+    pub unsealed: bool,
 }
 
 /// How many shells are started at a time: they wait more than they work.
@@ -52,103 +55,135 @@ impl Asking<'_> {
     /// Starts one shell in one way and asks.
     #[must_use]
     pub fn one(&self, shell: &InstalledShell, mode: StartMode, base: &Environment, question: Question<'_>) -> Answer {
-        let marker = marker();
-        if shell.shell.system() == System::Windows {
-            let (said, took) = windows::ask(shell, &marker, base, question, &self.machine.home, self.limit, self.stop);
-            return Answer { shell: shell.shell, mode, base: base.clone(), said, taken: false, took };
-        }
-        let asked = question::text(shell.shell, mode, &marker, question);
-        let text = if mode == StartMode::LoginCommand {
-            asked.clone()
-        } else {
-            // Of several names any: what a hook does with the line is seldom more than to show it.
-            let line = question.commands.first().map_or("", String::as_str);
-            at_prompt::text(shell.shell, &marker, line) + &asked
+        let level = self.sealer.level();
+        let mut answer = Answer {
+            shell: shell.shell,
+            mode,
+            base: base.clone(),
+            said: Err(NoAnswer::NotAsked(level)),
+            taken: false,
+            seal: level,
+            doubt: None,
+            took: Duration::ZERO,
         };
-        let parse =
-            |outcome: &Outcome| question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home);
-        let outcome = process::run(self.shell_command(shell, mode, base, &text), self.limit, self.stop);
-        let (mut said, mut taken) = (parse(&outcome), false);
-        if mode != StartMode::LoginCommand
-            && let Some(place) = on_terminal::wanted(shell.shell, base, &self.machine.home)
-        {
-            let again = match place {
-                AskedAt::Terminal => {
-                    let command = on_terminal::prepared(self.shell_command(shell, mode, base, &text));
-                    process::run_on_terminal(command, self.limit, self.stop)
-                }
-                AskedAt::Prompt => {
-                    let command = self.in_terminal(on_terminal::reading(shell, mode), base);
-                    process::run_fed(command, &on_terminal::fed(&asked), self.limit, self.stop)
-                }
-            };
-            let mut there = parse(&again);
-            if let (Some(there), Some(here)) = (&mut there, &said)
-                && there.context.path == here.context.path
-            {
-                there.before_prompt = here.before_prompt.clone();
+        let outcome = match shell.shell.system() {
+            System::Windows => {
+                let marker = marker();
+                (answer.said, answer.took) =
+                    windows::ask(shell, &marker, base, question, &self.machine.home, self.limit, self.stop);
+                return answer;
             }
-            let ran = matches!(again.ending, Ending::Exited(_) | Ending::TimedOut);
-            taken = there.is_none() && said.is_some() && ran;
-            said = there.or(said);
+            System::Unix if level == SealLevel::None && !self.unsealed && !is_harmless(shell.shell, mode) => {
+                return answer;
+            }
+            System::Unix if mode == StartMode::LoginCommand => {
+                let (said, outcome) = self.by_argument(shell, mode, base, question);
+                answer.said = said.ok_or(NoAnswer::Interrupted);
+                outcome
+            }
+            System::Unix => {
+                let texts = self.startup_texts(shell.shell, base);
+                let (said, outcome) = self.by_typing(shell, mode, &multiplexers::shared(base, &texts), question);
+                answer.said = said.ok_or(NoAnswer::Interrupted);
+                let ran = !matches!(outcome.ending, process::Ending::Interrupted | process::Ending::NotStarted(_));
+                if answer.said.is_err() && ran {
+                    answer.said = self.by_argument(shell, mode, base, question).0.ok_or(NoAnswer::Interrupted);
+                    answer.taken = answer.said.is_ok();
+                }
+                if let Ok(said) = &mut answer.said
+                    && texts.iter().any(|text| at_prompt::mentions_hook(text))
+                {
+                    let before = self.by_argument(shell, mode, base, Question::default()).0;
+                    said.before_prompt = before.map(|said| said.context.path).filter(|path| *path != said.context.path);
+                }
+                outcome
+            }
+        };
+        answer.took = outcome.took;
+        if answer.seal == SealLevel::NoWrites {
+            answer.doubt = doubt(shell.shell, &outcome);
         }
-        let said = said.ok_or_else(|| match outcome.ending {
-            Ending::TimedOut => NoAnswer::TimedOut,
-            Ending::Interrupted => NoAnswer::Interrupted,
-            Ending::NotStarted(e) => NoAnswer::NotStarted(e.to_string()),
-            Ending::Exited(_) => NoAnswer::Ended(last_line(&outcome.stderr)),
-        });
-        Answer { shell: shell.shell, mode, base: base.clone(), said, taken, took: outcome.took }
+        if answer.said.is_err() {
+            answer.said = Err(NoAnswer::of(outcome));
+        }
+        answer
     }
 
-    /// The command that starts a shell of Unix in one way, to do what the text says.
-    pub(super) fn shell_command(
+    /// Has the shell do what the question says.
+    fn by_argument(
         &self,
         shell: &InstalledShell,
         mode: StartMode,
         base: &Environment,
-        text: &str,
-    ) -> Command {
-        let mut command = Command::new(&shell.program);
-        match (shell.shell, mode) {
-            // A shell told to be a login shell by the dash before its name: older plain shells have no `-l`.
-            (Shell::Sh, StartMode::Login) => command_name(&mut command, &["-i", "-c"]),
-            (Shell::Sh, StartMode::LoginCommand) => command_name(&mut command, &["-c"]),
-            // The C shell takes its `-l` only where it is the only flag.
-            (Shell::Tcsh, StartMode::Login) => command_name(&mut command, &["-i", "-c"]),
-            (Shell::Tcsh, StartMode::LoginCommand) => command_name(&mut command, &["-c"]),
-            // The plain shell reads nothing of the user's when it is interactive but no login shell, unless ENV names
-            // a file (dash(1), "Invocation"): it has what the login shell above it left in the environment.
-            (Shell::Sh, StartMode::Interactive) => {
-                command_name(&mut command, &["-c", "exec \"$0\" -i -c \"$1\""]);
-                command.arg(&shell.program)
-            }
-            (_, StartMode::Login) => command.args(["-l", "-i", "-c"]),
-            (_, StartMode::Interactive) => command.args(["-i", "-c"]),
-            (_, StartMode::LoginCommand) => command.args(["-l", "-c"]),
+        question: Question<'_>,
+    ) -> (Option<Said>, Outcome) {
+        let marker = marker();
+        let text = question::text(shell.shell, mode, &marker, question);
+        let start = self.for_text(shell, mode, base, &text);
+        let outcome = self.sealer.run(&start, Surroundings::of_terminal(), self.limit, self.stop);
+        (question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home), outcome)
+    }
+
+    /// Types the question at its prompt.
+    fn by_typing(
+        &self,
+        shell: &InstalledShell,
+        mode: StartMode,
+        base: &Environment,
+        question: Question<'_>,
+    ) -> (Option<Said>, Outcome) {
+        let typed = match Typed::write(shell.shell, mode, &marker(), question) {
+            Ok(typed) => typed,
+            Err(e) => return (None, Outcome::not_started(e, Duration::ZERO)),
         };
-        command.arg(text);
-        let mut command = self.in_terminal(command, base);
-        if shell.shell == Shell::Ksh {
-            // An interactive one notes what it is asked (ksh(1), "Command re-entry").
-            command.env("HISTFILE", "/dev/null");
-        }
-        command
+        let start = self.at_terminal(shell, mode, base);
+        let typing = Typing { lines: &[typed.line()], is_answered: &|output, _| typed.is_answered(output) };
+        let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit, self.stop);
+        (typed.parse(&outcome.stdout, question, &self.machine.home), outcome)
     }
 
-    /// The command in what a new terminal begins with.
-    pub(super) fn in_terminal(&self, mut command: Command, base: &Environment) -> Command {
-        command.env_clear().envs(base).current_dir(self.start_folder());
-        command
-    }
-
-    /// A terminal opens in the home folder.
-    pub(super) fn start_folder(&self) -> PathBuf {
-        if self.machine.home.is_dir() { self.machine.home.clone() } else { std::env::temp_dir() }
+    /// What the startup files hold that this shell may read.
+    fn startup_texts(&self, shell: Shell, base: &Environment) -> Vec<String> {
+        let home = &self.machine.home;
+        let set = |name: &str, usual| base.get(name).map_or(usual, std::path::PathBuf::from);
+        let folders = StartupFolders {
+            home: home.clone(),
+            zsh: vec![set("ZDOTDIR", home.clone())],
+            fish: vec![set("XDG_CONFIG_HOME", home.join(".config")).join("fish")],
+            sh_env: base.get("ENV").map(std::path::PathBuf::from),
+            system: None,
+        };
+        let mut files = files_of_others(&folders);
+        files.extend(possible_files(&folders).into_iter().map(|file| file.path));
+        files.extend(system_startup_files(shell));
+        // A pipe would have us wait for somebody who writes into it.
+        files.retain(|file| file.is_file());
+        files.into_iter().filter_map(|file| Some(String::from_utf8_lossy(&fs::read(file).ok()?).into_owned())).collect()
     }
 }
 
-fn command_name<'a>(command: &'a mut Command, arguments: &[&str]) -> &'a mut Command {
-    os::set_called_name(command, "-sh");
-    command.args(arguments)
+/// Whether a shell leaves nothing behind by itself when nothing keeps it from that; what its startup files do is their own.
+/// An interactive ksh rewrites a history file, bash cuts one short in every way where a startup file sets it, and fish makes
+/// folders.
+fn is_harmless(shell: Shell, mode: StartMode) -> bool {
+    match shell {
+        Shell::Sh | Shell::Tcsh => true,
+        Shell::Zsh | Shell::Ksh => mode == StartMode::LoginCommand,
+        _ => false,
+    }
+}
+
+/// Why an answer given where nothing could be written may be wrong: the plain shell, ksh and fish take other ways then, and
+/// startup files may write what they read again.
+fn doubt(shell: Shell, outcome: &Outcome) -> Option<String> {
+    const FAILURES: [&str; 5] =
+        ["Permission denied", "Read-only file system", "Operation not permitted", "could not create", "cannot create"];
+    if matches!(shell, Shell::Sh | Shell::Ksh | Shell::Fish) {
+        return Some(format!("{} answers differently where it can't write", shell.name()));
+    }
+    let said = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
+    let said = String::from_utf8_lossy(&said);
+    let line = said.lines().find(|line| FAILURES.iter().any(|failure| line.contains(failure)))?;
+    let line: String = line.chars().filter(|c| !c.is_control()).take(120).collect();
+    Some(format!("a startup file could not write: {}", line.trim()))
 }

@@ -4,14 +4,20 @@ use std::time::Duration;
 
 use super::answer::{Answer, Said};
 use crate::finding::{Code, Finding};
+use crate::resolve::Shell;
 
 /// From here on the start of a shell is worth telling.
 const SLOW: Duration = Duration::from_secs(1);
 
-/// The answer with the PATH that most new terminals have; of two as common ones the first.
+/// The answer that stands for the others: with the PATH that most new terminals of the login shell have, or most of all where
+/// that one gave none; of two as common ones the first.
 #[must_use]
-pub fn commonest(answers: &[Answer]) -> Option<(&Answer, &Said)> {
-    let said: Vec<(&Answer, &Said)> = answers.iter().filter_map(|a| Some((a, a.said.as_ref().ok()?))).collect();
+pub fn leading(answers: &[Answer], login_shell: Option<Shell>) -> Option<(&Answer, &Said)> {
+    let mut said: Vec<(&Answer, &Said)> = answers.iter().filter_map(|a| Some((a, a.said.as_ref().ok()?))).collect();
+    let of_login: Vec<_> = said.iter().copied().filter(|(answer, _)| Some(answer.shell) == login_shell).collect();
+    if !of_login.is_empty() {
+        said = of_login;
+    }
     let as_many = |one: &Said| said.iter().filter(|(_, other)| other.context.path == one.context.path).count();
     said.iter().rev().max_by_key(|(_, one)| as_many(one)).copied()
 }

@@ -3,21 +3,15 @@
 use super::answer::Question;
 use super::asking::Asking;
 use super::base::base_environments;
-use super::question;
-use super::quoting::marker;
 use super::shells::InstalledShell;
 use super::start_mode::StartMode;
 use crate::environment::Environment;
 use crate::os;
-use crate::process;
 use crate::resolve::Shell;
 use crate::system::System;
 
-/// What a shell sets for itself and its own place.
-const OF_THE_SHELL: [&str; 4] = ["_", "SHLVL", "PWD", "OLDPWD"];
-
-/// `env -0` prints every variable, each ended by a zero byte (env(1)).
-const ENV: &str = "/usr/bin/env";
+/// What a shell sets for itself and its own place, and what says that it is sealed.
+const OF_THE_SHELL: [&str; 5] = ["_", "SHLVL", "PWD", "OLDPWD", os::SEALED_VARIABLE];
 
 impl Asking<'_> {
     /// Starts the user's shell the way editors and schedulers do, and takes the environment it hands on; on Windows that is
@@ -31,40 +25,25 @@ impl Asking<'_> {
             (shell.program.as_os_str() != of_user, unlike_posix)
         });
         let base = base_environments(self.machine).into_iter().next()?;
-        shells.into_iter().find_map(|shell| match self.machine.system() {
-            System::Unix => self.handed_on(shell, &base),
-            System::Windows => {
-                let said = self.one(shell, StartMode::Interactive, &base, Question::default()).said.ok()?;
-                let mut environment = base.clone();
-                environment.set("PATH", said.context.path);
-                Some(environment)
-            }
-        })
-    }
-
-    fn handed_on(&self, shell: &InstalledShell, base: &Environment) -> Option<Environment> {
-        let marker = marker();
-        let print = question::PRINT;
-        let text = format!("{print} '\\n%s\\0' {marker}; {ENV} -0; {print} '%s\\0' {marker}");
-        let outcome =
-            process::run(self.shell_command(shell, StartMode::LoginCommand, base, &text), self.limit, self.stop);
-        parse(&marker, &outcome.stdout)
+        let mode = match self.machine.system() {
+            System::Unix => StartMode::LoginCommand,
+            System::Windows => StartMode::Interactive,
+        };
+        let said = |shell| self.one(shell, mode, &base, Question::default()).said.ok();
+        shells.into_iter().find_map(said).map(|said| said.environment)
     }
 }
 
-/// The variables between the two markers.
-fn parse(marker: &str, output: &[u8]) -> Option<Environment> {
-    let fields: Vec<&[u8]> = output.split(|byte| *byte == 0).collect();
-    let begin = fields.iter().position(|field| field.ends_with(marker.as_bytes()))?;
-    let end = fields.iter().skip(begin + 1).position(|field| *field == marker.as_bytes())? + begin + 1;
+/// Variables as `env -0` prints them, `NAME=VALUE` each (env(1)).
+pub(super) fn environment<'a>(fields: impl IntoIterator<Item = &'a [u8]>) -> Environment {
     let mut environment = Environment::new(System::Unix);
-    for field in &fields[begin + 1..end] {
-        let at = field.iter().position(|byte| *byte == b'=')?;
+    for field in fields {
+        let Some(at) = field.iter().position(|byte| *byte == b'=') else { continue };
         let [name, value] = [&field[..at], &field[at + 1..]].map(|bytes| os::name_from_bytes(bytes.to_vec()));
         environment.set(name, value);
     }
     environment.retain(|name, _| !OF_THE_SHELL.iter().any(|own| name == *own));
-    environment.get("PATH").is_some().then_some(environment)
+    environment
 }
 
 #[cfg(test)]
@@ -72,13 +51,9 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_stands_between_the_markers_is_the_environment() {
-        let said = b"Welcome\nm\0PATH=/bin\0TIDE=a=b\nc\0SHLVL=1\0m\0bye";
-        let found = parse("m", said).unwrap();
+    fn a_value_may_hold_anything() {
+        let found = environment([&b"PATH=/bin"[..], b"TIDE=a=b\nc", b"SHLVL=1", b"odd", b"WYARD_SEALED=full"]);
         assert_eq!(found.iter().count(), 2);
         assert_eq!(found.get("TIDE").unwrap(), "a=b\nc");
-        for spoiled in [&b"m\0PATH=/bin\0"[..], b"m\0m\0", b"m\0PATH\0m\0"] {
-            assert_eq!(parse("m", spoiled), None);
-        }
     }
 }

@@ -1,5 +1,5 @@
-//! A new terminal, proved: each installed shell is really started, in each of the ways people start it, with a clean
-//! environment, and asked what a command means to it.
+//! A new terminal, proved: each of the user's shells is really started, in each of the ways people start it, with a clean
+//! environment and sealed, and asked what a command means to it.
 
 mod answer;
 mod asking;
@@ -8,24 +8,26 @@ mod base;
 mod differences;
 mod elevated;
 mod environment;
-mod on_terminal;
+mod multiplexers;
 mod origin;
 mod path_view;
 mod question;
 mod quoting;
+mod shell_start;
 mod shells;
 mod start_mode;
 mod startup_folders;
 mod startup_trace;
+mod typed;
 mod windows;
 
 pub use answer::{Answer, Meaning, NoAnswer, Question, Said};
 pub use asking::Asking;
 pub use base::base_environments;
-pub use differences::{commonest, tell_other_paths};
+pub use differences::{leading, tell_other_paths};
 pub use elevated::{ElevatedPath, elevated_path};
 pub use origin::{Found, Origin};
 pub use path_view::{Origins, PathPart, PathView, registry_origins};
-pub use shells::{InstalledShell, installed, unknown_login_shell};
+pub use shells::{InstalledShell, installed, of_user, unknown_login_shell, unused_shells};
 pub use start_mode::{StartMode, TerminalKind};
 pub use windows::background;

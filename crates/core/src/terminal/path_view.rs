@@ -7,8 +7,9 @@ use std::path::PathBuf;
 
 use super::answer::{Answer, Question, Said};
 use super::asking::Asking;
-use super::differences::{commonest, tell_other_paths};
+use super::differences::{leading, tell_other_paths};
 use super::origin::{Found, Origin};
+use super::shells::login_shell_among;
 use super::windows::background;
 use crate::environment::Environment;
 use crate::error::FileError;
@@ -72,7 +73,7 @@ impl PathView {
         }
     }
 
-    /// As a new terminal has it: on Unix what most of the installed shells say, on Windows what the registry holds. `None`
+    /// As a new terminal has it: on Unix what the login shell says, on Windows what the registry holds. `None`
     /// where no shell gave an answer.
     ///
     /// # Errors
@@ -82,7 +83,8 @@ impl PathView {
             return Ok(Some(Self::in_registry(asking.machine, names)?));
         }
         let answers = asking.everywhere(Question { commands: &[], variables: names });
-        let Some((answer, said)) = commonest(&answers) else { return Ok(None) };
+        let login_shell = login_shell_among(asking.machine, asking.shells);
+        let Some((answer, said)) = leading(&answers, login_shell) else { return Ok(None) };
         let origins = match origins {
             Origins::Left => Vec::new(),
             Origins::Traced => traced(asking, answer, said),

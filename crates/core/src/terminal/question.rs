@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use super::answer::{Meaning, Question, Said};
-use super::at_prompt;
+use super::environment::environment;
 use super::quoting::quoted;
 use super::start_mode::StartMode;
 use crate::os;
@@ -13,10 +13,14 @@ use crate::resolve::{Kind, LookupContext, Shell};
 /// What prints zero bytes for a shell that cannot.
 pub(super) const PRINT: &str = "/usr/bin/printf";
 
-/// The question as a command line of the shell. The answer is fields that end in a NUL byte, between two markers:
-/// PATH, then kind and file of each command, then `=VALUE` or nothing for each variable.
+/// What prints every variable, each ended by a zero byte (env(1)).
+const ENV: &str = "/usr/bin/env -0";
+
+/// The question as commands of the shell. The answer is fields that end in a NUL byte, between two markers: PATH, then kind
+/// and file of each command, then `=VALUE` or nothing for each variable, then every variable that programs are handed.
 ///
-/// Backslashes keep aliases away from our own words, `builtin` and `command` functions.
+/// Backslashes keep aliases away from our own words, `builtin` and `command` functions. A shell that is to end at the first
+/// command that fails (`set -e`) is told not to, since a question often has no for an answer.
 pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Question<'_>) -> String {
     let commands: Vec<String> = question.commands.iter().map(|c| quoted(shell, c)).collect();
     let commands = commands.join(" ");
@@ -27,16 +31,20 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
                 .iter()
                 .map(|v| format!("if set -qx {v}; builtin printf '=%s\\0' \"${v}\"; else; builtin printf '\\0'; end\n"))
                 .collect();
-            // What is typed for another word is put in its place at the prompt (fish, "abbr").
+            // What is typed for another word is put in its place at the prompt, whether it is that word or one of a pattern
+            // (fish, "abbr").
             let kind = match mode {
                 StartMode::LoginCommand => "type -t -- $c 2>/dev/null",
-                _ => "abbr -q -- $c; and echo abbreviation; or type -t -- $c 2>/dev/null",
+                _ => "abbr -q -- $c; or string match -qr -- \"^(?:\"(string join '|' -- $_wyard_abbr)\")\\$\" $c; \
+                      and echo abbreviation; or type -t -- $c 2>/dev/null",
             };
+            let patterns = "set -l _wyard_abbr (abbr --show 2>/dev/null | string replace -rf -- \
+                '^.*--regex (\'(?:[^\'\\\\]|\\\\.)*\'|\\S+) .*$' '$1' | string unescape) '(?!)'\n";
             format!(
-                "builtin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect)\n\
+                "{patterns}builtin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect)\n\
                  for c in {commands}\nbuiltin printf '%s\\0' (begin; {kind}; end | string collect; or echo none)\n\
                  builtin printf '%s\\0' (command -s -- $c 2>/dev/null | string collect; or echo)\nend\n{asked}\
-                 builtin printf '%s\\0' {marker}"
+                 {ENV}\nbuiltin printf '%s\\0' {marker}"
             )
         }
         // Asked in their own way.
@@ -57,7 +65,7 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             let wanted: String = wanted.collect();
             format!(
                 "unset savehist; unalias which; unalias where; unalias echo; unalias if; unalias eval\n{PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q; {asked}{wanted}\
-                 {PRINT} '=\\0%s\\0' {marker}"
+                 {ENV}; {PRINT} '%s\\0' {marker}"
             )
         }
         Shell::Bash | Shell::Zsh | Shell::Ksh | Shell::Sh => {
@@ -91,7 +99,10 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             }
             let asked: String =
                 variables.iter().map(|v| format!("{print} '%s\\0' \"${{{v}+=}}${{{v}-}}\"\n")).collect();
-            format!("{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\"\n{loop_}{asked}{print} '%s\\0' {marker}")
+            let stay = if matches!(shell, Shell::Bash | Shell::Zsh) { "\\builtin set +eu" } else { "\\command set +eu" };
+            format!(
+                "{stay}\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\"\n{loop_}{asked}{ENV}\n{print} '%s\\0' {marker}\n"
+            )
         }
     }
 }
@@ -104,14 +115,19 @@ fn separator(marker: &str) -> String {
 /// Finds the answer in the output; `None` where there is no whole one.
 pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
     let begin = [b"\n", marker.as_bytes(), b"\0"].concat();
-    let at = output.windows(begin.len()).rposition(|w| w == begin)? + begin.len();
+    let starts = output.windows(begin.len()).enumerate().filter(|(_, window)| *window == begin);
+    // Of several the last whole one: a line that was not answered is typed again.
+    let starts: Vec<usize> = starts.map(|(at, _)| at + begin.len()).collect();
+    starts.into_iter().rev().find_map(|at| parse_answer(shell, marker, &output[at..], question, home))
+}
+
+fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
     let answer = match shell {
-        Shell::Tcsh => with_zeros(&output[at..], separator(marker).as_bytes()),
-        _ => output[at..].to_vec(),
+        Shell::Tcsh => with_zeros(output, separator(marker).as_bytes()),
+        _ => output.to_vec(),
     };
     let mut fields = answer.split(|b| *b == 0);
     let path = os::name_from_bytes(fields.next()?.to_vec());
-    let before_prompt = at_prompt::path_before(marker, output).filter(|before| *before != path);
     let context = LookupContext { path, current_folder: home.to_owned(), ..LookupContext::new(shell.system()) };
     let mut meanings = BTreeMap::new();
     let mut said: Vec<&[u8]> = fields.by_ref().take(2 * question.commands.len()).collect();
@@ -147,11 +163,10 @@ pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Questio
             variables.insert(name.clone(), os::name_from_bytes(value.to_vec()));
         }
     }
-    // Something stands before its last marker, which would else look like the first one.
-    if shell == Shell::Tcsh && fields.next()? != b"=" {
-        return None;
-    }
-    (fields.next()? == marker.as_bytes()).then_some(Said { context, meanings, variables, before_prompt })
+    let rest: Vec<&[u8]> = fields.collect();
+    let end = rest.iter().position(|field| *field == marker.as_bytes())?;
+    let environment = environment(rest[..end].iter().copied());
+    Some(Said { context, meanings, variables, environment, before_prompt: None })
 }
 
 /// The kind, from each shell's own word: bash `type -t`, zsh `whence -w` ("NAME: KIND"), fish `type -t`, and for the
@@ -227,12 +242,13 @@ mod tests {
         let commands = ["a".to_owned(), "b".to_owned()];
         let variables = ["V".to_owned(), "W".to_owned()];
         let question = Question { commands: &commands, variables: &variables };
-        let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0file\0/x/a\0b: alias\0\0=1 2\0\0M\0bye";
+        let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0file\0/x/a\0b: alias\0\0=1 2\0\0A=b\0M\0bye";
         let said = parse(Shell::Bash, "M", output, question, Path::new("/h")).unwrap();
         assert_eq!(said.context.path, "/x:/y");
         assert_eq!(*said.meaning("a"), Meaning { kind: Kind::File, file: Some("/x/a".into()) });
         assert_eq!(*said.meaning("b"), Meaning { kind: Kind::Alias, file: None });
         assert_eq!((said.variable("V"), said.variable("W")), (Some("1 2".as_ref()), None));
+        assert_eq!(said.environment.get("A"), Some("b".as_ref()));
         assert_eq!(parse(Shell::Bash, "M", b"\nM\0/x\0file\0/x/a\0", question, Path::new("/h")), None, "cut off");
         assert_eq!(parse(Shell::Bash, "M", b"nothing", question, Path::new("/h")), None);
         for (said, kind) in [

@@ -21,6 +21,49 @@ pub struct InstalledShell {
 /// Folders in which systems put shells; those elsewhere are named in `/etc/shells`.
 const FOLDERS: [&str; 3] = ["/bin", "/usr/bin", "/usr/local/bin"];
 
+/// The user's shells: the one that they log in to, the plain shell, and those whose startup files are in the home. Where it is
+/// not known what they log in to, bash counts as well, and where it is everybody's terminals, all do.
+#[must_use]
+pub fn of_user(machine: &Machine) -> Vec<Shell> {
+    if machine.system() == System::Windows || machine.is_for_everybody() {
+        return Shell::ALL.to_vec();
+    }
+    let own = login_shell(machine).and_then(|program| kind(&program)).unwrap_or(Shell::Bash);
+    let is_used = |shell: &Shell| *shell == Shell::Sh || *shell == own || has_startup_file(*shell, machine);
+    Shell::ALL.into_iter().filter(is_used).collect()
+}
+
+/// Whether a startup file of this shell alone is in the home: its links may lead nowhere.
+fn has_startup_file(shell: Shell, machine: &Machine) -> bool {
+    let set = |name: &str, usual: PathBuf| machine.environment.folder(name).unwrap_or(usual);
+    let home = machine.home.clone();
+    let (folder, names): (PathBuf, &[&str]) = match shell {
+        Shell::Bash => (home, &[".bashrc", ".bash_profile", ".bash_login"]),
+        Shell::Zsh => (set("ZDOTDIR", home), &[".zshrc", ".zshenv", ".zprofile", ".zlogin"]),
+        Shell::Ksh => (home, &[".kshrc"]),
+        Shell::Tcsh => (home, &[".tcshrc", ".cshrc", ".login"]),
+        Shell::Fish => (set("XDG_CONFIG_HOME", home.join(".config")).join("fish"), &["config.fish"]),
+        Shell::Sh | Shell::Cmd | Shell::PowerShell => return false,
+    };
+    let is_there = |name: &&str| std::fs::symlink_metadata(folder.join(name)).is_ok();
+    // Settings of fish that somebody has put there; a new home gets the folder without any.
+    let parts = || std::fs::read_dir(folder.join("conf.d")).is_ok_and(|mut entries| entries.next().is_some());
+    names.iter().any(is_there) || shell == Shell::Fish && parts()
+}
+
+/// Tells of shells that are installed and not the user's: nothing is registered for them.
+#[must_use]
+pub fn unused_shells(machine: &Machine, used: &[Shell]) -> Option<Finding> {
+    let others: Vec<Shell> = Shell::ALL.into_iter().filter(|shell| !used.contains(shell)).collect();
+    let others: Vec<&str> = installed(machine, &others).into_iter().map(|found| found.shell.name()).collect();
+    if others.is_empty() {
+        return None;
+    }
+    let seen = format!("installed and not used by you, so that nothing is registered there: {}", others.join(", "));
+    let remedy = format!("to bring one in: wyard register NAME --shells {}", others[0]);
+    Some(Finding::new(Code::ShellNotUsed, seen).remedy(remedy))
+}
+
 /// Finds the installed shells of this system among the wanted ones. On Unix: the one that the user logs in to, those in
 /// the usual folders, and those named in `/etc/shells` (shells(5)), the first of each kind. On Windows: those in the
 /// system's own folders.
@@ -54,10 +97,20 @@ pub fn installed(machine: &Machine, wanted: &[Shell]) -> Vec<InstalledShell> {
     wanted.iter().filter_map(find).collect()
 }
 
-/// The shell that the user logs in to (environ(7), `SHELL`).
+/// The shell that the user logs in to: `SHELL` (environ(7)), or else what is on record for them (passwd(5)).
 fn login_shell(machine: &Machine) -> Option<PathBuf> {
-    let shell = PathBuf::from(machine.environment.get("SHELL")?);
-    (machine.system() == System::Unix && shell.is_absolute()).then_some(shell)
+    if machine.system() == System::Windows {
+        return None;
+    }
+    let told = machine.environment.get("SHELL").map(PathBuf::from);
+    told.or_else(os::shell_on_record).filter(|shell| shell.is_absolute())
+}
+
+/// Which of these shells the user logs in to.
+#[must_use]
+pub fn login_shell_among(machine: &Machine, shells: &[InstalledShell]) -> Option<Shell> {
+    let own = kind(&login_shell(machine)?)?;
+    shells.iter().map(|found| found.shell).find(|shell| *shell == own)
 }
 
 /// What shell a program is, by its own name or that of the file its links lead to, without a version behind it. A
@@ -83,7 +136,7 @@ const CLOSED: [&str; 3] = ["nologin", "false", "true"];
 /// theirs finds is then not known.
 #[must_use]
 pub fn unknown_login_shell(machine: &Machine, settings: &Settings) -> Option<Finding> {
-    let shell = login_shell(machine).filter(|_| settings.shells == Shell::ALL && !machine.is_for_everybody())?;
+    let shell = login_shell(machine).filter(|_| settings.shells.is_none() && !machine.is_for_everybody())?;
     let closed = CLOSED.iter().any(|name| shell.file_name().is_some_and(|file| file == *name));
     if closed || kind(&shell).is_some() {
         return None;

@@ -8,7 +8,6 @@ use std::collections::VecDeque;
 use std::ffi::{OsStr, OsString};
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::Command;
 
 use super::asking::Asking;
 use super::base;
@@ -20,7 +19,7 @@ use crate::environment::Environment;
 use crate::folders::{Below, files_in, mention};
 use crate::os;
 use crate::path_list::PathList;
-use crate::process;
+use crate::process::{SealLevel, Start, Surroundings};
 use crate::resolve::Shell;
 use crate::store::{StartupFolders, macos_path_lists, startup_files, system_startup_files};
 use crate::yard::Yard;
@@ -92,28 +91,25 @@ impl Asking<'_> {
             }
         };
         let script = format!("{}{files}\n:\n:", BASH_TRAP.replace("MARKER", &marker));
-        let mut command = Command::new(&shell.program);
-        command.args(["--noprofile", "--norc"]);
+        let mut start = Start::new(&shell.program, base, &self.start_folder()).with(["--noprofile", "--norc"]);
         if mode != StartMode::LoginCommand {
-            command.arg("-i");
+            start = start.with(["-i"]);
         }
-        command.arg("-c").arg(script);
-        self.steps(command, base, &marker)
+        self.steps(&start.with(["-c", &script]), &marker)
     }
 
     /// The steps of zsh, from its own trace.
     fn zsh_steps(&self, shell: &InstalledShell, mode: StartMode, base: &Environment) -> Vec<Step> {
         let marker = marker();
-        let mut command = Command::new(&shell.program);
-        command.args(match mode {
+        let mut environment = base.clone();
+        environment.set("PS4", format!("\n{marker}\x1f%x\x1f%I\x1f${{PATH}}\x1f"));
+        let start = Start::new(&shell.program, &environment, &self.start_folder());
+        let start = start.with(match mode {
             StartMode::Login => &["-l", "-i"][..],
             StartMode::Interactive => &["-i"],
             StartMode::LoginCommand => &["-l"],
         });
-        command.args(["-x", "-o", "promptsubst", "-c", ":"]);
-        let mut environment = base.clone();
-        environment.set("PS4", format!("\n{marker}\x1f%x\x1f%I\x1f${{PATH}}\x1f"));
-        let mut steps = self.steps(command, &environment, &marker);
+        let mut steps = self.steps(&start.with(["-x", "-o", "promptsubst", "-c", ":"]), &marker);
         // The trace tells before each command what PATH is: what changed it is the command before.
         for at in (1..steps.len()).rev() {
             (steps[at].file, steps[at].line) = (steps[at - 1].file.clone(), steps[at - 1].line);
@@ -121,9 +117,11 @@ impl Asking<'_> {
         steps
     }
 
-    fn steps(&self, mut command: Command, environment: &Environment, marker: &str) -> Vec<Step> {
-        command.env_clear().envs(environment).current_dir(self.start_folder());
-        let outcome = process::run(command, self.limit, self.stop);
+    fn steps(&self, start: &Start, marker: &str) -> Vec<Step> {
+        if self.sealer.level() == SealLevel::None && !self.unsealed {
+            return Vec::new();
+        }
+        let outcome = self.sealer.run(start, Surroundings::of_terminal(), self.limit, self.stop);
         let told = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
         let begin = format!("{marker}\x1f");
         let step = |line: &[u8]| {

@@ -7,13 +7,13 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Duration;
 
-use super::answer::{Meaning, NoAnswer, Question, Said, last_line};
+use super::answer::{Meaning, NoAnswer, Question, Said};
 use super::shells::InstalledShell;
 use crate::environment::Environment;
 use crate::error::FileError;
 use crate::machine::Machine;
 use crate::os;
-use crate::process::{self, Ending, Outcome};
+use crate::process::{self, Outcome};
 use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, Kind, LookupContext, Shell};
 use crate::store::registry::{Background, Builder, RegistryEnvironments};
@@ -122,12 +122,12 @@ pub(super) fn ask(
     let outcome = process::run(command, limit, stop);
     let took = outcome.took;
     let said = parse(shell.shell, marker, &outcome, &files, question, home);
-    let said = said.ok_or_else(|| match outcome.ending {
-        Ending::TimedOut => NoAnswer::TimedOut,
-        Ending::Interrupted => NoAnswer::Interrupted,
-        Ending::NotStarted(e) => NoAnswer::NotStarted(e.to_string()),
-        Ending::Exited(_) => NoAnswer::Ended(last_line(&outcome.stderr)),
+    let said = said.map(|said| {
+        let mut environment = base.clone();
+        environment.set("PATH", said.context.path.clone());
+        Said { environment, ..said }
     });
+    let said = said.ok_or_else(|| NoAnswer::of(outcome));
     (said, took)
 }
 
@@ -204,7 +204,7 @@ fn parse(
     }
     let variable = |name: &String| Some((name.clone(), environment.get(name)?.to_owned()));
     let variables = question.variables.iter().filter_map(variable).collect();
-    Some(Said { context, meanings, variables, before_prompt: None })
+    Some(Said { context, meanings, variables, environment, before_prompt: None })
 }
 
 /// `cmd /u` writes UTF-16; where it does not, its text is taken as UTF-8.

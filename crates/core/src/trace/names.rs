@@ -48,7 +48,7 @@ pub fn trace(session: &Session, request: &TraceRequest) -> Result<Report<TracedC
     if !wanted(Caller::program(system)) && !wanted(Caller::Elevated) {
         shells.retain(|s| wanted(Caller::from(s.shell)));
     }
-    let asking = session.asking_of(&shells, session.settings()?);
+    let asking = session.asking_of(&shells)?;
     let stock = session.stock()?;
     let answers =
         if new { asking.everywhere(Question { commands: &request.names, variables: &[] }) } else { Vec::new() };
@@ -78,7 +78,7 @@ pub fn trace(session: &Session, request: &TraceRequest) -> Result<Report<TracedC
         commands.push(command);
     }
     if request.versions {
-        ask_versions(session, &mut commands);
+        ask_versions(session, &mut commands)?;
     }
     session.go_on()?;
     let answered = commands.iter().all(CommandTrace::is_answered) && stock.broken.is_empty();
@@ -101,7 +101,7 @@ fn own_files(session: &Session, stock: &Stock, name: &str) -> Vec<PathBuf> {
 }
 
 /// Asks each candidate that could run for its version, once for each file.
-fn ask_versions(session: &Session, commands: &mut [CommandTrace]) {
+fn ask_versions(session: &Session, commands: &mut [CommandTrace]) -> Result<(), SessionError> {
     let runs = |c: &CandidateTrace| c.standing != Standing::Skipped;
     let mut programs: Vec<(String, PathBuf)> = Vec::new();
     for command in &*commands {
@@ -112,10 +112,11 @@ fn ask_versions(session: &Session, commands: &mut [CommandTrace]) {
             }
         }
     }
-    let versions = check::versions(&programs, &session.machine.environment, &session.stop);
+    let versions = check::versions(session, &programs, &session.machine.environment)?;
     for candidate in commands.iter_mut().flat_map(|c| &mut c.callers).flat_map(|t| &mut t.candidates) {
         candidate.version = versions.get(&candidate.file).filter(|_| runs(candidate)).cloned();
     }
+    Ok(())
 }
 
 /// Marks this terminal's answers that a new one would not give.

@@ -4,25 +4,28 @@ use std::time::Duration;
 
 use serde::Deserialize;
 
+use crate::process::SealLevel;
 use crate::resolve::Shell;
 
 /// The yard's settings.
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct Settings {
-    /// The shells to register in and to prove, of those that are installed.
-    pub shells: Vec<Shell>,
+    /// The shells to register in and to prove, of those that are installed; none means the user's.
+    pub shells: Option<Vec<Shell>>,
     /// How many seconds a shell may take to start.
     pub shell_seconds: u64,
     /// How many seconds a command may take to answer one probe.
     pub probe_seconds: u64,
     /// How many seconds a command of a trial may take.
     pub trial_seconds: u64,
+    /// The best seal that is tried, where a better one answers wrongly.
+    pub seal: SealLevel,
 }
 
 impl Default for Settings {
     fn default() -> Self {
-        Self { shells: Shell::ALL.to_vec(), shell_seconds: 10, probe_seconds: 5, trial_seconds: 60 }
+        Self { shells: None, shell_seconds: 10, probe_seconds: 5, trial_seconds: 60, seal: SealLevel::Full }
     }
 }
 

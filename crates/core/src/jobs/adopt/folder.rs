@@ -45,7 +45,7 @@ pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFo
     let stock = session.cards()?;
     let is_known = |card: &&Card| yard.home_of(card) == root && (only.is_none() || shares_command(card, &layout));
     let old = stock.iter().find(is_known);
-    let (name, version) = named(request, old, &root, &layout, &asking)?;
+    let (name, version) = named(request, old, &root, &layout, session)?;
     if let Some(known) = old.filter(|known| installed.is_none() || known.name != name) {
         let (name, version) = (known.name.clone(), known.version.clone());
         return Err(AdoptError::OnRecord { folder: root, name, version });
@@ -151,7 +151,7 @@ fn named(
     old: Option<&Card>,
     root: &Path,
     layout: &Layout,
-    asking: &Asking<'_>,
+    session: &Session,
 ) -> Result<(ToolName, Version), NotGuessed> {
     let part = |path: Option<&Path>| {
         path.and_then(Path::file_name).map(|name| name.to_string_lossy().into_owned()).unwrap_or_default()
@@ -163,17 +163,17 @@ fn named(
         guess = if above.version.is_some() { above } else { guess };
     }
     if request.version.is_none() && guess.version.is_none() {
-        guess.version = stated(root, layout, asking);
+        guess.version = stated(session, root, layout);
     }
     let name = request.name.as_ref().or(old.map(|known| &known.name));
     tool_names(name, request.version.as_ref(), &guess, root)
 }
 
-fn stated(root: &Path, layout: &Layout, asking: &Asking<'_>) -> Option<String> {
+fn stated(session: &Session, root: &Path, layout: &Layout) -> Option<String> {
     let first = layout.commands.first()?;
-    let environment = asking.environment()?;
+    let environment = session.asking().ok()?.environment()?;
     let programs = [(first.name.clone(), root.join(&first.path))];
-    check::versions(&programs, &environment, asking.stop).into_values().next()
+    check::versions(session, &programs, &environment).ok()?.into_values().next()
 }
 
 /// Whether every new terminal has all command folders in PATH, and each home variable where it should point, as it is.

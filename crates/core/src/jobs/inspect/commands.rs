@@ -15,9 +15,9 @@ use crate::path_list::windows;
 use crate::program::Program;
 use crate::registry::RegistryKey;
 use crate::report::ReportPath;
-use crate::resolve::{self, Caller, Disk, LookupContext, Standing};
+use crate::resolve::{self, Caller, Disk, Kind, LookupContext, Standing};
 use crate::system::System;
-use crate::terminal;
+use crate::terminal::{self, Answer, Said};
 
 /// The file at a place, or at the end of the link there.
 pub(super) fn file_of<'a>(listing: &'a Listing, place: &Path) -> Option<&'a Entry> {
@@ -28,34 +28,45 @@ pub(super) fn file_of<'a>(listing: &'a Listing, place: &Path) -> Option<&'a Entr
     }
 }
 
-/// The commands, each with what this terminal finds under its name now. `of_system` are the folders that come before those
-/// of the user.
+/// The commands, each with what new terminals find under its name now, as `answers` say. `of_system` are the folders that
+/// come before those of the user.
 pub(super) fn commands(
     listing: &Listing,
     layout: &Layout,
     machine: &Machine,
+    answers: &[Answer],
     of_system: &[String],
 ) -> Vec<InspectedCommand> {
-    let environment: &Environment = &machine.environment;
-    let context = LookupContext::of(environment, &machine.current_folder);
+    let said: Vec<(Caller, &Said)> =
+        answers.iter().filter_map(|answer| Some((Caller::from(answer.shell), answer.said.as_ref().ok()?))).collect();
+    let environment: &Environment = said.first().map_or(&machine.environment, |(_, said)| &said.environment);
+    let mut contexts: Vec<(Caller, LookupContext)> =
+        said.iter().map(|(caller, said)| (*caller, said.context.clone())).collect();
+    if contexts.is_empty() {
+        contexts.push((Caller::plain_shell(machine.system()), LookupContext::of(environment, &machine.home)));
+    }
     let name = |entry: &Entry| entry.path.file_name().to_lowercase();
     // Only programs that need something ask for it.
     let brought: LazyCell<HashSet<String>, _> =
         LazyCell::new(|| listing.entries.iter().filter(|e| e.kind != EntryKind::Folder).map(name).collect());
-    let caller = Caller::plain_shell(machine.system());
     let one = |command: &layout::Command| {
         let entry = file_of(listing, &layout.wrapper.join(&command.path));
         let missing = || entry?.needs.as_ref()?.missing(&brought, environment).into_iter().next();
-        let candidates = resolve::candidates(caller, &command.name, &context, &Disk);
-        let mut here: Vec<ReportPath> = Vec::new();
-        for candidate in candidates.iter().filter(|c| c.standing != Standing::Skipped) {
-            let file = ReportPath::from(candidate.path.clone());
-            if !here.contains(&file) {
-                here.push(file);
+        let (mut here, mut stays_hidden): (Vec<ReportPath>, bool) = (Vec::new(), false);
+        for (caller, context) in &contexts {
+            let candidates = resolve::candidates(*caller, &command.name, context, &Disk);
+            for candidate in candidates.iter().filter(|c| c.standing != Standing::Skipped) {
+                let file = ReportPath::from(candidate.path.clone());
+                if !here.contains(&file) {
+                    here.push(file);
+                }
             }
+            let folder = candidates.iter().find(|c| c.standing == Standing::Winner).and_then(|c| c.path.parent());
+            stays_hidden |= folder.is_some_and(|folder| is_of_system(folder, of_system));
+            stays_hidden |= resolve::builtin(*caller, &command.name);
         }
-        let winner = candidates.iter().find(|c| c.standing == Standing::Winner);
-        let in_system = winner.is_some_and(|c| c.path.parent().is_some_and(|folder| is_of_system(folder, of_system)));
+        let of_shell = |said: &Said| matches!(said.meaning(&command.name).kind, Kind::Alias | Kind::Function);
+        stays_hidden |= said.iter().any(|(_, said)| of_shell(said));
         InspectedCommand {
             name: command.name.clone(),
             path: command.path.clone(),
@@ -67,7 +78,7 @@ pub(super) fn commands(
                 .or_else(|| missing().map(|what| format!("it needs {what}, which is neither in the file nor here"))),
             here,
             here_version: None,
-            stays_hidden: in_system || resolve::builtin(caller, &command.name),
+            stays_hidden,
         }
     };
     layout.commands.iter().map(one).collect()

@@ -20,6 +20,7 @@ use crate::progress::Processor;
 use crate::report::{Report, ReportPath};
 use crate::session::Session;
 use crate::system::System;
+use crate::terminal::Question;
 
 /// What is asked of `inspect`.
 #[derive(Debug, Clone, Default)]
@@ -108,12 +109,16 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
         let seen = format!("{path} points to {fixed}, which may be nowhere here");
         findings.push(Finding::new(Code::FixedPath, seen).remedy("look into that file once it is unpacked"));
     }
-    let mut commands = commands(&listing, &layout, machine, &system_folders(machine)?);
+    let names: Vec<String> = layout.commands.iter().map(|command| command.name.clone()).collect();
+    let answers = session.asking()?.everywhere(Question { commands: &names, variables: &[] });
+    let mut commands = commands(&listing, &layout, machine, &answers, &system_folders(machine)?);
     if !request.no_run {
         let asked =
             commands.iter().filter_map(|command| Some((command.name.clone(), command.here.first()?.to_path_buf())));
         let asked: Vec<(String, PathBuf)> = asked.take(MOST_ASKED).collect();
-        let versions = check::versions(&asked, &machine.environment, stop);
+        let of_terminal = answers.iter().find_map(|answer| answer.said.as_ref().ok());
+        let environment = of_terminal.map_or(&machine.environment, |said| &said.environment);
+        let versions = check::versions(session, &asked, environment)?;
         for command in &mut commands {
             command.here_version = command.here.first().and_then(|first| versions.get(&**first).cloned());
         }

@@ -53,9 +53,25 @@ pub enum ReceiveError {
         #[source]
         source: EntryError,
     },
-    /// Arguments were given for an installer, and it is none.
-    #[error("{} is no installer that arguments could be passed on to", .0.display())]
-    NoInstaller(PathBuf),
+    /// Options were given for an installer, and it is none.
+    #[error("{} is no installer, and {given} has no meaning for it", file.display())]
+    NotForProgram {
+        /// The file.
+        file: PathBuf,
+        /// The options.
+        given: String,
+    },
+    /// Options were given for an archive or a program, and it is an installer.
+    #[error("{} is an installer, and {given} has no meaning for it", file.display())]
+    NotForInstaller {
+        /// The file.
+        file: PathBuf,
+        /// The options.
+        given: String,
+    },
+    /// A script that may be either.
+    #[error("{} may be a program or an installer: its text does not say", .0.display())]
+    Unclear(PathBuf),
     /// An installer needs a yes, and nobody can give one.
     #[error("an installer is run only with a yes, and nobody can be asked here")]
     NobodyToAsk,
@@ -106,7 +122,8 @@ impl Blamed for ReceiveError {
             Self::Present { .. } => Blame::Input,
             Self::Layout(e) => e.blame(),
             Self::NotGuessed(e) => e.blame(),
-            Self::HomeVariable(_) | Self::YardPlace { .. } | Self::NoInstaller(_) => Blame::Call,
+            Self::HomeVariable(_) | Self::YardPlace { .. } => Blame::Call,
+            Self::NotForProgram { .. } | Self::NotForInstaller { .. } | Self::Unclear(_) => Blame::Call,
             Self::NobodyToAsk | Self::NotAgreed => Blame::Call,
             Self::Install(e) => e.blame(),
             Self::Adopt(e) => e.blame(),
@@ -128,7 +145,10 @@ impl Blamed for ReceiveError {
                 Some(format!("'wyard check {name}@{version}' shows how it is; --replace puts this file in its place"))
             }
             Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
-            Self::NoInstaller(_) => Some("leave out what stands behind --".to_owned()),
+            Self::NotForProgram { given, .. } | Self::NotForInstaller { given, .. } => Some(format!("leave out {given}")),
+            Self::Unclear(_) => {
+                Some("say which: --kind program puts it into the stock, --kind installer runs it".to_owned())
+            }
             Self::NobodyToAsk => Some("give it with --yes".to_owned()),
             Self::NotAgreed => None,
             Self::Install(e) => e.hint(),

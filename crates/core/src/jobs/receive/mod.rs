@@ -11,6 +11,6 @@ mod stages;
 pub use error::ReceiveError;
 pub use observer::{Observer, Stage};
 pub use report::{InstalledTool, LeftUndone, Received, ReceivedTool};
-pub use request::{InstallerOptions, ReceiveRequest};
+pub use request::{FileUse, InstallerOptions, ReceiveRequest};
 pub use run::run;
 pub use stages::{Checked, Identified, LaidOut, Placed, Registered};

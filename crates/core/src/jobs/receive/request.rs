@@ -42,8 +42,23 @@ pub struct ReceiveRequest {
     pub or_undo: bool,
     /// Whether only the plan is wanted.
     pub dry_run: bool,
+    /// Whether the check at the end starts no command.
+    pub no_run: bool,
+    /// The arguments with which the tool's commands are asked from now on.
+    pub probe: Option<Vec<String>>,
+    /// What the file is, where it does not say so itself.
+    pub kind: Option<FileUse>,
     /// How an installer is run.
     pub installer: InstallerOptions,
+}
+
+/// What a downloaded file is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FileUse {
+    /// It is, or holds, programs to be typed.
+    Program,
+    /// It installs them.
+    Installer,
 }
 
 /// How an installer is run.
@@ -61,4 +76,34 @@ pub struct InstallerOptions {
     pub limit: Duration,
     /// Arguments that are passed on.
     pub arguments: Vec<OsString>,
+}
+
+impl InstallerOptions {
+    /// What of it was asked for, as options.
+    pub(super) fn given(&self) -> Vec<&'static str> {
+        let all = [
+            (self.agreed, "--yes"),
+            (self.folder.is_some(), "--installer-folder"),
+            (self.system_install, "--system-install"),
+            (!self.watch.is_empty(), "--watch"),
+            (!self.arguments.is_empty(), "what stands behind --"),
+        ];
+        all.into_iter().filter_map(|(is_given, name)| is_given.then_some(name)).collect()
+    }
+}
+
+impl ReceiveRequest {
+    /// What was asked for that has a meaning only for archives and programs, as options.
+    pub(super) fn given_for_archives(&self) -> Vec<&'static str> {
+        let all = [
+            (self.stay, "--stay"),
+            (self.replace, "--replace"),
+            (self.foreign, "--foreign"),
+            (self.probe.is_some(), "--probe"),
+            (self.no_run, "--no-run"),
+            (!self.requires.commands.is_empty(), "--requires-command"),
+            (!self.requires.variables.is_empty(), "--requires-variable"),
+        ];
+        all.into_iter().filter_map(|(is_given, name)| is_given.then_some(name)).collect()
+    }
 }

@@ -4,10 +4,10 @@ use super::error::ReceiveError;
 use super::installer;
 use super::observer::{Observer, Stage};
 use super::report::{Received, ReceivedTool};
-use super::request::ReceiveRequest;
+use super::request::{FileUse, ReceiveRequest};
 use super::stages::{Checked, Identified, LaidOut, Placed, Registered};
 use crate::checksum::Summed;
-use crate::installer::recognise;
+use crate::installer::{ScriptUse, recognise, script_use};
 use crate::jobs::undo::{self, UndoRequest};
 use crate::path_list;
 use crate::report::{Report, Verdict};
@@ -22,14 +22,34 @@ pub fn run(
     request: &ReceiveRequest,
     observer: &dyn Observer,
 ) -> Result<Report<Received>, ReceiveError> {
-    let options = &request.installer;
-    if options.system_install || recognise(&request.file)?.is_some() {
+    let file = || request.file.clone();
+    if is_installer(request)? {
+        let given = request.given_for_archives();
+        if !given.is_empty() {
+            return Err(ReceiveError::NotForInstaller { file: file(), given: given.join(", ") });
+        }
         return installer::run(session, request, observer);
     }
-    if !options.arguments.is_empty() || options.folder.is_some() {
-        return Err(ReceiveError::NoInstaller(request.file.clone()));
+    let given = request.installer.given();
+    if !given.is_empty() {
+        return Err(ReceiveError::NotForProgram { file: file(), given: given.join(", ") });
     }
     archive(session, request, observer)
+}
+
+/// Whether the file is an installer: as the user says, as it shows itself, or for a script as the options given tell.
+fn is_installer(request: &ReceiveRequest) -> Result<bool, ReceiveError> {
+    if let Some(told) = request.kind {
+        return Ok(told == FileUse::Installer);
+    }
+    if request.installer.system_install || recognise(&request.file)?.is_some() {
+        return Ok(true);
+    }
+    match script_use(&request.file)? {
+        Some(_) if !request.installer.given().is_empty() => Ok(true),
+        Some(ScriptUse::Unclear) => Err(ReceiveError::Unclear(request.file.clone())),
+        _ => Ok(false),
+    }
 }
 
 fn archive(
@@ -56,7 +76,7 @@ fn archive(
     let registered = placed.register(session, request, &summed, lock)?;
     observer.stage(&Stage::Placed(&registered.placed));
     observer.stage(&Stage::Registered(&registered));
-    let checked = registered.check(session)?;
+    let checked = registered.check(session, !request.no_run)?;
     if let Some(check) = &checked.check {
         observer.stage(&Stage::Checked(check));
     }

@@ -24,7 +24,7 @@ use crate::registration::registration;
 use crate::report::Verdict;
 use crate::session::Session;
 use crate::store::{RegistryChange, StartupChange, StorePlan};
-use crate::yard::{self, Card, CardLayout, Stock, YardLock};
+use crate::yard::{self, Card, CardLayout, CardProbe, Stock, YardLock};
 
 /// The file is open, and its kind is known.
 #[derive(Debug)]
@@ -243,12 +243,12 @@ pub struct Registered {
 }
 
 impl Registered {
-    /// Checks the tool in new terminals, unless nothing was registered.
-    pub(super) fn check(self, session: &Session) -> Result<Checked, ReceiveError> {
+    /// Checks the tool in new terminals, unless nothing was registered; `runs` says whether its commands are started.
+    pub(super) fn check(self, session: &Session, runs: bool) -> Result<Checked, ReceiveError> {
         if self.placed.dry_run || self.card.registration.is_none() {
             return Ok(Checked { registered: self, check: None, verdict: None });
         }
-        let checked = match check(session, std::slice::from_ref(&self.card), true) {
+        let checked = match check(session, std::slice::from_ref(&self.card), runs) {
             Err(CheckError::Interrupted) => {
                 let Card { name, version, .. } = self.card;
                 return Err(ReceiveError::CheckInterrupted { name, version });
@@ -312,7 +312,7 @@ fn card(request: &ReceiveRequest, tool: &LaidOut, summed: &Summed) -> Result<Car
         folder: None,
         uninstaller: None,
         added: Vec::new(),
-        probe: None,
+        probe: request.probe.clone().map(|arguments| CardProbe { arguments: Some(arguments), expect: None }),
         requires: request.requires.clone(),
         trials: Vec::new(),
         registration: Some(registration(request.scope, home_variables)),

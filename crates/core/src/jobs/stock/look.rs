@@ -61,7 +61,7 @@ pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, Session
         looked.meanings.insert((card.name.to_string(), card.version.to_string()), NewTerminals { this, others });
     }
     let environment = asking.environment().unwrap_or_else(|| Environment::new(session.system()));
-    let mut versions = check::versions(&copies, &environment, &session.stop);
+    let mut versions = check::versions(session, &copies, &environment)?;
     let copy = |(name, path): (String, PathBuf)| {
         let version = versions.remove(&path);
         ForeignCopy { name, path: path.into(), version }

@@ -1,0 +1,44 @@
+//! How programs are started to be asked for their version.
+
+use std::time::Duration;
+
+use crate::process::{Outcome, SealLevel, Sealer, Start, Surroundings};
+use crate::progress::Stop;
+use crate::session::Session;
+use crate::yard::YardError;
+
+/// How programs are started to be asked for their version.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Prober<'a> {
+    sealer: &'a Sealer,
+    unsealed: bool,
+    /// How long one answer may take.
+    pub limit: Duration,
+    stop: &'a Stop,
+}
+
+impl<'a> Prober<'a> {
+    pub fn of(session: &'a Session) -> Result<Self, YardError> {
+        let limit = session.settings()?.probe_limit();
+        Ok(Self { sealer: session.sealer()?, unsealed: session.unsealed, limit, stop: &session.stop })
+    }
+
+    /// The same with another limit.
+    pub fn within(self, limit: Duration) -> Self {
+        Self { limit, ..self }
+    }
+
+    /// Whether a program may be started at all: where nothing keeps it from the machine only with the user's word.
+    pub fn may_start(&self) -> bool {
+        self.sealer.level() != SealLevel::None || self.unsealed
+    }
+
+    /// Whether a program may be started in a way that some take for work to be done.
+    pub fn may_risk(&self) -> bool {
+        self.sealer.level().throws_away() || self.unsealed
+    }
+
+    pub fn run(&self, start: &Start) -> Outcome {
+        self.sealer.run(start, Surroundings::cut_off(), self.limit, self.stop)
+    }
+}

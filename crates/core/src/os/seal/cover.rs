@@ -1,0 +1,302 @@
+//! The folders that can be written in, each with a layer over it that is thrown away (overlay filesystem,
+//! "Documentation/filesystems/overlayfs.rst" of the kernel), and all else read-only.
+#![allow(unsafe_code)]
+
+use std::collections::BTreeMap;
+use std::ffi::CString;
+use std::fs::{self, File, Permissions};
+use std::io;
+use std::os::fd::{AsRawFd as _, OwnedFd};
+use std::os::unix::fs::{FileTypeExt as _, MetadataExt as _, PermissionsExt as _, symlink};
+use std::path::{Path, PathBuf};
+
+use rustix::fs::{Mode, OFlags};
+use rustix::mount::{
+    MountFlags, MountPropagationFlags, mount, mount_bind, mount_bind_recursive, mount_change, mount_remount,
+};
+
+use super::level::SealLevel;
+use super::mount_table::{below, mount_points};
+use super::request::{Network, SealRequest};
+use super::serve::{Refused, Rights, Step as _};
+
+/// How much the layers may hold.
+const LAYERS: &str = "size=256m,mode=755";
+
+/// Folders in which an administrator's startup files may write.
+const OF_ADMINISTRATORS: [&str; 6] = ["/etc", "/usr", "/var", "/opt", "/home", "/srv"];
+
+/// Devices that a program can do no harm with.
+const DEVICES: [&str; 7] = ["null", "zero", "full", "random", "urandom", "tty", "ptmx"];
+
+/// What an administrator could change the machine by (proc(5)).
+const DOORS: [&str; 4] = ["sys", "sysrq-trigger", "irq", "bus"];
+
+/// A file of a folder with mounts in it that is copied; a larger one is shown as it is.
+const COPIED: u64 = 1 << 20;
+
+/// Covers the request's folders.
+pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused> {
+    mount_change("/", MountPropagationFlags::PRIVATE | MountPropagationFlags::REC).step("private mounts")?;
+    let points = mount_points().step("mount table")?;
+    let mut folders = request.folders.clone();
+    if rights == Rights::Superuser {
+        folders.extend(OF_ADMINISTRATORS.map(PathBuf::from));
+    }
+    if request.network == Network::Closed {
+        // Sockets in a covered folder answer nobody.
+        folders.push("/run".into());
+    }
+    let folders = targets(folders, rights);
+    // All are opened before the first is covered.
+    let mut opened = BTreeMap::new();
+    for folder in &folders {
+        opened.insert(folder.clone(), open(folder).step("open a folder")?);
+    }
+    for point in folders.iter().flat_map(|folder| below(&points, folder)) {
+        if let Ok(fd) = open(point) {
+            opened.insert(point.clone(), fd);
+        }
+    }
+    let devices = (rights == Rights::Superuser).then(Devices::open);
+    read_only("/").step("read-only mounts")?;
+    let Some(first) = folders.first() else { return Ok(()) };
+    mount("wyard", first, "tmpfs", MountFlags::NOSUID | MountFlags::NODEV, Some(&*c_string(LAYERS)))
+        .step("tmpfs for layers")?;
+    let layers = open(first).step("tmpfs for layers")?;
+    let mut cover = Cover { layers, made: 0, opened, points, rights };
+    for folder in &folders {
+        cover.folder(folder).step("overlay")?;
+    }
+    if rights == Rights::Superuser {
+        // A superuser's mounts are not locked together: each gets a layer of its own.
+        let nested: Vec<PathBuf> = cover.opened.keys().filter(|place| !folders.contains(place)).cloned().collect();
+        for place in nested {
+            cover.nested(&place);
+        }
+    }
+    if let Some(devices) = devices {
+        devices.put().step("devices")?;
+    }
+    if request.level == SealLevel::Full {
+        mount("proc", "/proc", "proc", MountFlags::NOSUID | MountFlags::NODEV | MountFlags::NOEXEC, None)
+            .step("proc")?;
+        if rights == Rights::Superuser {
+            for door in DOORS.map(|door| Path::new("/proc").join(door)).iter().filter(|door| door.exists()) {
+                mount_bind(door, door).step("proc")?;
+                mount_remount(door, MountFlags::BIND | MountFlags::RDONLY, c"").step("proc")?;
+            }
+        }
+    }
+    for (file, content) in &request.stand_ins {
+        stand_in(file, content).step("stand-in")?;
+    }
+    Ok(())
+}
+
+/// The real folders among these that are there, those that hold others first.
+fn targets(folders: Vec<PathBuf>, rights: Rights) -> Vec<PathBuf> {
+    let real = folders.into_iter().filter_map(|folder| folder.canonicalize().ok());
+    let mut real: Vec<PathBuf> = real.filter(|folder| folder.is_dir() && folder != Path::new("/")).collect();
+    // Where the devices are made anew, what is below them is as well.
+    real.retain(|folder| rights == Rights::Own || !folder.starts_with("/dev"));
+    real.sort();
+    real.dedup();
+    real
+}
+
+/// Opens a place by name only, so that it is still found when something is mounted over it.
+fn open(place: &Path) -> rustix::io::Result<OwnedFd> {
+    rustix::fs::open(place, OFlags::PATH | OFlags::CLOEXEC, Mode::empty())
+}
+
+/// What an open place is called now.
+fn by_descriptor(fd: &OwnedFd) -> PathBuf {
+    PathBuf::from(format!("/proc/self/fd/{}", fd.as_raw_fd()))
+}
+
+fn c_string(text: &str) -> CString {
+    CString::new(text).unwrap_or_default()
+}
+
+/// Makes all mounts below a place read-only (mount_setattr(2)).
+fn read_only(place: &str) -> io::Result<()> {
+    let place = c_string(place);
+    let attributes =
+        libc::mount_attr { attr_set: libc::MOUNT_ATTR_RDONLY, attr_clr: 0, propagation: 0, userns_fd: 0 };
+    // SAFETY: the path ends in a zero, and the structure lives as long as the call, which is told its size.
+    let done = unsafe {
+        libc::syscall(
+            libc::SYS_mount_setattr,
+            libc::AT_FDCWD,
+            place.as_ptr(),
+            libc::AT_RECURSIVE,
+            &raw const attributes,
+            size_of::<libc::mount_attr>(),
+        )
+    };
+    if done == 0 { Ok(()) } else { Err(io::Error::last_os_error()) }
+}
+
+struct Cover {
+    layers: OwnedFd,
+    made: u32,
+    opened: BTreeMap<PathBuf, OwnedFd>,
+    points: Vec<PathBuf>,
+    rights: Rights,
+}
+
+impl Cover {
+    /// Puts a layer over a folder.
+    fn folder(&mut self, place: &Path) -> io::Result<()> {
+        let lower = by_descriptor(&self.opened[place]);
+        // In a user namespace a folder with mounts in it can't be shown without them (mount_namespaces(7)).
+        if self.rights == Rights::Own && below(&self.points, place).next().is_some() {
+            return self.piece_by_piece(place, &lower);
+        }
+        self.overlay(place, &lower)
+    }
+
+    /// A mount in a covered folder: under a layer, or else as it is, which is read-only.
+    fn nested(&mut self, place: &Path) {
+        let lower = by_descriptor(&self.opened[place]);
+        if !lower.is_dir() || self.overlay(place, &lower).is_err() {
+            let _ = mount_bind(&lower, place);
+        }
+    }
+
+    fn new_layer(&mut self, like: &Path) -> io::Result<PathBuf> {
+        self.made += 1;
+        let folder = by_descriptor(&self.layers).join(self.made.to_string());
+        fs::create_dir(&folder)?;
+        copy_looks(like, &folder)?;
+        Ok(folder)
+    }
+
+    fn overlay(&mut self, place: &Path, lower: &Path) -> io::Result<()> {
+        let upper = self.new_layer(lower)?;
+        let work = by_descriptor(&self.layers).join(format!("{}w", self.made));
+        fs::create_dir(&work)?;
+        let own = if self.rights == Rights::Own { ",userxattr" } else { "" };
+        let options = format!(
+            "lowerdir={},upperdir={},workdir={}{own}",
+            lower.display(),
+            upper.display(),
+            work.display()
+        );
+        let flags = MountFlags::NOSUID | MountFlags::NODEV;
+        Ok(mount("wyard", place, "overlay", flags, Some(&*c_string(&options)))?)
+    }
+
+    /// A folder that is made anew, with layers over the folders in it and its mounts beside them.
+    fn piece_by_piece(&mut self, place: &Path, lower: &Path) -> io::Result<()> {
+        let skeleton = self.new_layer(lower)?;
+        mount_bind(&skeleton, place)?;
+        for entry in fs::read_dir(lower)?.flatten() {
+            let (from, at) = (entry.path(), place.join(entry.file_name()));
+            let Ok(seen) = entry.file_type() else { continue };
+            if seen.is_symlink() {
+                symlink(fs::read_link(&from)?, &at)?;
+            } else if seen.is_dir() {
+                fs::create_dir(&at)?;
+                if self.opened.get(&at).is_none() {
+                    let Ok(fd) = open(&from) else { continue };
+                    self.opened.insert(at.clone(), fd);
+                }
+                self.inside(&at)?;
+            } else if seen.is_file() {
+                File::create(&at)?;
+                let is_small = entry.metadata().is_ok_and(|seen| seen.len() <= COPIED);
+                if is_small && fs::copy(&from, &at).is_ok() {
+                    copy_looks(&from, &at)?;
+                } else {
+                    mount_bind(&from, &at)?;
+                }
+            } else if seen.is_fifo() {
+                rustix::fs::mkfifoat(rustix::fs::CWD, &at, Mode::from_raw_mode(0o600))?;
+            }
+        }
+        // What was made in it has changed its times.
+        copy_looks(lower, place)
+    }
+
+    /// A folder in one that is made anew. One that cannot be covered is shown as it is, which is read-only.
+    fn inside(&mut self, place: &Path) -> io::Result<()> {
+        let lower = by_descriptor(&self.opened[place]);
+        copy_looks(&lower, place)?;
+        if self.folder(place).is_err() {
+            mount_bind_recursive(&lower, place)?;
+        }
+        Ok(())
+    }
+}
+
+/// Gives a file or folder the mode, the times and, where that is allowed, the owner of another.
+fn copy_looks(like: &Path, place: &Path) -> io::Result<()> {
+    let seen = fs::metadata(like)?;
+    let _ = std::os::unix::fs::chown(place, Some(seen.uid()), Some(seen.gid()));
+    fs::set_permissions(place, Permissions::from_mode(seen.mode() & 0o7777))?;
+    let times = fs::FileTimes::new().set_accessed(seen.accessed()?).set_modified(seen.modified()?);
+    let _ = File::open(place).and_then(|file| file.set_times(times));
+    Ok(())
+}
+
+/// The devices that are shown to an administrator's program.
+struct Devices {
+    opened: Vec<(String, OwnedFd)>,
+    links: Vec<(String, PathBuf)>,
+}
+
+impl Devices {
+    fn open() -> Self {
+        let entries = fs::read_dir("/dev").into_iter().flatten().flatten();
+        let links = entries.filter_map(|entry| {
+            let name = entry.file_name().to_str()?.to_owned();
+            Some((name, fs::read_link(entry.path()).ok()?))
+        });
+        let links: Vec<(String, PathBuf)> = links.collect();
+        let names = DEVICES.iter().chain(&["pts"]).filter(|name| !links.iter().any(|(link, _)| link == *name));
+        let opened = names.filter_map(|name| Some(((*name).to_owned(), open(&Path::new("/dev").join(name)).ok()?)));
+        Self { opened: opened.collect(), links }
+    }
+
+    fn put(self) -> io::Result<()> {
+        let dev = Path::new("/dev");
+        mount("wyard", dev, "tmpfs", MountFlags::NOSUID, Some(c"size=64m,mode=755"))?;
+        for (name, fd) in self.opened {
+            let (from, at) = (by_descriptor(&fd), dev.join(name));
+            if from.is_dir() { fs::create_dir(&at)? } else { drop(File::create(&at)?) }
+            mount_bind(&from, &at)?;
+        }
+        for (name, leads_to) in self.links {
+            symlink(leads_to, dev.join(name))?;
+        }
+        let shared = dev.join("shm");
+        fs::create_dir(&shared)?;
+        fs::set_permissions(&shared, Permissions::from_mode(0o1777))
+    }
+}
+
+/// Puts other content in a file's place.
+fn stand_in(file: &Path, content: &[u8]) -> io::Result<()> {
+    fs::remove_file(file)?;
+    fs::write(file, content)?;
+    fs::set_permissions(file, Permissions::from_mode(0o755))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn folders_are_covered_from_the_outside_in() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        fs::create_dir_all(at("h/x")).unwrap();
+        fs::write(at("file"), "").unwrap();
+        symlink(at("h"), at("link")).unwrap();
+        let given = vec![at("h/x"), at("link"), at("h"), at("file"), at("none"), "/".into(), "/dev".into()];
+        let real = |name: &str| at(name).canonicalize().unwrap();
+        assert_eq!(targets(given, Rights::Superuser), [real("h"), real("h/x")]);
+    }
+}

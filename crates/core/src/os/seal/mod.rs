@@ -1,0 +1,50 @@
+//! A seal: a program started so that nothing it writes lasts and no process of it stays.
+//!
+//! The asking process starts its own executable with [`SEAL_ARGUMENT`], which makes the seal and starts the program in
+//! it. A new process does it because a new user namespace needs one with a single thread (unshare(2), `EINVAL`).
+
+mod level;
+mod request;
+
+#[cfg(target_os = "linux")]
+mod channel;
+#[cfg(target_os = "linux")]
+mod cover;
+#[cfg(target_os = "linux")]
+mod leftovers;
+#[cfg(target_os = "linux")]
+mod mount_table;
+#[cfg(target_os = "linux")]
+mod read_only;
+#[cfg(target_os = "linux")]
+mod serve;
+
+#[cfg(target_os = "linux")]
+pub use channel::{SealChannel, own_program};
+#[cfg(target_os = "linux")]
+pub use serve::serve_seal;
+
+#[cfg(not(target_os = "linux"))]
+mod elsewhere;
+#[cfg(not(target_os = "linux"))]
+pub use elsewhere::{SealChannel, own_program, serve_seal};
+
+pub use level::SealLevel;
+pub use request::{Network, SealRequest};
+
+/// The first argument of a call that makes a seal; the number of the channel's descriptor follows it.
+pub const SEAL_ARGUMENT: &str = "sealed-start";
+
+/// What a sealed program has for a variable, so that this program knows when it is itself in a seal: the level's name.
+pub const SEALED_VARIABLE: &str = "WYARD_SEALED";
+
+/// What the maker of a seal tells of the program in it.
+#[derive(Debug)]
+pub enum SealReport {
+    /// It ended by itself.
+    Exited(std::process::ExitStatus),
+    /// It could not be started.
+    NotStarted(std::io::Error),
+    /// The seal could not be made.
+    NoSeal(String),
+}

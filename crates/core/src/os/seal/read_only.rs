@@ -1,0 +1,99 @@
+//! The level at which nothing can be written: Landlock (landlock(7)) for files, and a filter of system calls (seccomp(2)) for
+//! what Landlock does not cover.
+
+use std::io;
+use std::path::Path;
+
+use landlock::{
+    ABI, Access as _, AccessFs, BitFlags, CompatLevel, Compatible as _, PathBeneath, PathFd, Ruleset, RulesetAttr as _,
+    RulesetCreatedAttr as _, RulesetStatus, Scope,
+};
+use rustix::thread::{CapabilitySet, CapabilitySets};
+use seccompiler::{SeccompAction, SeccompFilter, TargetArch};
+
+use super::serve::{Refused, Step as _};
+use crate::os;
+
+/// Devices that everybody writes to.
+const DEVICES: [&str; 6] = ["/dev/null", "/dev/zero", "/dev/full", "/dev/tty", "/dev/ptmx", "/dev/pts"];
+
+/// From this version on cutting a file short is covered.
+const LEAST: ABI = ABI::V3;
+
+/// System calls that change what Landlock leaves: they are told to have worked.
+const PRETENDED: &[i64] = &[
+    libc::SYS_fchmod,
+    libc::SYS_fchmodat,
+    libc::SYS_fchmodat2,
+    libc::SYS_fchown,
+    libc::SYS_fchownat,
+    libc::SYS_utimensat,
+    libc::SYS_setxattr,
+    libc::SYS_lsetxattr,
+    libc::SYS_fsetxattr,
+    libc::SYS_removexattr,
+    libc::SYS_lremovexattr,
+    libc::SYS_fremovexattr,
+    #[cfg(target_arch = "x86_64")]
+    libc::SYS_chmod,
+    #[cfg(target_arch = "x86_64")]
+    libc::SYS_chown,
+    #[cfg(target_arch = "x86_64")]
+    libc::SYS_lchown,
+    #[cfg(target_arch = "x86_64")]
+    libc::SYS_utime,
+    #[cfg(target_arch = "x86_64")]
+    libc::SYS_utimes,
+    #[cfg(target_arch = "x86_64")]
+    libc::SYS_futimesat,
+];
+
+/// Takes from this process, and all it starts, the means to write.
+pub(super) fn restrict() -> Result<(), Refused> {
+    if os::is_superuser() {
+        drop_capabilities().step("capabilities")?;
+    }
+    files().map_err(io::Error::other).step("landlock")?;
+    calls().map_err(io::Error::other).step("seccomp")
+}
+
+fn files() -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
+    let devices: BitFlags<AccessFs> = AccessFs::WriteFile | AccessFs::Truncate;
+    let ruleset = Ruleset::default()
+        .set_compatibility(CompatLevel::HardRequirement)
+        .handle_access(AccessFs::from_write(LEAST))?
+        .set_compatibility(CompatLevel::BestEffort)
+        .scope(Scope::from_all(ABI::V6))?;
+    let mut created = ruleset.create()?.no_new_privs(true);
+    for device in DEVICES.iter().map(Path::new).filter(|device| device.exists()) {
+        created = created.add_rule(PathBeneath::new(PathFd::new(device)?, devices))?;
+    }
+    let status = created.restrict_self()?;
+    if status.ruleset == RulesetStatus::NotEnforced { Err("not enforced".into()) } else { Ok(()) }
+}
+
+fn calls() -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
+    let filters = [(PRETENDED, SeccompAction::Errno(0)), (&[libc::SYS_io_uring_setup][..], SeccompAction::Errno(38))];
+    for (calls, action) in filters {
+        let rules = calls.iter().map(|call| (*call, Vec::new())).collect();
+        let arch = TargetArch::try_from(std::env::consts::ARCH)?;
+        let filter = SeccompFilter::new(rules, SeccompAction::Allow, action, arch)?;
+        let program: seccompiler::BpfProgram = filter.try_into()?;
+        seccompiler::apply_filter(&program)?;
+    }
+    Ok(())
+}
+
+/// An administrator keeps what reading needs: Landlock leaves the rest to those who have it.
+fn drop_capabilities() -> rustix::io::Result<()> {
+    let kept = CapabilitySet::DAC_OVERRIDE | CapabilitySet::DAC_READ_SEARCH;
+    for number in 0..64 {
+        let one = CapabilitySet::from_bits_retain(1 << number);
+        // Numbers that this kernel does not know are refused.
+        if !kept.contains(one) && rustix::thread::capability_is_in_bounding_set(one).unwrap_or(false) {
+            rustix::thread::remove_capability_from_bounding_set(one)?;
+        }
+    }
+    let sets = CapabilitySets { effective: kept, permitted: kept, inheritable: CapabilitySet::empty() };
+    rustix::thread::set_capabilities(None, sets)
+}

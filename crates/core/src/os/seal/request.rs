@@ -1,0 +1,137 @@
+//! What the asking process tells the maker of a seal: fields, each ended by a zero byte, which none of them can hold.
+
+use std::ffi::OsString;
+use std::io::{self, Read, Write};
+use std::path::PathBuf;
+
+use super::level::SealLevel;
+use crate::os;
+
+/// Whether the network can be reached.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Network {
+    /// As everybody reaches it.
+    Open,
+    /// Neither it nor the services of this machine.
+    Closed,
+}
+
+/// A program to be started in a seal.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SealRequest {
+    /// The level.
+    pub level: SealLevel,
+    /// Whether the network can be reached.
+    pub network: Network,
+    /// The folders it can write in.
+    pub folders: Vec<PathBuf>,
+    /// Files that other content stands in for, as programs.
+    pub stand_ins: Vec<(PathBuf, Vec<u8>)>,
+    /// The program.
+    pub program: PathBuf,
+    /// The name it is called by.
+    pub called: OsString,
+    /// Its arguments.
+    pub arguments: Vec<OsString>,
+    /// Its environment, nothing else.
+    pub variables: Vec<(OsString, OsString)>,
+    /// The folder it starts in.
+    pub folder: PathBuf,
+}
+
+impl SealRequest {
+    /// Writes it, its length first.
+    ///
+    /// # Errors
+    /// When the reader is gone.
+    pub fn write(&self, out: &mut impl Write) -> io::Result<()> {
+        let mut bytes = Vec::new();
+        let mut put = |field: &[u8]| {
+            bytes.extend_from_slice(field);
+            bytes.push(0);
+        };
+        put(self.level.name().as_bytes());
+        put(if self.network == Network::Open { b"open" } else { b"closed" });
+        put(self.program.as_os_str().as_encoded_bytes());
+        put(self.called.as_encoded_bytes());
+        put(self.folder.as_os_str().as_encoded_bytes());
+        put(self.folders.len().to_string().as_bytes());
+        for folder in &self.folders {
+            put(folder.as_os_str().as_encoded_bytes());
+        }
+        put(self.stand_ins.len().to_string().as_bytes());
+        for (file, content) in &self.stand_ins {
+            put(file.as_os_str().as_encoded_bytes());
+            put(content);
+        }
+        put(self.arguments.len().to_string().as_bytes());
+        for argument in &self.arguments {
+            put(argument.as_encoded_bytes());
+        }
+        for (name, value) in &self.variables {
+            put(name.as_encoded_bytes());
+            put(value.as_encoded_bytes());
+        }
+        out.write_all(&(bytes.len() as u64).to_le_bytes())?;
+        out.write_all(&bytes)
+    }
+
+    /// Reads one.
+    ///
+    /// # Errors
+    /// When the writer is gone, or has written something else.
+    pub fn read(input: &mut impl Read) -> io::Result<Self> {
+        let mut length = [0; 8];
+        input.read_exact(&mut length)?;
+        let mut bytes = Vec::new();
+        input.take(u64::from_le_bytes(length)).read_to_end(&mut bytes)?;
+        Self::parse(&bytes).ok_or_else(|| io::Error::from(io::ErrorKind::InvalidData))
+    }
+
+    fn parse(bytes: &[u8]) -> Option<Self> {
+        let mut fields = bytes.strip_suffix(&[0])?.split(|byte| *byte == 0);
+        let mut next = || fields.next().map(<[u8]>::to_vec);
+        let name = |bytes: Vec<u8>| os::name_from_bytes(bytes);
+        let text = |bytes: Vec<u8>| String::from_utf8(bytes).ok();
+        let level = SealLevel::named(&text(next()?)?)?;
+        let network = if next()? == b"open" { Network::Open } else { Network::Closed };
+        let (program, called) = (name(next()?).into(), name(next()?));
+        let folder = name(next()?).into();
+        let count = |next: &mut dyn FnMut() -> Option<Vec<u8>>| text(next()?)?.parse::<usize>().ok();
+        let folders = (0..count(&mut next)?).map(|_| next().map(|f| name(f).into())).collect::<Option<_>>()?;
+        let stand_ins =
+            (0..count(&mut next)?).map(|_| Some((name(next()?).into(), next()?))).collect::<Option<_>>()?;
+        let arguments = (0..count(&mut next)?).map(|_| next().map(name)).collect::<Option<_>>()?;
+        let mut variables = Vec::new();
+        while let Some(variable) = next() {
+            variables.push((name(variable), name(next()?)));
+        }
+        Some(Self { level, network, folders, stand_ins, program, called, arguments, variables, folder })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_written_is_read() {
+        let request = SealRequest {
+            level: SealLevel::NoWrites,
+            network: Network::Closed,
+            folders: vec!["/h".into(), "/a b".into()],
+            stand_ins: vec![("/h/t".into(), b"#!/bin/sh\n".to_vec())],
+            program: "/bin/sh".into(),
+            called: "-sh".into(),
+            arguments: vec!["-c".into(), "".into()],
+            variables: vec![("A".into(), "".into()), ("B".into(), "x=y".into())],
+            folder: "/h".into(),
+        };
+        let mut bytes = Vec::new();
+        request.write(&mut bytes).unwrap();
+        assert_eq!(SealRequest::read(&mut &bytes[..]).unwrap(), request);
+        for cut in [0, 7, 8, bytes.len() - 1] {
+            assert!(SealRequest::read(&mut &bytes[..cut]).is_err(), "{cut}");
+        }
+    }
+}

@@ -1,0 +1,252 @@
+//! The maker of a seal: a process of its own, with one thread, that ends when all is over.
+#![allow(unsafe_code)]
+
+use std::fs;
+use std::io::{self, IsTerminal as _, Read as _, Write as _};
+use std::os::fd::{AsFd as _, AsRawFd as _, FromRawFd as _, OwnedFd};
+use std::os::unix::net::UnixStream;
+use std::os::unix::process::CommandExt as _;
+use std::process::Command;
+use std::time::Duration;
+
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::process::{Pid, PidfdFlags, Signal, WaitOptions, pidfd_open, wait, waitpid};
+use rustix::thread::UnshareFlags;
+
+use super::level::SealLevel;
+use super::request::{Network, SealRequest};
+use super::{cover, leftovers, read_only};
+use crate::os;
+
+/// Reads from the channel what to start, makes the seal, starts it, and tells what comes of it. Gives the exit code of this
+/// process; what counts goes through the channel.
+#[must_use]
+pub fn serve_seal(channel: i32) -> u8 {
+    // Copies of other channels, and whatever else was left open.
+    close_others(channel);
+    // SAFETY: the caller names a descriptor that it was started with for this; one that is none gives errors.
+    let channel = unsafe { OwnedFd::from_raw_fd(channel) };
+    if rustix::io::fcntl_setfd(&channel, rustix::io::FdFlags::CLOEXEC).is_err() {
+        return 2;
+    }
+    let mut channel = UnixStream::from(channel);
+    let Ok(request) = SealRequest::read(&mut channel) else { return 2 };
+    u8::from(serve(&request, channel).is_err())
+}
+
+/// The step that the system refused.
+pub(super) struct Refused(pub &'static str, pub io::Error);
+
+/// That was told.
+struct Told;
+
+impl Refused {
+    fn tell(self, mut channel: &UnixStream) -> Told {
+        let _ = writeln!(channel, "F{}: {}", self.0, self.1);
+        Told
+    }
+}
+
+pub(super) trait Step<T> {
+    fn step(self, step: &'static str) -> Result<T, Refused>;
+}
+
+impl<T, E: Into<io::Error>> Step<T> for Result<T, E> {
+    fn step(self, step: &'static str) -> Result<T, Refused> {
+        self.map_err(|error| Refused(step, error.into()))
+    }
+}
+
+/// Whose rights the seal is made with.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Rights {
+    /// An administrator's of this machine, which the program must not have.
+    Superuser,
+    /// Those of a user namespace of our own.
+    Own,
+}
+
+fn serve(request: &SealRequest, channel: UnixStream) -> Result<(), Told> {
+    let begun = begin(request).and_then(|rights| Ok((rights, fork().step("fork")?)));
+    let (rights, first) = begun.map_err(|refused| refused.tell(&channel))?;
+    let Some(first) = first else {
+        let watched = watch(request, &channel, rights).map_err(|refused| refused.tell(&channel));
+        exit(i32::from(watched.is_err()))
+    };
+    // The first process in the seal has it.
+    drop(channel);
+    leave_streams();
+    while waitpid(Some(first), WaitOptions::empty()).is_err_and(|e| e == rustix::io::Errno::INTR) {}
+    Ok(())
+}
+
+/// What a process namespace needs before its first process, which is the next child.
+fn begin(request: &SealRequest) -> Result<Rights, Refused> {
+    // Programs look at who started them.
+    rustix::thread::set_name(c"wyard").step("name")?;
+    if request.level.throws_away() { namespaces(request) } else { Ok(Rights::Own) }
+}
+
+/// Enters new namespaces (namespaces(7)).
+fn namespaces(request: &SealRequest) -> Result<Rights, Refused> {
+    let (user, group) = (rustix::process::geteuid(), rustix::process::getegid());
+    let mut flags = UnshareFlags::NEWNS | UnshareFlags::NEWIPC;
+    if request.level == SealLevel::Full {
+        flags |= UnshareFlags::NEWPID;
+    }
+    if request.network == Network::Closed {
+        flags |= UnshareFlags::NEWNET;
+    }
+    if os::is_superuser() && unshare(flags).is_ok() {
+        return Ok(Rights::Superuser);
+    }
+    unshare(flags | UnshareFlags::NEWUSER).step("namespaces")?;
+    // Without the first line nobody without rights may write the third (user_namespaces(7)).
+    fs::write("/proc/self/setgroups", "deny").step("setgroups")?;
+    fs::write("/proc/self/uid_map", format!("{user} {user} 1", user = user.as_raw())).step("uid_map")?;
+    fs::write("/proc/self/gid_map", format!("{group} {group} 1", group = group.as_raw())).step("gid_map")?;
+    Ok(Rights::Own)
+}
+
+fn unshare(flags: UnshareFlags) -> rustix::io::Result<()> {
+    // SAFETY: the descriptor table stays shared with nobody, since this process has one thread.
+    unsafe { rustix::thread::unshare_unsafe(flags) }
+}
+
+/// The first process in the seal: covers the folders, starts the program, and stays until nobody asks any more.
+fn watch(request: &SealRequest, mut channel: &UnixStream, rights: Rights) -> Result<(), Refused> {
+    rustix::process::set_parent_process_death_signal(Some(Signal::KILL)).step("death signal")?;
+    rustix::process::set_child_subreaper(Some(rustix::process::getpid())).step("subreaper")?;
+    if request.level.throws_away() {
+        cover::cover(request, rights)?;
+    }
+    let to_map = (rights == Rights::Superuser).then(UnixStream::pair).transpose().step("pair")?;
+    let Some(program) = fork().step("fork")? else { start(request, channel, to_map.map(|(_, theirs)| theirs)) };
+    leave_streams();
+    if let Some((mut ours, theirs)) = to_map {
+        drop(theirs);
+        // It has its own user namespace now, in which everybody is who they are, and nobody can harm the machine.
+        ours.read_exact(&mut [0]).step("user namespace")?;
+        for map in ["uid_map", "gid_map"] {
+            let all = fs::read_to_string(format!("/proc/self/{map}")).step(map)?;
+            fs::write(format!("/proc/{}/{map}", program.as_raw_nonzero()), all).step(map)?;
+        }
+        ours.write_all(&[0]).step("user namespace")?;
+    }
+    wait_for(program, channel).step("wait")?;
+    let mut left = match request.level {
+        SealLevel::Full => leftovers::in_namespace(),
+        _ => leftovers::end_children(),
+    };
+    left.sort();
+    let _ = writeln!(channel, "L{}", left.join("\t"));
+    Ok(())
+}
+
+/// Waits until the asking process closes the channel, and tells it before that when the program has ended.
+fn wait_for(program: Pid, mut channel: &UnixStream) -> io::Result<()> {
+    let ended = pidfd_open(program, PidfdFlags::empty())?;
+    let mut is_told = false;
+    let mut buffer = [0; 1];
+    loop {
+        let mut fds = vec![PollFd::new(&channel, PollFlags::IN)];
+        if !is_told {
+            fds.push(PollFd::from_borrowed_fd(ended.as_fd(), PollFlags::IN));
+        }
+        let until = Timespec { tv_sec: 1, tv_nsec: 0 };
+        match poll(&mut fds, Some(&until)) {
+            Ok(_) | Err(rustix::io::Errno::INTR) => {}
+            Err(e) => return Err(e.into()),
+        }
+        let is_heard = !fds[0].revents().is_empty();
+        while let Ok(Some((pid, status))) = wait(WaitOptions::NOHANG) {
+            if pid == program {
+                is_told = true;
+                // Nobody listens any more: that is seen below.
+                let _ = writeln!(channel, "X{}", status.as_raw());
+            }
+        }
+        if is_heard && channel.read(&mut buffer)? == 0 {
+            return Ok(());
+        }
+    }
+}
+
+/// Becomes the program.
+fn start(request: &SealRequest, mut channel: &UnixStream, to_map: Option<UnixStream>) -> ! {
+    let mut command = Command::new(&request.program);
+    command.arg0(&request.called).args(&request.arguments).current_dir(&request.folder);
+    command.env_clear().envs(request.variables.iter().map(|(name, value)| (name, value)));
+    let refused = match prepare(request, to_map) {
+        Err(refused) => refused,
+        Ok(()) => loop {
+            let error = command.exec();
+            // Another process may still have the program open for writing.
+            if !os::is_busy(&error) {
+                let _ = writeln!(channel, "N{}", error.raw_os_error().unwrap_or_default());
+                exit(127);
+            }
+            std::thread::sleep(Duration::from_millis(5));
+        },
+    };
+    refused.tell(channel);
+    exit(127)
+}
+
+fn prepare(request: &SealRequest, to_map: Option<UnixStream>) -> Result<(), Refused> {
+    rustix::process::set_parent_process_death_signal(Some(Signal::KILL)).step("death signal")?;
+    if let Some(mut theirs) = to_map {
+        unshare(UnshareFlags::NEWUSER).step("user namespace")?;
+        theirs.write_all(&[0]).step("user namespace")?;
+        theirs.read_exact(&mut [0]).step("user namespace")?;
+    }
+    // Ctrl-C is for those who ask.
+    rustix::process::setsid().step("session")?;
+    if io::stdin().is_terminal() {
+        rustix::process::ioctl_tiocsctty(io::stdin()).step("terminal")?;
+    }
+    rustix::thread::set_no_new_privs(true).step("privileges")?;
+    if request.level == SealLevel::NoWrites {
+        read_only::restrict()?;
+    }
+    rustix::process::set_parent_process_death_signal(None).step("death signal")
+}
+
+/// Gives up the three streams, so that they end with the program.
+fn leave_streams() {
+    let null = fs::File::options().read(true).write(true).open("/dev/null");
+    for stream in 0..3 {
+        // SAFETY: nothing here reads or writes them any more.
+        unsafe {
+            match &null {
+                Ok(null) => libc::dup2(null.as_raw_fd(), stream),
+                Err(_) => libc::close(stream),
+            }
+        };
+    }
+}
+
+/// Closes every descriptor beyond the three streams but one (close_range(2)).
+fn close_others(but: i32) {
+    let but = but.cast_unsigned();
+    for (first, last) in [(3, but.saturating_sub(1)), (but.saturating_add(1), u32::MAX)] {
+        if first <= last {
+            // SAFETY: this process has just begun, and uses none of them.
+            unsafe { libc::syscall(libc::SYS_close_range, first, last, 0) };
+        }
+    }
+}
+
+/// `None` in the child.
+fn fork() -> io::Result<Option<Pid>> {
+    // SAFETY: this process has one thread, so that the child is as whole as its parent.
+    match unsafe { libc::fork() } {
+        -1 => Err(io::Error::last_os_error()),
+        pid => Ok(Pid::from_raw(pid)),
+    }
+}
+
+fn exit(code: i32) -> ! {
+    // SAFETY: nothing that is to happen at an end of the parent happens here.
+    unsafe { libc::_exit(code) }
+}

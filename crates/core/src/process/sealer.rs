@@ -1,0 +1,202 @@
+//! Sealed runs: what is asked or probed leaves nothing behind, as far as this system lets us keep it from that.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use super::start::Start;
+use super::typist::Typing;
+use super::{Ending, Outcome, Streams, run_on};
+use crate::environment::{Environment, here};
+use crate::os::{self, Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, SealLevel, SealRequest};
+use crate::progress::Stop;
+use crate::system::System;
+
+/// How long the trial of a level may take.
+const TRIAL: Duration = Duration::from_secs(5);
+
+/// How programs are started.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Means {
+    /// By this program itself, started once more, which makes the seal.
+    Own,
+    /// By the sandbox of macOS.
+    Sandbox,
+    /// As they are.
+    Plain,
+}
+
+/// Starts programs sealed, at the best level that works here.
+#[derive(Debug, Clone)]
+pub struct Sealer {
+    level: SealLevel,
+    means: Means,
+    folders: Vec<PathBuf>,
+}
+
+/// What a sealed program meets besides itself.
+#[derive(Debug, Clone)]
+pub struct Surroundings {
+    /// Whether it reaches the network.
+    pub network: Network,
+    /// Files that other content stands in for.
+    pub stand_ins: Vec<(PathBuf, Vec<u8>)>,
+}
+
+impl Surroundings {
+    /// As a terminal has them.
+    #[must_use]
+    pub fn of_terminal() -> Self {
+        Self { network: Network::Open, stand_ins: Vec::new() }
+    }
+
+    /// Without a network.
+    #[must_use]
+    pub fn cut_off() -> Self {
+        Self { network: Network::Closed, stand_ins: Vec::new() }
+    }
+}
+
+impl Sealer {
+    /// One that starts programs as they are.
+    #[must_use]
+    pub fn none() -> Self {
+        Self { level: SealLevel::None, means: Means::Plain, folders: Vec::new() }
+    }
+
+    /// Tries the levels from `best` on: the first counts at which a program really leaves nothing behind. What it writes in
+    /// `folders` is thrown away where the level allows writing. In a seal of our own there is nothing to be done.
+    #[must_use]
+    pub fn find(environment: &Environment, folders: Vec<PathBuf>, best: SealLevel, stop: &Stop) -> Self {
+        if here() == System::Windows {
+            return Self::none();
+        }
+        if let Some(level) = inherited(environment) {
+            return Self { level, means: Means::Plain, folders };
+        }
+        let means = if os::SYSTEM == "macos" { Means::Sandbox } else { Means::Own };
+        let levels = SealLevel::ALL.into_iter().filter(|level| *level >= best);
+        for level in levels.filter(|level| means == Means::Own || !level.throws_away()) {
+            let means = if level == SealLevel::None && means == Means::Sandbox { Means::Plain } else { means };
+            let sealer = Self { level, means, folders: folders.clone() };
+            match sealer.holds(stop) {
+                Ok(()) => return sealer,
+                Err(why) => tracing::info!(level = level.name(), why, "this seal does not hold here"),
+            }
+        }
+        Self { level: SealLevel::None, means: Means::Plain, folders }
+    }
+
+    /// The level.
+    #[must_use]
+    pub fn level(&self) -> SealLevel {
+        self.level
+    }
+
+    /// Lets a program write, rename and remove in a folder of its own, and looks whether anything of that is there.
+    fn holds(&self, stop: &Stop) -> Result<(), String> {
+        let folder = tempfile::tempdir().map_err(|e| e.to_string())?;
+        let (old, new) = (folder.path().join("old"), folder.path().join("new"));
+        fs::write(&old, "old").map_err(|e| e.to_string())?;
+        let mut sealer = self.clone();
+        sealer.folders.push(folder.path().to_owned());
+        let start = Start::new(Path::new("/bin/sh"), &Environment::new(here()), folder.path());
+        let text = "echo new > new; read line < new; rm old; chmod 700 .; test -e old || echo \"$line\"";
+        let outcome = sealer.run(&start.with(["-c", text]), Surroundings::of_terminal(), TRIAL, stop);
+        match outcome.ending {
+            Ending::Exited(_) => {}
+            other => return Err(format!("{other:?}")),
+        }
+        let is_untouched = old.exists() && !new.exists();
+        let has_written = outcome.stdout == b"new\n";
+        match self.level {
+            SealLevel::None => Ok(()),
+            level if is_untouched && has_written == level.throws_away() => Ok(()),
+            _ => Err(format!("untouched: {is_untouched}, could write: {has_written}")),
+        }
+    }
+
+    /// Runs a program to its end or to the time limit. Standard input is empty.
+    pub fn run(&self, start: &Start, surroundings: Surroundings, limit: Duration, stop: &Stop) -> Outcome {
+        self.run_on(start, Streams::apart(), surroundings, limit, stop)
+    }
+
+    /// Runs a program at a pseudo-terminal, and types there until all is answered. All that it writes is given as its
+    /// standard output.
+    pub fn run_typed(
+        &self,
+        start: &Start,
+        typing: Typing<'_>,
+        surroundings: Surroundings,
+        limit: Duration,
+        stop: &Stop,
+    ) -> Outcome {
+        match Streams::typed(typing) {
+            Ok(streams) => self.run_on(start, streams, surroundings, limit, stop),
+            Err(e) => Outcome::not_started(e, Duration::ZERO),
+        }
+    }
+
+    fn run_on(
+        &self,
+        start: &Start,
+        streams: Streams<'_>,
+        surroundings: Surroundings,
+        limit: Duration,
+        stop: &Stop,
+    ) -> Outcome {
+        match self.means {
+            Means::Plain => run_on(start.command(), None, streams, limit, stop),
+            Means::Sandbox => run_on(self.in_sandbox(start).command(), None, streams, limit, stop),
+            Means::Own => {
+                let mut command = os::own_program();
+                command.arg(SEAL_ARGUMENT).env_clear();
+                let channel = match SealChannel::open(&mut command) {
+                    Ok(channel) => channel,
+                    Err(e) => return Outcome::not_started(e, Duration::ZERO),
+                };
+                let request = self.request(start, surroundings);
+                run_on(command, Some((channel, request)), streams, limit, stop)
+            }
+        }
+    }
+
+    fn request(&self, start: &Start, surroundings: Surroundings) -> SealRequest {
+        let mut environment = start.environment.clone();
+        if self.level != SealLevel::None {
+            environment.set(SEALED_VARIABLE, self.level.name());
+        }
+        SealRequest {
+            level: self.level,
+            network: surroundings.network,
+            folders: self.folders.clone(),
+            stand_ins: surroundings.stand_ins,
+            program: start.program.clone(),
+            called: start.called.clone().unwrap_or_else(|| start.program.clone().into_os_string()),
+            arguments: start.arguments.clone(),
+            variables: environment.iter().map(|(name, value)| (name.clone(), value.clone())).collect(),
+            folder: start.folder.clone(),
+        }
+    }
+
+    /// The same program in the sandbox of macOS (sandbox-exec(1), sandbox(7)). The name it is called by is lost.
+    fn in_sandbox(&self, start: &Start) -> Start {
+        let mut sealed = Start::new(Path::new("/usr/bin/sandbox-exec"), &start.environment, &start.folder);
+        sealed.environment.set(SEALED_VARIABLE, self.level.name());
+        sealed = sealed.with(["-p", SANDBOX_PROFILE]).with([start.program.as_os_str()]);
+        sealed.with(&start.arguments)
+    }
+}
+
+/// Nothing can be written but to devices that everybody writes to.
+const SANDBOX_PROFILE: &str = "(version 1)(allow default)(deny file-write*)(allow file-write* (literal \"/dev/null\") \
+    (literal \"/dev/zero\") (literal \"/dev/tty\") (literal \"/dev/ptmx\") (regex #\"^/dev/ttys[0-9]+$\"))\
+    (deny signal)(allow signal (target same-sandbox))";
+
+/// The level of the seal in which this program is itself.
+fn inherited(environment: &Environment) -> Option<SealLevel> {
+    let level = SealLevel::named(environment.get(SEALED_VARIABLE)?.to_str()?)?;
+    // A variable alone can be set by anybody: the first process of such a seal is this program.
+    let is_first = || fs::read_to_string("/proc/1/comm").is_ok_and(|name| name.trim() == "wyard");
+    (level != SealLevel::Full || is_first()).then_some(level)
+}

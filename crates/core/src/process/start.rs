@@ -1,0 +1,57 @@
+//! What is to be started.
+
+use std::ffi::OsString;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use crate::environment::Environment;
+use crate::os;
+
+/// A program to be started; nothing but what is said here reaches it.
+#[derive(Debug, Clone)]
+pub struct Start {
+    /// The program, an absolute path.
+    pub program: PathBuf,
+    /// The name it is called by (its `argv[0]`), where that is not its path.
+    pub called: Option<OsString>,
+    /// Its arguments.
+    pub arguments: Vec<OsString>,
+    /// Its environment.
+    pub environment: Environment,
+    /// The folder it starts in.
+    pub folder: PathBuf,
+}
+
+impl Start {
+    /// A program without arguments.
+    #[must_use]
+    pub fn new(program: &Path, environment: &Environment, folder: &Path) -> Self {
+        let (program, folder) = (program.to_owned(), folder.to_owned());
+        Self { program, called: None, arguments: Vec::new(), environment: environment.clone(), folder }
+    }
+
+    /// The same with further arguments.
+    #[must_use]
+    pub fn with<A: Into<OsString>>(mut self, arguments: impl IntoIterator<Item = A>) -> Self {
+        self.arguments.extend(arguments.into_iter().map(Into::into));
+        self
+    }
+
+    /// The same under another name.
+    #[must_use]
+    pub fn called(mut self, name: &str) -> Self {
+        self.called = Some(name.into());
+        self
+    }
+
+    /// The command that starts it as it is.
+    #[must_use]
+    pub fn command(&self) -> Command {
+        let mut command = Command::new(&self.program);
+        command.args(&self.arguments).env_clear().envs(&self.environment).current_dir(&self.folder);
+        if let Some(called) = &self.called {
+            os::set_called_name(&mut command, called);
+        }
+        command
+    }
+}

@@ -1,0 +1,94 @@
+//! The question typed at a prompt, as people type: whatever a shell does for a person it does then, its hooks before and
+//! after the prompt, its traps and its abbreviations, and startup files find a terminal and a person at it.
+//!
+//! What is typed is one short line that reads a file, since long ones do not pass a terminal whole (termios(3),
+//! "Canonical and noncanonical mode"). Another shell may sit there by then, where a startup file hands over to one; each
+//! reads its own question.
+
+use std::fs;
+use std::io;
+use std::path::Path;
+
+use super::answer::{Question, Said};
+use super::question;
+use super::quoting::quoted;
+use super::start_mode::StartMode;
+use crate::resolve::Shell;
+
+/// The shells that may answer in another's place.
+const OTHERS: [Shell; 5] = [Shell::Bash, Shell::Zsh, Shell::Fish, Shell::Ksh, Shell::Sh];
+
+/// A question that lies ready to be read.
+pub(super) struct Typed {
+    folder: tempfile::TempDir,
+    marker: String,
+    shell: Shell,
+}
+
+impl Typed {
+    /// Writes the question down.
+    pub fn write(shell: Shell, mode: StartMode, marker: &str, question: Question<'_>) -> io::Result<Self> {
+        let typed = Self {
+            folder: tempfile::Builder::new().prefix("wyard-ask-").tempdir()?,
+            marker: marker.to_owned(),
+            shell,
+        };
+        let mut first = "set +u 2>/dev/null\n".to_owned();
+        for other in typed.shells() {
+            let text = question::text(*other, mode, &typed.marker_of(*other), question);
+            fs::write(typed.file(other.name()), format!("{text}\n"))?;
+            // Each line is the same to all of them, fish included.
+            let read = format!(". {}", quoted(Shell::Sh, &typed.file(other.name()).to_string_lossy()));
+            let test = match other {
+                Shell::Bash => "-n \"$BASH_VERSION\"",
+                Shell::Zsh => "-n \"$ZSH_VERSION\"",
+                Shell::Fish => "-n \"$FISH_VERSION\"",
+                Shell::Ksh => "-n \"$KSH_VERSION\"",
+                _ => "-z \"$BASH_VERSION$ZSH_VERSION$FISH_VERSION$KSH_VERSION\"",
+            };
+            first.push_str(&format!("test {test} && {read}\n"));
+        }
+        fs::write(typed.file("ask"), first)?;
+        Ok(typed)
+    }
+
+    /// The line to be typed. A blank in front keeps it out of many histories.
+    pub fn line(&self) -> String {
+        let file = |name| quoted(self.shell, &self.file(name).to_string_lossy());
+        match self.shell {
+            Shell::Tcsh => format!(" source {}", file("tcsh")),
+            _ => format!(" . {}", file("ask")),
+        }
+    }
+
+    /// Whether the output has a whole answer.
+    pub fn is_answered(&self, output: &[u8]) -> bool {
+        let ends = self.shells().iter().map(|shell| format!("\0{}\0", self.marker_of(*shell)));
+        ends.into_iter().any(|end| output.windows(end.len()).any(|window| window == end.as_bytes()))
+    }
+
+    /// What was answered, by whichever shell.
+    pub fn parse(&self, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
+        // At the terminals of some shells a line ends with two characters.
+        let output = without_returns(output);
+        self.shells().iter().find_map(|by| question::parse(*by, &self.marker_of(*by), &output, question, home))
+    }
+
+    fn shells(&self) -> &'static [Shell] {
+        if self.shell == Shell::Tcsh { &[Shell::Tcsh] } else { &OTHERS }
+    }
+
+    fn marker_of(&self, shell: Shell) -> String {
+        format!("{}-{}", self.marker, shell.name())
+    }
+
+    fn file(&self, name: &str) -> std::path::PathBuf {
+        self.folder.path().join(name)
+    }
+}
+
+/// The text without the first of each pair of a return and a line's end.
+fn without_returns(text: &[u8]) -> Vec<u8> {
+    let next = text.iter().skip(1).map(Some).chain([None]);
+    text.iter().zip(next).filter(|(byte, next)| (**byte, *next) != (b'\r', Some(&b'\n'))).map(|(byte, _)| *byte).collect()
+}
