@@ -116,7 +116,7 @@ const CASES: &[Case] = &[
     ("tcsh", "alias which echo no\nalias where echo no\n", "", None),
     ("tcsh", "if (! $?prompt) exit\n", "setenv PATH /usr/bin:/bin\n", Some("not-found")),
     ("tcsh", "if ($?prompt) set path = (~/old $path)\n", "", None),
-    ("tcsh", "", "if ($?prompt) alias precmd 'set path = (~/old $path)'\n", Some("shadowed")),
+    ("tcsh", "", "if ($?prompt) alias precmd 'set path = (~/old $path)'\n", Some("undone-at-prompt")),
     ("ksh", "", "[ -t 2 ] && PATH=$HOME/old:$PATH\n", Some("shadowed")),
 ];
 

@@ -166,7 +166,7 @@ fn yards_with_awkward_names_work() {
         let mut home = Home::with(&shells);
         let yard = home.path(&format!("{name}/yard"));
         home.variables.insert("WYARD_YARD".into(), yard.to_str().unwrap().into());
-        home.settings("shell_seconds = 20\n");
+        home.settings("shells = [\"bash\", \"zsh\", \"fish\", \"sh\", \"ksh\", \"tcsh\"]\nshell_seconds = 20\n");
         let report = home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--json"]).ends(0).json();
         assert_eq!(report["verdict"], "good", "{name}");
         for shell in shells {

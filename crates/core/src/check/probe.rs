@@ -73,6 +73,7 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
         Err(finding) => return Ok(Probed::bad(finding, Vec::new())),
     };
     let mut findings: Vec<Finding> = startable.oddity().into_iter().collect();
+    let mut stated_otherwise = None;
     let (mut timeouts, mut ran, mut answered, mut complaint, mut question) = (0, false, false, None, None);
     for form in target.forms {
         let outcome = prober.run(&startable.start(form, environment, scratch.path()));
@@ -104,11 +105,10 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
                 return Ok(Probed { verdict: Verdict::Good, version, form: Some(form), findings });
             }
             answered = true;
+            stated_otherwise = stated_otherwise.or_else(|| stated(&outcome, target, well));
+            continue;
         }
         if let Some(version) = stated(&outcome, target, well) {
-            if answered && target.expected.is_none_or(|expected| !version_text::answers(&version, expected)) {
-                continue;
-            }
             let right = target.expected.is_none_or(|expected| version_text::answers(&version, expected));
             if let Some(expected) = target.expected.filter(|_| !right) {
                 let seen = format!("{} answers {version}, not {expected}", target.program.display());
@@ -127,7 +127,8 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
     let name = target.program.display();
     if let Some(expects) = target.expects.filter(|_| answered) {
         let seen = format!("{name} answers without \"{expects}\", which it should say");
-        return Ok(Probed::ending(Verdict::WrongVersion, Finding::new(Code::WrongVersion, seen), findings));
+        let finding = Finding::new(Code::WrongVersion, seen);
+        return Ok(Probed { version: stated_otherwise, ..Probed::ending(Verdict::WrongVersion, finding, findings) });
     }
     if ran {
         let finding = Finding::new(Code::VersionNotStated, format!("{name} runs, but states no version"));

@@ -43,6 +43,10 @@ pub(super) fn home_variables(card: &Card, home: &Path, answers: &[Answer]) -> Ve
 /// else those whose statements share most of it; what comes along with a tool has a version of its own.
 pub(super) fn hold_to_version(card: &Card, commands: &mut [CommandCheck]) {
     let version = card.version.to_string();
+    if card.probe.as_ref().is_some_and(|probe| probe.expect.is_some()) {
+        hold_to_expected(&version, commands);
+        return;
+    }
     let stated = |command: &CommandCheck| command.form.as_ref().and(command.answered_version.clone());
     let shared = |command: &CommandCheck| stated(command).map_or(0, |stated| shared_parts(&stated, &version));
     let has_main = commands.iter().any(|command| is_main(card, command) && stated(command).is_some());
@@ -56,6 +60,18 @@ pub(super) fn hold_to_version(card: &Card, commands: &mut [CommandCheck]) {
         }
         for finding in command.findings.iter_mut().filter(|finding| finding.code == Code::WrongVersion) {
             *finding = Finding::new(Code::VersionOfItsOwn, finding.seen.clone());
+        }
+    }
+}
+
+/// What is expected of a tool's answers, one of its commands has to say; the others may state its version.
+fn hold_to_expected(version: &str, commands: &mut [CommandCheck]) {
+    let is_said = commands.iter().any(|command| command.form.is_some() && !command.differs);
+    for command in commands.iter_mut().filter(|command| command.differs) {
+        let states = command.answered_version.as_deref().is_some_and(|stated| version_text::answers(stated, version));
+        match is_said && states {
+            true => command.findings.retain(|finding| finding.code != Code::WrongVersion),
+            false => command.verdict = command.verdict.max(Verdict::WrongVersion),
         }
     }
 }

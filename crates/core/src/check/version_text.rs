@@ -56,7 +56,8 @@ struct Word<'a> {
 /// looks like one. `names` are the names the program goes by, `expected` is only used to accept a bare number.
 pub(super) fn find(text: &str, names: &[&str], expected: Option<&str>) -> Option<(String, Nearness)> {
     let mut best: Option<(String, Nearness)> = None;
-    for word in words(text, names) {
+    // A name may itself end in a number.
+    for word in words(text, names).into_iter().filter(|word| !is_own(word.text, names)) {
         let (joined, bare) = own_prefix(word.text, names);
         let bare = without_prefix(bare);
         let announced = ANNOUNCING.iter().any(|w| word.before.eq_ignore_ascii_case(w));

@@ -160,6 +160,7 @@ fn versions_are_compared_by_meaning() {
         ("4.2", "4.2.0", true),
         ("4.2.1-RC1", "4.2.1-rc1", true),
         ("4.2.1-0-g12ab34f", "4.2.1", true),
+        ("4.2.1-4986621", "4.2.1", false),
         ("4.2.1-3-g12ab34f", "4.2.1", false),
         ("4.2.1-rc1", "4.2.1", false),
         ("4.2.10", "4.2.1", false),
@@ -168,4 +169,22 @@ fn versions_are_compared_by_meaning() {
     ] {
         assert_eq!(same(stated, expected), equal, "{stated} {expected}");
     }
+}
+
+#[test]
+fn a_longer_answer_that_is_no_earlier_version_will_do() {
+    for (stated, expected, will_do) in [
+        ("29.0.1-4986621", "29.0.1", true),
+        ("1.2.3+build", "1.2.3", true),
+        ("1.2.3.0", "1.2.3", true),
+        ("1.2.3.4", "1.2.3", true),
+        ("3.99.0", "3.99", true),
+        ("4.2.1-rc1", "4.2.1", false),
+        ("4.2.10", "4.2.1", false),
+        ("4.2", "4.2.1", false),
+    ] {
+        assert_eq!(answers(stated, expected), will_do, "{stated} {expected}");
+    }
+    assert_eq!((shared_parts("4.2.0", "4.2.1"), shared_parts("99.1", "4.2.1")), (2, 0));
+    assert_eq!(find("snek3 3.99.0", &["snek3", "snek"], Some("3.99")).unwrap().0, "3.99.0");
 }

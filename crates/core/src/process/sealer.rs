@@ -4,9 +4,9 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use super::run::{Ending, Outcome, Streams, run_on};
 use super::start::Start;
 use super::typist::Typing;
-use super::{Ending, Outcome, Streams, run_on};
 use crate::environment::{Environment, here};
 use crate::os::{self, Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, SealLevel, SealRequest};
 use crate::progress::Stop;

@@ -71,7 +71,10 @@ impl NoAnswer {
             Ending::TimedOut => Self::TimedOut,
             Ending::Interrupted => Self::Interrupted,
             Ending::NotStarted(e) => Self::NotStarted(e.to_string()),
-            Ending::Exited(_) => Self::Ended(last_line(&outcome.stderr)),
+            Ending::Exited(_) => {
+                let said = if outcome.stderr.is_empty() { &outcome.stdout } else { &outcome.stderr };
+                Self::Ended(last_line(said))
+            }
         }
     }
 }
@@ -109,5 +112,5 @@ pub struct Question<'a> {
 /// The last line that a shell wrote to standard error.
 pub(super) fn last_line(stderr: &[u8]) -> String {
     let text = String::from_utf8_lossy(stderr);
-    text.lines().map(str::trim).rfind(|l| !l.is_empty()).unwrap_or_default().chars().take(200).collect()
+    text.lines().map(|line| line.trim_matches(|c: char| c.is_whitespace() || c.is_control())).rfind(|l| !l.is_empty()).unwrap_or_default().chars().take(200).collect()
 }

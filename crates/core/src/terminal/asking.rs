@@ -1,5 +1,6 @@
 //! Starting shells and asking them.
 
+use std::ffi::OsString;
 use std::fs;
 use std::time::Duration;
 
@@ -93,8 +94,8 @@ impl Asking<'_> {
                 if let Ok(said) = &mut answer.said
                     && texts.iter().any(|text| at_prompt::mentions_hook(text))
                 {
-                    let before = self.by_argument(shell, mode, base, Question::default()).0;
-                    said.before_prompt = before.map(|said| said.context.path).filter(|path| *path != said.context.path);
+                    let before = self.before_prompt(shell, mode, base);
+                    said.before_prompt = before.filter(|path| *path != said.context.path);
                 }
                 outcome
             }
@@ -122,6 +123,18 @@ impl Asking<'_> {
         let start = self.for_text(shell, mode, base, &text);
         let outcome = self.sealer.run(&start, Surroundings::of_terminal(), self.limit, self.stop);
         (question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home), outcome)
+    }
+
+    /// PATH at a terminal, of a shell that comes to no prompt there.
+    fn before_prompt(&self, shell: &InstalledShell, mode: StartMode, base: &Environment) -> Option<OsString> {
+        let (marker, question) = (marker(), Question::default());
+        let text = question::text(shell.shell, mode, &marker, question);
+        let start = self.for_text(shell, mode, base, &text);
+        let parse = |output: &[u8]| question::parse(shell.shell, &marker, output, question, &self.machine.home);
+        // Whatever reads gets an empty line.
+        let typing = Typing { lines: &[String::new()], is_answered: &|output, _| parse(output).is_some() };
+        let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit, self.stop);
+        parse(&outcome.stdout).map(|said| said.context.path)
     }
 
     /// Types the question at its prompt.

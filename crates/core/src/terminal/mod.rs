@@ -8,6 +8,7 @@ mod base;
 mod differences;
 mod elevated;
 mod environment;
+mod line_hooks;
 mod multiplexers;
 mod origin;
 mod path_view;
@@ -19,6 +20,7 @@ mod start_mode;
 mod startup_folders;
 mod startup_trace;
 mod typed;
+mod variables;
 mod windows;
 
 pub use answer::{Answer, Meaning, NoAnswer, Question, Said};

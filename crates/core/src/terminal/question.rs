@@ -4,9 +4,9 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use super::answer::{Meaning, Question, Said};
-use super::environment::environment;
 use super::quoting::quoted;
 use super::start_mode::StartMode;
+use super::variables::environment;
 use crate::os;
 use crate::resolve::{Kind, LookupContext, Shell};
 
@@ -35,11 +35,13 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             // (fish, "abbr").
             let kind = match mode {
                 StartMode::LoginCommand => "type -t -- $c 2>/dev/null",
-                _ => "abbr -q -- $c; or string match -qr -- \"^(?:\"(string join '|' -- $_wyard_abbr)\")\\$\" $c; \
-                      and echo abbreviation; or type -t -- $c 2>/dev/null",
+                _ => {
+                    "begin; abbr -q -- $c; or string match -qr -- $_wyard_abbr $c; end; and echo abbreviation; \
+                     or type -t -- $c 2>/dev/null"
+                }
             };
-            let patterns = "set -l _wyard_abbr (abbr --show 2>/dev/null | string replace -rf -- \
-                '^.*--regex (\'(?:[^\'\\\\]|\\\\.)*\'|\\S+) .*$' '$1' | string unescape) '(?!)'\n";
+            let patterns = r"set -l _wyard_abbr '^(?:'(string join '|' -- '(?!)' (abbr --show 2>/dev/null | string replace -rf -- '^.*--regex (\'(?:[^\'\\\\]|\\\\.)*\'|\S+) .*$' '$1' | string unescape))')$'
+";
             format!(
                 "{patterns}builtin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect)\n\
                  for c in {commands}\nbuiltin printf '%s\\0' (begin; {kind}; end | string collect; or echo none)\n\

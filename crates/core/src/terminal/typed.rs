@@ -10,9 +10,9 @@ use std::io;
 use std::path::Path;
 
 use super::answer::{Question, Said};
-use super::question;
 use super::quoting::quoted;
 use super::start_mode::StartMode;
+use super::{line_hooks, question};
 use crate::resolve::Shell;
 
 /// The shells that may answer in another's place.
@@ -36,7 +36,9 @@ impl Typed {
         let mut first = "set +u 2>/dev/null\n".to_owned();
         for other in typed.shells() {
             let text = question::text(*other, mode, &typed.marker_of(*other), question);
-            fs::write(typed.file(other.name()), format!("{text}\n"))?;
+            // Of several names any: what a hook does with the line is seldom more than to show it.
+            let line = question.commands.first().map_or("", String::as_str);
+            fs::write(typed.file(other.name()), format!("{}{text}\n", line_hooks::text(*other, line)))?;
             // Each line is the same to all of them, fish included.
             let read = format!(". {}", quoted(Shell::Sh, &typed.file(other.name()).to_string_lossy()));
             let test = match other {

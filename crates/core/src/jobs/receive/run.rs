@@ -6,6 +6,7 @@ use super::observer::{Observer, Stage};
 use super::report::{Received, ReceivedTool};
 use super::request::{FileUse, ReceiveRequest};
 use super::stages::{Checked, Identified, LaidOut, Placed, Registered};
+use crate::archive::Source;
 use crate::checksum::Summed;
 use crate::installer::{ScriptUse, recognise, script_use};
 use crate::jobs::undo::{self, UndoRequest};
@@ -32,6 +33,8 @@ pub fn run(
     }
     let given = request.installer.given();
     if !given.is_empty() {
+        // A damaged installer is told as that.
+        let _ = Source::open(&request.file, &std::env::temp_dir(), &session.stop)?;
         return Err(ReceiveError::NotForProgram { file: file(), given: given.join(", ") });
     }
     archive(session, request, observer)

@@ -9,7 +9,7 @@ use std::os::unix::process::ExitStatusExt as _;
 use std::process::{Command, ExitStatus};
 use std::time::Duration;
 
-use super::SealReport;
+use super::report::SealReport;
 use super::request::SealRequest;
 
 /// How long the maker may take to read, or to end everything.

@@ -18,7 +18,7 @@ use rustix::mount::{
 use super::level::SealLevel;
 use super::mount_table::{below, mount_points};
 use super::request::{Network, SealRequest};
-use super::serve::{Refused, Rights, Step as _};
+use super::refused::{Refused, Rights, Step as _};
 
 /// How much the layers may hold.
 const LAYERS: &str = "size=256m,mode=755";

@@ -3,7 +3,7 @@
 use std::io;
 use std::process::Command;
 
-use super::SealReport;
+use super::report::SealReport;
 use super::request::SealRequest;
 
 /// The way to the maker of a seal, which there is none of here.

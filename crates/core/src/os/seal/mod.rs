@@ -4,6 +4,7 @@
 //! it. A new process does it because a new user namespace needs one with a single thread (unshare(2), `EINVAL`).
 
 mod level;
+mod report;
 mod request;
 
 #[cfg(target_os = "linux")]
@@ -16,6 +17,8 @@ mod leftovers;
 mod mount_table;
 #[cfg(target_os = "linux")]
 mod read_only;
+#[cfg(target_os = "linux")]
+mod refused;
 #[cfg(target_os = "linux")]
 mod serve;
 
@@ -30,6 +33,7 @@ mod elsewhere;
 pub use elsewhere::{SealChannel, own_program, serve_seal};
 
 pub use level::SealLevel;
+pub use report::SealReport;
 pub use request::{Network, SealRequest};
 
 /// The first argument of a call that makes a seal; the number of the channel's descriptor follows it.
@@ -37,14 +41,3 @@ pub const SEAL_ARGUMENT: &str = "sealed-start";
 
 /// What a sealed program has for a variable, so that this program knows when it is itself in a seal: the level's name.
 pub const SEALED_VARIABLE: &str = "WYARD_SEALED";
-
-/// What the maker of a seal tells of the program in it.
-#[derive(Debug)]
-pub enum SealReport {
-    /// It ended by itself.
-    Exited(std::process::ExitStatus),
-    /// It could not be started.
-    NotStarted(std::io::Error),
-    /// The seal could not be made.
-    NoSeal(String),
-}

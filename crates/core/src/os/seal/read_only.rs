@@ -11,7 +11,7 @@ use landlock::{
 use rustix::thread::{CapabilitySet, CapabilitySets};
 use seccompiler::{SeccompAction, SeccompFilter, TargetArch};
 
-use super::serve::{Refused, Step as _};
+use super::refused::{Refused, Step as _};
 use crate::os;
 
 /// Devices that everybody writes to.

@@ -15,6 +15,7 @@ use rustix::thread::UnshareFlags;
 
 use super::level::SealLevel;
 use super::request::{Network, SealRequest};
+use super::refused::{Refused, Rights, Step as _, Told};
 use super::{cover, leftovers, read_only};
 use crate::os;
 
@@ -32,38 +33,6 @@ pub fn serve_seal(channel: i32) -> u8 {
     let mut channel = UnixStream::from(channel);
     let Ok(request) = SealRequest::read(&mut channel) else { return 2 };
     u8::from(serve(&request, channel).is_err())
-}
-
-/// The step that the system refused.
-pub(super) struct Refused(pub &'static str, pub io::Error);
-
-/// That was told.
-struct Told;
-
-impl Refused {
-    fn tell(self, mut channel: &UnixStream) -> Told {
-        let _ = writeln!(channel, "F{}: {}", self.0, self.1);
-        Told
-    }
-}
-
-pub(super) trait Step<T> {
-    fn step(self, step: &'static str) -> Result<T, Refused>;
-}
-
-impl<T, E: Into<io::Error>> Step<T> for Result<T, E> {
-    fn step(self, step: &'static str) -> Result<T, Refused> {
-        self.map_err(|error| Refused(step, error.into()))
-    }
-}
-
-/// Whose rights the seal is made with.
-#[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Rights {
-    /// An administrator's of this machine, which the program must not have.
-    Superuser,
-    /// Those of a user namespace of our own.
-    Own,
 }
 
 fn serve(request: &SealRequest, channel: UnixStream) -> Result<(), Told> {

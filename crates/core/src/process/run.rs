@@ -1,0 +1,260 @@
+//! One run: a program started, watched, heard, and ended with all it has started.
+
+use std::fs::File;
+use std::io::{self, Read};
+use std::process::{Command, ExitStatus, Stdio};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::thread;
+use std::time::{Duration, Instant};
+
+use super::typist::{Typing, Typist};
+use crate::os::{self, SealChannel, SealReport, SealRequest};
+use crate::progress::Stop;
+
+/// How much of each stream is kept, in bytes; what comes after it is read and thrown away.
+const KEPT_OUTPUT: usize = 1 << 20;
+
+/// How long a stream may stay open after its program has ended: a child left in the background can hold it.
+const GRACE: Duration = Duration::from_millis(200);
+
+/// How a run ended.
+#[derive(Debug)]
+pub enum Ending {
+    /// The program ended by itself, or was ended with success since all that was typed was answered.
+    Exited(ExitStatus),
+    /// The time limit passed; the program and its children were ended.
+    TimedOut,
+    /// It could not be started.
+    NotStarted(io::Error),
+    /// The user asked to stop.
+    Interrupted,
+}
+
+impl From<SealReport> for Ending {
+    fn from(report: SealReport) -> Self {
+        match report {
+            SealReport::Exited(status) => Self::Exited(status),
+            SealReport::NotStarted(error) => Self::NotStarted(error),
+            SealReport::NoSeal(why) => Self::NotStarted(io::Error::other(format!("the seal could not be made: {why}"))),
+        }
+    }
+}
+
+/// What came of a run.
+#[derive(Debug)]
+pub struct Outcome {
+    /// How it ended.
+    pub ending: Ending,
+    /// Its standard output, capped.
+    pub stdout: Vec<u8>,
+    /// Its standard error, capped.
+    pub stderr: Vec<u8>,
+    /// How long it took.
+    pub took: Duration,
+    /// Programs it had started that were still running, and were ended.
+    pub left: Vec<String>,
+}
+
+impl Outcome {
+    /// One of a program that did not start.
+    pub(crate) fn not_started(error: io::Error, took: Duration) -> Self {
+        Self { ending: Ending::NotStarted(error), stdout: Vec::new(), stderr: Vec::new(), took, left: Vec::new() }
+    }
+}
+
+/// Hears what a program writes, as it comes: standard output and standard error in turns.
+pub type OutputObserver<'a> = &'a dyn Fn(&[u8]);
+
+/// Runs a command to its end or to the time limit. Standard input is empty.
+pub fn run(command: Command, limit: Duration, stop: &Stop) -> Outcome {
+    run_on(command, None, Streams::apart(), limit, stop)
+}
+
+/// The same, with somebody who hears what it writes while it runs.
+pub fn run_observed(command: Command, limit: Duration, stop: &Stop, hear: OutputObserver<'_>) -> Outcome {
+    run_on(command, None, Streams::Apart(hear), limit, stop)
+}
+
+/// Where a program reads and writes.
+pub(super) enum Streams<'a> {
+    /// An empty input, and a pipe for each of what it writes, which somebody hears.
+    Apart(OutputObserver<'a>),
+    /// Our end of a terminal, its own, and who types there.
+    Terminal(File, [Stdio; 3], Typist<'a>),
+}
+
+impl<'a> Streams<'a> {
+    pub fn apart() -> Self {
+        Self::Apart(&|_| {})
+    }
+
+    pub fn typed(typing: Typing<'a>) -> io::Result<Self> {
+        let (ours, theirs) = os::open_terminal()?;
+        Ok(Self::Terminal(ours, theirs, Typist::new(typing)))
+    }
+}
+
+/// Runs a command; one that makes a seal is told what to start in it.
+pub(super) fn run_on(
+    mut command: Command,
+    seal: Option<(SealChannel, SealRequest)>,
+    streams: Streams<'_>,
+    limit: Duration,
+    stop: &Stop,
+) -> Outcome {
+    let start = Instant::now();
+    let (mut hear, mut typist) = (None, None);
+    let [input, output, errors] = match streams {
+        Streams::Terminal(ours, theirs, who) => {
+            typist = Some((ours, who));
+            theirs
+        }
+        Streams::Apart(who) => {
+            hear = Some(who);
+            [Stdio::null(), Stdio::piped(), Stdio::piped()]
+        }
+    };
+    command.stdin(input).stdout(output).stderr(errors);
+    match &seal {
+        Some((_, request)) => tracing::debug!(?request.program, ?request.arguments, level = request.level.name(), "start"),
+        None => tracing::debug!(?command, "start"),
+    }
+    os::keep_failures_quiet();
+    os::end_children_with_us();
+    let mut wrapped = os::in_own_session(command);
+    let mut child = match spawn(&mut wrapped) {
+        Ok(child) => child,
+        Err(e) => return Outcome::not_started(e, start.elapsed()),
+    };
+    // A terminal is at its end only when nobody else has it open.
+    drop(wrapped);
+    let mut channel = None;
+    if let Some((mut opened, request)) = seal {
+        // One that is gone says so below.
+        let _ = opened.send(&request);
+        channel = Some(opened);
+    }
+    let reader = typist.as_ref().map(|(ours, _)| ours.try_clone());
+    let stdout = match reader {
+        Some(reader) => Collected::from(reader.ok()),
+        None => Collected::from(child.stdout().take()),
+    };
+    let stderr = Collected::from(child.stderr().take());
+    let mut heard = [0; 2];
+    let mut tell = || {
+        let Some(hear) = hear else { return };
+        for (stream, heard) in [&stdout, &stderr].into_iter().zip(&mut heard) {
+            hear(&stream.since(heard));
+        }
+    };
+    let longest = Duration::from_millis(if typist.is_some() { 2 } else { 10 });
+    let mut pause = Duration::from_millis(1);
+    let mut is_answered = false;
+    let ending = loop {
+        tell();
+        if let Some((ours, typist)) = &mut typist
+            && stdout.with(|output| typist.look(output, ours))
+        {
+            is_answered = true;
+            break Ending::Exited(ExitStatus::default());
+        }
+        let ended = match &mut channel {
+            Some(channel) => channel.report().map(Ending::from),
+            None => child.try_wait().map_or_else(|e| Some(Ending::NotStarted(e)), |ended| ended.map(Ending::Exited)),
+        };
+        match ended {
+            Some(ending) => break ending,
+            None if stop.requested() => break Ending::Interrupted,
+            None if start.elapsed() >= limit => break Ending::TimedOut,
+            None => {}
+        }
+        thread::sleep(pause);
+        pause = (pause * 2).min(longest);
+    };
+    let took = start.elapsed();
+    if matches!(ending, Ending::Exited(_)) && !is_answered {
+        let until = Instant::now() + GRACE;
+        while !(stdout.ended() && stderr.ended()) && Instant::now() < until {
+            thread::sleep(Duration::from_millis(1));
+        }
+    }
+    tell();
+    let mut left = Vec::new();
+    if let Some(channel) = channel {
+        left = channel.end();
+        // The maker of the seal ends when everything in it has.
+        let until = Instant::now() + GRACE;
+        while matches!(child.try_wait(), Ok(None)) && Instant::now() < until {
+            thread::sleep(Duration::from_micros(200));
+        }
+    }
+    tracing::debug!(?ending, ?took, ?left, "the started program is done");
+    // Ends whatever is left of the group; that nothing is left is the usual case and no fault.
+    let _ = child.start_kill();
+    if is_answered || !matches!(ending, Ending::Exited(_)) {
+        let _ = child.wait();
+    }
+    Outcome { ending, stdout: stdout.take(), stderr: stderr.take(), took, left }
+}
+
+fn spawn(wrapped: &mut process_wrap::std::CommandWrap) -> io::Result<Box<dyn process_wrap::std::ChildWrapper>> {
+    let mut tries = 0;
+    loop {
+        match wrapped.spawn() {
+            // Another thread of a busy program may have forked while it wrote this file.
+            Err(e) if os::is_busy(&e) && tries < 20 => {
+                tries += 1;
+                thread::sleep(Duration::from_millis(5));
+            }
+            other => return other,
+        }
+    }
+}
+
+/// A stream read by a thread of its own.
+#[derive(Clone)]
+struct Collected(Arc<Mutex<(Vec<u8>, bool)>>);
+
+impl Collected {
+    fn from(stream: Option<impl Read + Send + 'static>) -> Self {
+        let collected = Self(Arc::new(Mutex::new((Vec::new(), stream.is_none()))));
+        if let Some(mut stream) = stream {
+            let into = collected.clone();
+            thread::spawn(move || {
+                let mut buffer = vec![0; 1 << 14];
+                while let Ok(read @ 1..) = stream.read(&mut buffer) {
+                    let mut kept = into.lock();
+                    let room = KEPT_OUTPUT - kept.0.len();
+                    kept.0.extend_from_slice(&buffer[..read.min(room)]);
+                }
+                into.lock().1 = true;
+            });
+        }
+        collected
+    }
+
+    fn lock(&self) -> std::sync::MutexGuard<'_, (Vec<u8>, bool)> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// What has come since it was last asked for.
+    fn since(&self, heard: &mut usize) -> Vec<u8> {
+        let kept = self.lock();
+        let new = kept.0[*heard..].to_vec();
+        *heard = kept.0.len();
+        new
+    }
+
+    fn with<R>(&self, look: impl FnOnce(&[u8]) -> R) -> R {
+        look(&self.lock().0)
+    }
+
+    fn ended(&self) -> bool {
+        self.lock().1
+    }
+
+    fn take(&self) -> Vec<u8> {
+        std::mem::take(&mut self.lock().0)
+    }
+}
+
