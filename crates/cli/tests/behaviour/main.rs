@@ -23,6 +23,8 @@ mod prompts;
 mod proof;
 mod receive;
 mod reliability;
+#[cfg(unix)]
+mod sealed;
 mod startup;
 mod survey;
 mod trace;

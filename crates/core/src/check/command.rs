@@ -12,7 +12,7 @@ use crate::layout::Command;
 use crate::order::promotion;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::{self, Caller, Disk, Kind, Shell, same_file};
-use crate::terminal::{Answer, NoAnswer, TerminalKind};
+use crate::terminal::{Answer, NoAnswer, Said, TerminalKind};
 use crate::yard::{Answers, Card, CardProbe};
 
 /// One command to be checked.
@@ -54,7 +54,13 @@ impl Subject {
     }
 
     /// Looks at what it means in every new terminal and starts it as each would.
-    pub fn check(&self, answers: &[Answer], prober: Option<&Prober<'_>>) -> std::io::Result<CommandCheck> {
+    /// `leads` says of which answers, by their place, an alias or function leads to it in the end.
+    pub fn check(
+        &self,
+        answers: &[Answer],
+        leads: &dyn Fn(usize) -> bool,
+        prober: Option<&Prober<'_>>,
+    ) -> std::io::Result<CommandCheck> {
         let mut findings = Vec::new();
         let mut verdict = Verdict::Good;
         let mut results = Vec::new();
@@ -63,8 +69,8 @@ impl Subject {
             findings.push(Finding::new(Code::NoShell, "no shell was found to prove the command in"));
             verdict = Verdict::NotFound;
         }
-        for answer in answers {
-            let (result, bad) = self.result(answer);
+        for (at, answer) in answers.iter().enumerate() {
+            let (result, bad) = self.result(answer, leads(at));
             results.push(result);
             if answer.taken {
                 by_terminal.add(taken(), answer);
@@ -146,7 +152,14 @@ impl Subject {
         probe::probe(&target, environment, prober)
     }
 
-    fn result(&self, answer: &Answer) -> (CallerResult, Option<(Verdict, Finding)>) {
+    /// Whether an alias or function of the shell answers, and a search through PATH would find this file.
+    pub fn is_hidden_by_shell(&self, said: &Said) -> bool {
+        let meaning = said.meaning(&self.name);
+        let is_ours = meaning.file.as_ref().is_some_and(|file| same_file(file, &self.file));
+        matches!(meaning.kind, Kind::Alias | Kind::Function) && is_ours
+    }
+
+    fn result(&self, answer: &Answer, leads: bool) -> (CallerResult, Option<(Verdict, Finding)>) {
         let caller = Caller::from(answer.shell);
         let mut result = CallerResult {
             caller,
@@ -187,6 +200,10 @@ impl Subject {
                     let remedy = promotion(name, &self.file, &said.context).unwrap_or_else(look);
                     (Verdict::Shadowed, Finding::new(Code::Shadowed, seen).remedy(remedy))
                 })
+            }
+            (Kind::Alias | Kind::Function, Some(file)) if leads => {
+                (result.winner, result.ours) = (Some(file.clone().into()), true);
+                None
             }
             (Kind::Alias | Kind::Function | Kind::Builtin, _) => {
                 let what = match meaning.kind {

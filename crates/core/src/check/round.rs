@@ -1,5 +1,7 @@
 //! One asking of all new terminals, and what is run in the environments they hand on.
 
+use std::collections::HashSet;
+use std::path::Path;
 use std::thread;
 
 use super::command::Subject;
@@ -32,12 +34,27 @@ impl<'a> Round<'a> {
         Ok(Self { answers, runs, prober, session })
     }
 
+    /// For each answer the names that an alias or function answers to, and that start the right file all the same.
+    fn leading(&self, subjects: &[Subject]) -> Result<Vec<HashSet<String>>, CheckError> {
+        let asking = self.session.asking()?;
+        let hidden = |answer: &Answer| -> Vec<(&str, &Path)> {
+            let Ok(said) = &answer.said else { return Vec::new() };
+            let of_shell = subjects.iter().filter(|subject| subject.is_hidden_by_shell(said));
+            of_shell.map(|subject| (subject.name.as_str(), subject.file.as_path())).collect()
+        };
+        Ok(process::side_by_side(&self.answers, 6, |answer| asking.leading_to(answer, &hidden(answer))))
+    }
+
     /// Checks commands, in their order.
     pub fn commands(&self, subjects: &[Subject]) -> Result<Vec<CommandCheck>, CheckError> {
         // Most of a probe's time is the start of a process, which waits as much as it works.
         let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
         let prober = self.runs.then_some(&self.prober);
-        let checked = process::side_by_side(subjects, at_a_time, |subject| subject.check(&self.answers, prober));
+        let leading = self.leading(subjects)?;
+        let checked = process::side_by_side(subjects, at_a_time, |subject| {
+            let leads = |at: usize| leading[at].contains(&subject.name);
+            subject.check(&self.answers, &leads, prober)
+        });
         if self.session.stop.requested() {
             return Err(CheckError::Interrupted);
         }

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use super::answer::{Answer, Said};
+use super::answer::{Answer, NoAnswer, Said};
 use crate::finding::{Code, Finding};
 use crate::resolve::Shell;
 
@@ -34,6 +34,10 @@ pub fn tell_other_paths(answers: &[Answer], said: &Said) -> Vec<Finding> {
             findings.push(Finding::new(Code::SlowStartup, seen).remedy("look at what its startup files start"));
         }
         match &answer.said {
+            Err(NoAnswer::NotAsked(_)) => {
+                let seen = format!("a new terminal was not asked, since nothing here would keep it from leaving traces: {words}");
+                findings.push(Finding::new(Code::NotProven, seen).remedy("ask it as it is with --unsealed"));
+            }
             Err(_) => {
                 let seen = format!("a new terminal gave no answer: {words}");
                 findings.push(Finding::new(Code::NoTerminalAnswer, seen).remedy("look at that shell's startup files"));

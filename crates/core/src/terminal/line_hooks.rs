@@ -4,10 +4,12 @@
 use super::quoting::quoted;
 use crate::resolve::Shell;
 
+/// For bash to be typed first: a file that is read has no such trap (bash(1), `trap`).
+pub(super) const BASH_FIRST: &str = " _wyard_trap=$(trap -p DEBUG)\r";
+
 /// bash(1), `trap`, DEBUG: the trap's own text, with the line in place of `BASH_COMMAND`.
 const BASH: &str = r#"_wyard_line=LINE
-_wyard_trap=$(\builtin trap -p DEBUG)
-if \builtin test -n "$_wyard_trap"; then
+if \builtin test -n "${_wyard_trap-}"; then
 \builtin eval "_wyard_trap=(${_wyard_trap})"
 _wyard_trap=${_wyard_trap[2]//BASH_COMMAND/_wyard_line}
 \builtin eval "$_wyard_trap" >/dev/null 2>&1 || \builtin :

@@ -8,6 +8,7 @@ mod base;
 mod differences;
 mod elevated;
 mod environment;
+mod leads;
 mod line_hooks;
 mod multiplexers;
 mod origin;

@@ -16,7 +16,7 @@ pub(super) const PRINT: &str = "/usr/bin/printf";
 /// What prints every variable, each ended by a zero byte (env(1)).
 const ENV: &str = "/usr/bin/env -0";
 
-/// The question as commands of the shell. The answer is fields that end in a NUL byte, between two markers: PATH, then kind
+/// The question as commands of the shell. The answer is fields that end in a NUL byte, between two markers: PATH, the current folder, then kind
 /// and file of each command, then `=VALUE` or nothing for each variable, then every variable that programs are handed.
 ///
 /// Backslashes keep aliases away from our own words, `builtin` and `command` functions. A shell that is to end at the first
@@ -43,7 +43,7 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             let patterns = r"set -l _wyard_abbr '^(?:'(string join '|' -- '(?!)' (abbr --show 2>/dev/null | string replace -rf -- '^.*--regex (\'(?:[^\'\\\\]|\\\\.)*\'|\S+) .*$' '$1' | string unescape))')$'
 ";
             format!(
-                "{patterns}builtin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect)\n\
+                "{patterns}builtin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect) $PWD\n\
                  for c in {commands}\nbuiltin printf '%s\\0' (begin; {kind}; end | string collect; or echo none)\n\
                  builtin printf '%s\\0' (command -s -- $c 2>/dev/null | string collect; or echo)\nend\n{asked}\
                  {ENV}\nbuiltin printf '%s\\0' {marker}"
@@ -66,7 +66,7 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
                 .map(|v| format!("if ($?{v}) eval '{PRINT} \"=%s\\0\" ${v}:q'; if (! $?{v}) {PRINT} '\\0'; "));
             let wanted: String = wanted.collect();
             format!(
-                "unset savehist; unalias which; unalias where; unalias echo; unalias if; unalias eval\n{PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q; {asked}{wanted}\
+                "unset savehist; unalias which; unalias where; unalias echo; unalias if; unalias eval\n{PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q $cwd:q; {asked}{wanted}\
                  {ENV}; {PRINT} '%s\\0' {marker}"
             )
         }
@@ -103,7 +103,7 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
                 variables.iter().map(|v| format!("{print} '%s\\0' \"${{{v}+=}}${{{v}-}}\"\n")).collect();
             let stay = if matches!(shell, Shell::Bash | Shell::Zsh) { "\\builtin set +eu" } else { "\\command set +eu" };
             format!(
-                "{stay}\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\"\n{loop_}{asked}{ENV}\n{print} '%s\\0' {marker}\n"
+                "{stay}\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\" \"$PWD\"\n{loop_}{asked}{ENV}\n{print} '%s\\0' {marker}\n"
             )
         }
     }
@@ -130,7 +130,9 @@ fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_
     };
     let mut fields = answer.split(|b| *b == 0);
     let path = os::name_from_bytes(fields.next()?.to_vec());
-    let context = LookupContext { path, current_folder: home.to_owned(), ..LookupContext::new(shell.system()) };
+    let current_folder = PathBuf::from(os::name_from_bytes(fields.next()?.to_vec()));
+    let current_folder = if current_folder.is_absolute() { current_folder } else { home.to_owned() };
+    let context = LookupContext { path, current_folder: current_folder.clone(), ..LookupContext::new(shell.system()) };
     let mut meanings = BTreeMap::new();
     let mut said: Vec<&[u8]> = fields.by_ref().take(2 * question.commands.len()).collect();
     if said.len() < 2 * question.commands.len() {
@@ -152,7 +154,8 @@ fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_
             }
             _ => file.strip_suffix(b"\n").unwrap_or(&file).to_vec(),
         };
-        let file = file.starts_with(b"/").then(|| PathBuf::from(os::name_from_bytes(file)));
+        // Where an entry of PATH is none of the root's, so is what is found there.
+        let file = file.contains(&b'/').then(|| current_folder.join(os::name_from_bytes(file)));
         let kind = match shell {
             Shell::Ksh | Shell::Tcsh => kind_in_words(name, &kind),
             _ => kind_of(name, &kind, file.is_some()),
@@ -182,7 +185,7 @@ fn kind_of(name: &str, said: &str, has_file: bool) -> Kind {
         "builtin" | "keyword" | "reserved" => Kind::Builtin,
         "none" | "" => Kind::None,
         _ if said.starts_with("alias ") => Kind::Alias,
-        _ if said.starts_with('/') => Kind::File,
+        _ if said.contains('/') => Kind::File,
         // A bare name: a function hides a file that a shell without it would find; a builtin cannot be taken away.
         _ if said == name && has_file => Kind::Function,
         _ => Kind::Builtin,
@@ -244,14 +247,14 @@ mod tests {
         let commands = ["a".to_owned(), "b".to_owned()];
         let variables = ["V".to_owned(), "W".to_owned()];
         let question = Question { commands: &commands, variables: &variables };
-        let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0file\0/x/a\0b: alias\0\0=1 2\0\0A=b\0M\0bye";
+        let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0/h\0file\0/x/a\0b: alias\0\0=1 2\0\0A=b\0M\0bye";
         let said = parse(Shell::Bash, "M", output, question, Path::new("/h")).unwrap();
         assert_eq!(said.context.path, "/x:/y");
         assert_eq!(*said.meaning("a"), Meaning { kind: Kind::File, file: Some("/x/a".into()) });
         assert_eq!(*said.meaning("b"), Meaning { kind: Kind::Alias, file: None });
         assert_eq!((said.variable("V"), said.variable("W")), (Some("1 2".as_ref()), None));
         assert_eq!(said.environment.get("A"), Some("b".as_ref()));
-        assert_eq!(parse(Shell::Bash, "M", b"\nM\0/x\0file\0/x/a\0", question, Path::new("/h")), None, "cut off");
+        assert_eq!(parse(Shell::Bash, "M", b"\nM\0/x\0/h\0file\0/x/a\0", question, Path::new("/h")), None, "cut off");
         assert_eq!(parse(Shell::Bash, "M", b"nothing", question, Path::new("/h")), None);
         for (said, kind) in [
             ("t is a tracked alias for /bin/t", Kind::File),

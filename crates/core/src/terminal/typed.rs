@@ -59,6 +59,7 @@ impl Typed {
         let file = |name| quoted(self.shell, &self.file(name).to_string_lossy());
         match self.shell {
             Shell::Tcsh => format!(" source {}", file("tcsh")),
+            Shell::Bash => format!("{} . {}", line_hooks::BASH_FIRST, file("ask")),
             _ => format!(" . {}", file("ask")),
         }
     }

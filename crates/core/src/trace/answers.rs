@@ -9,7 +9,7 @@ use crate::order::promotion;
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Disk, Kind, LookupContext, Shell, Standing, same_file};
 use crate::system::System;
-use crate::terminal::{Answer, Said, StartMode, TerminalKind};
+use crate::terminal::{Answer, NoAnswer, Said, StartMode, TerminalKind};
 
 /// Adds what a shell said, with other ways of starting it where they give the same.
 pub(super) fn add_answer(
@@ -23,9 +23,13 @@ pub(super) fn add_answer(
         Ok(said) => {
             let mut one = proved(Caller::from(answer.shell), name, said);
             tell_losing(ours, &mut one, name, answer.shell, said);
+            if let Some(doubt) = &answer.doubt {
+                one.proved = false;
+                one.findings.push(Finding::new(Code::NotProven, doubt).remedy(UNSEALED));
+            }
             one
         }
-        Err(_) => unproved(Caller::from(answer.shell), answer.mode),
+        Err(why) => unproved(Caller::from(answer.shell), answer.mode, why),
     };
     let bare = |t: &CallerTrace| -> Vec<_> { t.candidates.iter().map(|c| (c.path.clone(), c.standing)).collect() };
     let like = |t: &&mut CallerTrace| {
@@ -102,10 +106,19 @@ fn app_alias(name: &str, alias: &Path) -> Finding {
     Finding::new(Code::AppAlias, seen).remedy("switch it off in the system's settings, under app execution aliases")
 }
 
-fn unproved(caller: Caller, mode: StartMode) -> CallerTrace {
-    let seen = format!("a new {} terminal of {} gave no answer", mode.name(), caller.name());
+/// How what is not proven is proved all the same.
+const UNSEALED: &str = "ask it as it is with --unsealed";
+
+fn unproved(caller: Caller, mode: StartMode, why: &NoAnswer) -> CallerTrace {
+    let place = format!("a new {} terminal of {}", mode.name(), caller.name());
     let mut traced = unanswered(caller, vec![mode]);
-    traced.findings.push(Finding::new(Code::NoTerminalAnswer, seen));
+    traced.findings.push(match why {
+        NoAnswer::NotAsked(_) => {
+            let seen = format!("{place} was not asked: nothing here would keep it from leaving traces");
+            Finding::new(Code::NotProven, seen).remedy(UNSEALED)
+        }
+        _ => Finding::new(Code::NoTerminalAnswer, format!("{place} gave no answer")),
+    });
     traced
 }
 

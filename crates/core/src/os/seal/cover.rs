@@ -19,6 +19,7 @@ use super::level::SealLevel;
 use super::mount_table::{below, mount_points};
 use super::request::{Network, SealRequest};
 use super::refused::{Refused, Rights, Step as _};
+use crate::os;
 
 /// How much the layers may hold.
 const LAYERS: &str = "size=256m,mode=755";
@@ -47,7 +48,7 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused
         // Sockets in a covered folder answer nobody.
         folders.push("/run".into());
     }
-    let folders = targets(folders, rights);
+    let folders = targets(folders, os::is_superuser());
     // All are opened before the first is covered.
     let mut opened = BTreeMap::new();
     for folder in &folders {
@@ -58,7 +59,7 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused
             opened.insert(point.clone(), fd);
         }
     }
-    let devices = (rights == Rights::Superuser).then(Devices::open);
+    let devices = os::is_superuser().then(Devices::open);
     read_only("/").step("read-only mounts")?;
     let Some(first) = folders.first() else { return Ok(()) };
     mount("wyard", first, "tmpfs", MountFlags::NOSUID | MountFlags::NODEV, Some(&*c_string(LAYERS)))
@@ -95,11 +96,11 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused
 }
 
 /// The real folders among these that are there, those that hold others first.
-fn targets(folders: Vec<PathBuf>, rights: Rights) -> Vec<PathBuf> {
+fn targets(folders: Vec<PathBuf>, makes_devices: bool) -> Vec<PathBuf> {
     let real = folders.into_iter().filter_map(|folder| folder.canonicalize().ok());
     let mut real: Vec<PathBuf> = real.filter(|folder| folder.is_dir() && folder != Path::new("/")).collect();
     // Where the devices are made anew, what is below them is as well.
-    real.retain(|folder| rights == Rights::Own || !folder.starts_with("/dev"));
+    real.retain(|folder| !makes_devices || !folder.starts_with("/dev"));
     real.sort();
     real.dedup();
     real
@@ -297,6 +298,6 @@ mod tests {
         symlink(at("h"), at("link")).unwrap();
         let given = vec![at("h/x"), at("link"), at("h"), at("file"), at("none"), "/".into(), "/dev".into()];
         let real = |name: &str| at(name).canonicalize().unwrap();
-        assert_eq!(targets(given, Rights::Superuser), [real("h"), real("h/x")]);
+        assert_eq!(targets(given, true), [real("h"), real("h/x")]);
     }
 }
