@@ -7,7 +7,7 @@ use wagon_yard_core::os;
 use wagon_yard_core::progress::Stop;
 
 use crate::archives::{script, tidelog, zip};
-use crate::home::{Home, Ran, program};
+use crate::home::{Home, program};
 
 fn sha256(file: &str) -> String {
     let content = fs::File::open(file).unwrap();

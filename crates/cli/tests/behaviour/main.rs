@@ -16,6 +16,7 @@ mod installers;
 mod interrupted;
 mod judges;
 mod lookup_on_windows;
+mod odd_archives;
 mod on_windows;
 mod packages;
 mod path;

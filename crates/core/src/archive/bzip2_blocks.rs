@@ -11,9 +11,11 @@ use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::thread;
 
-use bzip2::bufread::{BzDecoder, MultiBzDecoder};
+use bzip2::bufread::BzDecoder;
 
 use super::guard;
+use super::members::Members;
+use super::oddities::Oddities;
 use super::segment::Segment;
 
 /// What a block begins with.
@@ -45,8 +47,12 @@ pub(super) struct Blocks {
     /// Bytes handed on so far.
     given: u64,
     /// The usual decoder, once it has taken over.
-    serial: Option<MultiBzDecoder<BufReader<Segment>>>,
+    serial: Option<Serial>,
+    oddities: Oddities,
 }
+
+/// The usual decoder, of one stream behind the other.
+type Serial = Members<BzDecoder<BufReader<Segment>>>;
 
 enum Part {
     /// A block's pieces, to come.
@@ -66,7 +72,7 @@ type Job = (Vec<u8>, SyncSender<Piece>);
 
 impl Blocks {
     /// Begins to decode.
-    pub fn new(packed: Segment) -> io::Result<Self> {
+    pub fn new(packed: Segment, oddities: Oddities) -> io::Result<Self> {
         let threads = thread::available_parallelism().map_or(2, usize::from).min(MOST_THREADS);
         let (add_part, parts) = sync_channel(threads);
         let (add_job, jobs) = sync_channel::<Job>(1);
@@ -83,12 +89,12 @@ impl Blocks {
         }
         let from = packed.clone();
         guard::start(move || Splitter::new(from).split(&add_part, &add_job))?;
-        Ok(Self { packed, parts, block: None, piece: Vec::new(), at: 0, given: 0, serial: None })
+        Ok(Self { packed, parts, block: None, piece: Vec::new(), at: 0, given: 0, serial: None, oddities })
     }
 
     /// Lets the usual decoder go on behind what was handed on already.
-    fn go_serial(&mut self) -> io::Result<&mut MultiBzDecoder<BufReader<Segment>>> {
-        let mut decoder = MultiBzDecoder::new(BufReader::with_capacity(READ, self.packed.clone()));
+    fn go_serial(&mut self) -> io::Result<&mut Serial> {
+        let mut decoder = Serial::new(&self.packed, &self.oddities);
         io::copy(&mut decoder.by_ref().take(self.given), &mut io::sink())?;
         Ok(self.serial.insert(decoder))
     }
@@ -330,14 +336,14 @@ mod tests {
 
     /// What is read, and whether the usual decoder was needed.
     fn read(bytes: &[u8]) -> (io::Result<Vec<u8>>, bool) {
-        let (mut blocks, mut content) = (Blocks::new(segment(bytes)).unwrap(), Vec::new());
+        let (mut blocks, mut content) = (Blocks::new(segment(bytes), Oddities::default()).unwrap(), Vec::new());
         let read = blocks.read_to_end(&mut content).map(|_| content);
         (read, blocks.serial.is_some())
     }
 
     fn read_serially(bytes: &[u8]) -> io::Result<Vec<u8>> {
         let mut content = Vec::new();
-        MultiBzDecoder::new(bytes).read_to_end(&mut content).map(|_| content)
+        bzip2::bufread::MultiBzDecoder::new(bytes).read_to_end(&mut content).map(|_| content)
     }
 
     #[test]

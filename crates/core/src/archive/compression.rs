@@ -6,6 +6,8 @@ use liblzma::bufread::XzDecoder;
 use serde::{Deserialize, Serialize};
 
 use super::bzip2_blocks::Blocks;
+use super::members::Members;
+use super::oddities::Oddities;
 use super::segment::Segment;
 
 /// How an archive is packed as a whole.
@@ -40,7 +42,7 @@ impl Compression {
         } else if begins(b"BZh") && head.get(4..10).is_some_and(|block| block == b"1AY&SY" || block == b"\x17rE8P\x90")
         {
             Self::Bzip2
-        } else if begins(&[0x28, 0xb5, 0x2f, 0xfd]) {
+        } else if begins(&[0x28, 0xb5, 0x2f, 0xfd]) || is_skippable(head) {
             Self::Zstd
         } else if is_lzma(head) {
             Self::Lzma
@@ -63,13 +65,15 @@ impl Compression {
     }
 
     /// A reader of what is inside, to the end of the last stream.
-    pub(super) fn open(self, packed: Segment) -> io::Result<Box<dyn Read + Send>> {
+    pub(super) fn open(self, packed: Segment, oddities: &Oddities) -> io::Result<Box<dyn Read + Send>> {
+        if self == Self::Gzip {
+            return Ok(Box::new(Members::<flate2::bufread::GzDecoder<_>>::new(&packed, oddities)));
+        }
         let raw = BufReader::with_capacity(1 << 18, packed);
         Ok(match self {
-            Self::None => Box::new(raw),
-            Self::Gzip => Box::new(flate2::bufread::MultiGzDecoder::new(raw)),
+            Self::None | Self::Gzip => Box::new(raw),
             Self::Xz => Box::new(XzStreams(Some(XzDecoder::new_stream(raw, many_threads()?)))),
-            Self::Bzip2 => Box::new(Blocks::new(raw.into_inner())?),
+            Self::Bzip2 => Box::new(Blocks::new(raw.into_inner(), oddities.clone())?),
             Self::Zstd => Box::new(zstd(raw)?),
             Self::Lzma => Box::new(lzma(raw)?),
         })
@@ -130,6 +134,17 @@ fn many_threads() -> io::Result<liblzma::stream::Stream> {
         .memlimit_threading(DECODER_MEMORY / 4)
         .memlimit_stop(DECODER_MEMORY)
         .decoder()?)
+}
+
+/// A frame of zstd that decoders pass over (RFC 8878, 3.1.2), with another frame behind it where that can be seen.
+fn is_skippable(head: &[u8]) -> bool {
+    let Some(([kind, rest @ ..], length)) = head.split_first_chunk::<4>().map(|(mark, rest)| (*mark, rest)) else {
+        return false;
+    };
+    let is_marked = kind & 0xf0 == 0x50 && rest == [0x2a, 0x4d, 0x18];
+    let Some((length, rest)) = length.split_first_chunk::<4>() else { return false };
+    let next = usize::try_from(u32::from_le_bytes(*length)).ok().and_then(|length| rest.get(length..));
+    is_marked && next.is_none_or(|next| next.len() < 4 || Compression::of(next) == Compression::Zstd)
 }
 
 /// The old format has no mark of its own: a properties byte (`lc`, `lp`, `pb`), the dictionary's size, and the size of

@@ -76,6 +76,7 @@ pub(super) mod mode {
     pub const FOLDER: u32 = 0o040_000;
     pub const FILE: u32 = 0o100_000;
     pub const LINK: u32 = 0o120_000;
+    pub const PIPE: u32 = 0o010_000;
     pub const EXECUTE: u32 = 0o111;
 }
 

@@ -14,6 +14,7 @@ use super::error::ArchiveError;
 use super::guard;
 use super::held::read_held;
 use super::segment::{Buffered, Segment};
+use super::seven_zip_header;
 use crate::progress::Stop;
 
 /// Set in a file's attributes where the upper half holds its Unix mode.
@@ -52,8 +53,8 @@ pub(super) fn walk(
     stop: &Stop,
     visit: &mut Visit<'_>,
 ) -> Result<(), ArchiveError> {
-    let (mut source, password) = (Buffered::new(segment), Password::empty());
-    let archive = Arc::new(directory(file, &mut source)?);
+    let (mut source, password) = (Buffered::new(segment.clone()), Password::empty());
+    let archive = Arc::new(directory(file, &segment, &mut source)?);
     let executable = |entry: &ArchiveEntry| !entry.is_directory && bits(entry).is_some_and(|m| m & mode::EXECUTE != 0);
     let modeless = !archive.files.iter().any(executable);
     let is_wanted = |entry: &ArchiveEntry| {
@@ -91,7 +92,10 @@ pub(super) fn walk(
 }
 
 /// Reads what the end of the file says of the blocks and entries.
-fn directory(file: &Path, source: &mut Buffered) -> Result<Archive, ArchiveError> {
+fn directory(file: &Path, segment: &Segment, source: &mut Buffered) -> Result<Archive, ArchiveError> {
+    // The crate takes memory for all that is counted there.
+    seven_zip_header::check(segment.clone())
+        .map_err(|source| ArchiveError::Damaged { file: file.to_owned(), source })?;
     let read = guard::run(|| Ok(Archive::read(source, &Password::empty())));
     let read = read.map_err(|source| ArchiveError::Damaged { file: file.to_owned(), source })?;
     read.map_err(|error| failure(file, error))
@@ -217,7 +221,7 @@ fn bits(entry: &ArchiveEntry) -> Option<u32> {
 
 /// How much the files hold together, in bytes, as the directory says.
 pub(super) fn content_bytes(segment: Segment) -> Option<u64> {
-    let archive = directory(Path::new(""), &mut Buffered::new(segment)).ok()?;
+    let archive = directory(Path::new(""), &segment, &mut Buffered::new(segment.clone())).ok()?;
     Some(archive.files.iter().fold(0, |sum, entry| sum.saturating_add(entry.size)))
 }
 

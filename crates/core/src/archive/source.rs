@@ -12,9 +12,11 @@ use super::kinds::{self, BLOCK, Container};
 use super::limits::Limits;
 use super::segment::Segment;
 use super::size::{self, CutOff};
+use super::oddities::Oddities;
 use super::write::CHUNK;
 use super::{deb, seven_zip, single, tar, zip};
 use crate::error::FileContext as _;
+use crate::finding::Finding;
 use crate::program::HEAD_BYTES;
 use crate::progress::Stop;
 
@@ -70,6 +72,10 @@ pub struct Source {
     archive: Segment,
     /// The name of the only file, where the file is no archive.
     single_name: String,
+    /// What was noted while it was read.
+    oddities: Oddities,
+    /// Whether only a checksum can tell that its end is not missing.
+    end_unproven: bool,
 }
 
 impl Source {
@@ -95,7 +101,8 @@ impl Source {
             let Some((name, inner, length)) = source.only_archive(scratch, stop)? else { break };
             let inside = Self::of(Path::new(&name), Segment::new(Arc::new(inner), 0, length), bytes)?;
             let format = Format { inner: Some(name), ..inside.format };
-            source = Self { path: source.path, whole: source.whole, format, ..inside };
+            // What is around it has a checksum of its own.
+            source = Self { path: source.path, whole: source.whole, format, end_unproven: false, ..inside };
         }
         Ok(source)
     }
@@ -119,13 +126,14 @@ impl Source {
         let mut archive = whole.clone();
         let mut container = kinds::container(&head);
         let mut around = Compression::None;
+        let oddities = Oddities::default();
         if container == Some(Container::Deb) {
             let (start, length) = deb::data(&mut archive.clone()).map_err(damaged)?;
             archive = archive.part(start, length);
             around = Compression::of(&self::head(&mut archive.clone()).map_err(damaged)?);
         } else if container.is_none() && compression != Compression::None {
             around = compression;
-            let inner = compression.open(archive.clone()).and_then(|mut stream| self::head(&mut stream));
+            let inner = compression.open(archive.clone(), &oddities).and_then(|mut stream| self::head(&mut stream));
             let inner = inner.map_err(|source| damaged(source).of_stream(bytes))?;
             // Only a stream can be read out of a stream; a zip inside is found as the single file.
             container = kinds::container(&inner).filter(|c| *c == Container::Tar).or(Some(Container::Single));
@@ -135,16 +143,38 @@ impl Source {
             container = Some(Container::Zip);
         }
         let Some(container) = container else { return Err(ArchiveError::not(file, &kinds::looks_like(&name, &head))) };
-        if let Some(CutOff(expected)) = size::cut_off(container, around, &head, &whole).map_err(damaged)? {
+        let cut_off = size::cut_off(container, around, &head, &whole).map_err(damaged)?;
+        let end_unproven = container == Container::Tar && cut_off == Some(CutOff(None));
+        if let Some(CutOff(expected)) = cut_off.filter(|_| !end_unproven) {
             return Err(ArchiveError::CutOff { file: file.to_owned(), bytes, expected });
         }
+        if end_unproven {
+            oddities.lacks_end();
+        }
         let format = Format { container, compression: around, bytes, inner: None };
-        Ok(Self { path: file.to_owned(), format, whole, archive, single_name: single::plain_name(file) })
+        Ok(Self { path: file.to_owned(), format, whole, archive, single_name: single::plain_name(file), oddities, end_unproven })
     }
 
     /// A reader of the whole file.
     pub(crate) fn whole(&self) -> Segment {
         self.whole.clone()
+    }
+
+    /// Refuses a file whose end may be missing, unless a published checksum tells that it is whole.
+    ///
+    /// # Errors
+    /// When so.
+    pub fn check_end(&self, is_published: bool) -> Result<(), ArchiveError> {
+        match self.end_unproven && !is_published {
+            true => Err(ArchiveError::CutOff { file: self.path.clone(), bytes: self.format.bytes, expected: None }),
+            false => Ok(()),
+        }
+    }
+
+    /// What is odd about what was read of it until now.
+    #[must_use]
+    pub fn findings(&self) -> Vec<Finding> {
+        self.oddities.findings()
     }
 
     /// Goes through the entries in order.
@@ -173,7 +203,7 @@ impl Source {
             Container::Zip => zip::walk(&self.path, self.archive.clone(), limits, visit),
             Container::SevenZip => seven_zip::walk(&self.path, self.archive.clone(), wanted, stop, visit),
             Container::Tar | Container::Deb => {
-                tar::walk(&self.path, self.archive.clone(), self.format.compression, visit)
+                tar::walk(&self.path, self.archive.clone(), self.format.compression, &self.oddities, visit)
             }
             Container::Single => self.walk_single(visit),
         }
@@ -191,7 +221,7 @@ impl Source {
 
     fn walk_single(&self, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
         let damaged = |source| ArchiveError::Damaged { file: self.path.clone(), source };
-        let content = self.format.compression.open(self.archive.clone()).map_err(damaged)?;
+        let content = self.format.compression.open(self.archive.clone(), &self.oddities).map_err(damaged)?;
         let mut content = BufReader::with_capacity(CHUNK, content);
         let known = self.format.compression == Compression::None;
         let raw = RawEntry {

@@ -18,11 +18,18 @@ struct Inner {
     at: u64,
     /// How many of them the parser does not know of.
     past: u64,
+    /// Whether the parser's last reading was of zero bytes.
+    zeros: bool,
 }
 
 impl Stream {
     pub fn new(ahead: Ahead) -> Self {
-        Self(Rc::new(RefCell::new(Inner { ahead, at: 0, past: 0 })))
+        Self(Rc::new(RefCell::new(Inner { ahead, at: 0, past: 0, zeros: false })))
+    }
+
+    /// Whether what the parser has read last was zero bytes.
+    pub fn has_read_zeros(&self) -> bool {
+        self.0.borrow().zeros
     }
 
     /// The next bytes, not of the parser's reading. Until this is dropped nothing else may be read.
@@ -36,6 +43,9 @@ impl Read for Stream {
         let mut inner = self.0.borrow_mut();
         let read = inner.ahead.read(buffer)?;
         inner.at += read as u64;
+        if read > 0 {
+            inner.zeros = buffer[..read].iter().all(|byte| *byte == 0);
+        }
         Ok(read)
     }
 }

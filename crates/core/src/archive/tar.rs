@@ -9,6 +9,7 @@ use super::ahead::Ahead;
 use super::compression::Compression;
 use super::entries::{RawEntry, RawKind, Visit};
 use super::error::ArchiveError;
+use super::oddities::Oddities;
 use super::rationed::{Ration, Rationed};
 use super::segment::{Buffered, Segment};
 use super::sparse::Sparse;
@@ -22,6 +23,7 @@ pub(super) fn walk(
     file: &Path,
     segment: Segment,
     compression: Compression,
+    oddities: &Oddities,
     visit: &mut Visit<'_>,
 ) -> Result<(), ArchiveError> {
     let damaged = |source| ArchiveError::Damaged { file: file.to_owned(), source };
@@ -36,7 +38,7 @@ pub(super) fn walk(
             one(file, entry, &ration, &mut |raw, content, _| visit(raw, &mut Decoded::new(content, &mut buffer)))
         });
     }
-    let stream = Stream::new(compression.open(segment).and_then(Ahead::new).map_err(damaged)?);
+    let stream = Stream::new(compression.open(segment, oddities).and_then(Ahead::new).map_err(damaged)?);
     let mut archive = Archive::new(Rationed::new(stream.clone(), ration.clone()));
     archive.entries_with_seek().map_err(damaged)?.try_for_each(|entry| {
         one(file, entry, &ration, &mut |raw, content, as_packed| match as_packed {
@@ -44,6 +46,10 @@ pub(super) fn walk(
             None => visit(raw, &mut Decoded::new(content, &mut buffer)),
         })
     })?;
+    // The parser has read last what ends the archive, or nothing.
+    if !stream.has_read_zeros() {
+        oddities.lacks_end();
+    }
     io::copy(&mut archive.into_inner().into_inner(), &mut io::sink()).map(|_| ()).map_err(damaged)
 }
 
@@ -82,6 +88,8 @@ fn visit_one<R: Read>(
         EntryType::Symlink => RawKind::Link(link_target(entry)),
         EntryType::Link => RawKind::HardLink(link_target(entry)),
         EntryType::XGlobalHeader => return Ok(()),
+        // Rights of the file that follows, as Solaris writes them (its `tar.h`, `ACL_HDR`).
+        kind if kind.as_byte() == b'A' => return Ok(()),
         _ => RawKind::Special,
     };
     // What has holes does not lie in the archive as it is.

@@ -122,6 +122,8 @@ impl Opened {
             _ if entry.is_dir() || name.ends_with('/') => RawKind::Folder,
             0 | mode::FILE => RawKind::File,
             mode::FOLDER => RawKind::Folder,
+            // What was packed from a pipe has its mode.
+            mode::PIPE => RawKind::File,
             mode::LINK => RawKind::Link(self.read(file, index, &name, &mut |content| read_target(content))?),
             _ => RawKind::Special,
         };

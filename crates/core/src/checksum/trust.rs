@@ -66,6 +66,8 @@ pub struct Summed {
     pub sha256: Checksum,
     /// The published ones, all equal to those of the file.
     pub published: Vec<Published>,
+    /// What was odd about the file when it was read.
+    pub oddities: Vec<Finding>,
 }
 
 impl Summed {
@@ -82,12 +84,16 @@ impl Summed {
                 return Err(TrustError::Mismatch(Box::new(ChecksumMismatch { file, published, computed })));
             }
         }
-        Ok(Self { sha256, published })
+        Ok(Self { sha256, published, oddities: Vec::new() })
     }
 
     /// What is worth telling.
     #[must_use]
-    pub fn finding(&self) -> Option<Finding> {
+    pub fn findings(&self) -> Vec<Finding> {
+        self.of_checksum().into_iter().chain(self.oddities.clone()).collect()
+    }
+
+    fn of_checksum(&self) -> Option<Finding> {
         if self.published.is_empty() {
             let remedy = "if a checksum is published for the file, give it with --sha256, or its list with --checksums";
             return Some(Finding::new(Code::NotCompared, "the checksum was compared with nothing").remedy(remedy));

@@ -120,6 +120,20 @@ findings! {
         settle: "Where that is another shell, what counts is what that one says; it is asked as well where it is installed.",
         example: "[ -t 1 ] && exec zsh   # in ~/.bashrc",
     }
+    DataBehind = "data-behind", Caution {
+        means: "Something stands behind the end of a compressed file that is none of it.",
+        why: "what was read is whole, and has its own checksum; what stands behind it nobody reads",
+        comes_about: "The file was padded, signed, or put together with another one.",
+        settle: "Compare the file with a published checksum, or ask whoever made it.",
+        example: "cat tidelog-4.2.1.tar.gz notes.txt > tidelog.tar.gz",
+    }
+    TarEndMissing = "tar-end-missing", Caution {
+        means: "A tar archive lacks the two blocks that end one.",
+        why: "a checksum tells that it is whole; without one it could have been cut off between two files",
+        comes_about: "Some programs that write archives leave them out.",
+        settle: "Nothing has to be done.",
+        example: "tidelog-4.2.1.tar.gz, written by a library",
+    }
     VersionOfItsOwn = "version-of-its-own", Note {
         means: "A command that comes with a tool states another version than the tool's.",
         why: "it is a part with a version of its own, and the tool's own command states the right one",

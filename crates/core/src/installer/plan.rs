@@ -129,7 +129,7 @@ pub fn plan(session: &Session, request: &InstallRequest) -> Result<PlannedInstal
     let published = request.trust.published(&file)?;
     let pin = if request.dry_run { Pinned::only_summed } else { Pinned::to_run };
     let pinned = pin(&file, &published, &session.stop)?;
-    let Summed { sha256, published } = Summed::compare(&file, pinned.computed.clone(), published)?;
+    let Summed { sha256, published, .. } = Summed::compare(&file, pinned.computed.clone(), published)?;
     let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let log = session.yard.logs().join(format!("{name}-{}.log", clock::now().replace(':', "-")));
     let command = command(&pinned.path, &installer, request, &log)?;

@@ -18,6 +18,7 @@ pub(super) fn while_summing<T, E>(
 where
     E: From<TrustError> + From<ArchiveError> + From<FileError>,
 {
+    source.check_end(!published.is_empty())?;
     let processor = Processor::default();
     let (computed, worked) = thread::scope(|scope| {
         let busy = processor.in_use();
@@ -34,6 +35,8 @@ where
         worked?;
         return Err(ArchiveError::Interrupted.into());
     }
-    let summed = Summed::compare(&source.path, computed.at("read", &source.path)?, published)?;
-    Ok((summed, worked?))
+    let mut summed = Summed::compare(&source.path, computed.at("read", &source.path)?, published)?;
+    let worked = worked?;
+    summed.oddities = source.findings();
+    Ok((summed, worked))
 }

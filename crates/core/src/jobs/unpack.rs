@@ -151,7 +151,7 @@ pub fn run(
     }
     let finish = Finish::check(&listing, &wrapper)?;
     let mut left_out = listing.left_out.clone();
-    let mut findings: Vec<Finding> = summed.finding().into_iter().collect();
+    let mut findings: Vec<Finding> = summed.findings();
     if let Some(staging) = staging {
         let finished = finish.apply(staging.path(), request.options)?;
         findings.extend(finished.finding());

@@ -117,7 +117,8 @@ pub fn analyse(listing: &Listing, given: &[PathBuf], target: Target) -> Result<L
     } else if !target.foreign && found.iter().any(|(path, _)| !command_folders::sets_up(path)) {
         return Err(LayoutError::Foreign(programs::machines(&found)));
     }
-    let command_folders = if given.is_empty() { command_folders::find(&found) } else { given.to_vec() };
+    let command_folders =
+        if given.is_empty() { command_folders::choose(&found, listing.without_modes) } else { given.to_vec() };
     if command_folders.is_empty() {
         return Err(build_file(listing, &wrapper).map_or(LayoutError::NoCommands, LayoutError::Source));
     }
@@ -199,6 +200,16 @@ mod tests {
 
     fn slashed(path: &Path) -> String {
         path.to_str().unwrap().replace('\\', "/")
+    }
+
+    #[test]
+    fn a_native_program_wins_over_a_script_that_nobody_marked_as_executable() {
+        for (without_modes, folders) in [(true, "tools"), (false, "extras/bin")] {
+            let lines = ["e w/tools/t", "x w/extras/bin/u.sh", "- w/README"];
+            let listing = Listing { without_modes, ..listing(&lines) };
+            let layout = analyse(&listing, &[], UNIX).unwrap();
+            assert_eq!(slashed(&layout.command_folders[0]), folders, "without modes: {without_modes}");
+        }
     }
 
     #[test]

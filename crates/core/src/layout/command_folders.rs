@@ -43,13 +43,29 @@ pub(super) fn is_named_for_programs(folder: &Path) -> bool {
 /// Windows have what others have in `bin`.
 const AT_ROOT: [&str; 3] = ["bin", "sbin", "Scripts"];
 
+/// Finds the command folders. Of an archive without modes a script counts as a program by its first line alone; where only
+/// such scripts lie in the folders found, and native programs elsewhere, those decide.
+pub(super) fn choose(programs: &[(PathBuf, &Program)], without_modes: bool) -> Vec<PathBuf> {
+    let is_native = |program: &Program| matches!(program.kind, ProgramKind::Elf | ProgramKind::Macho);
+    let found = find(programs);
+    let holds_native = |folder: &PathBuf| {
+        programs.iter().any(|(path, program)| is_native(program) && path.parent() == Some(folder.as_path()))
+    };
+    if !without_modes || found.iter().any(holds_native) {
+        return found;
+    }
+    let native: Vec<(PathBuf, &Program)> = programs.iter().filter(|(_, program)| is_native(program)).cloned().collect();
+    let of_native = find(&native);
+    if of_native.is_empty() { found } else { of_native }
+}
+
 /// Finds the command folders, the more important first:
 /// 1. `bin`, `sbin` and `Scripts` at the root, where they hold programs; `cmd` in place of `bin`, where both do: it is
 ///    what such packages keep for PATH; and the root too, where a compiled program lies there;
 /// 2. else the root, where programs lie there that do not just set the tool up;
 /// 3. else the folders named `bin` or `sbin` that lie least deep;
 /// 4. else the folders with programs that lie least deep.
-pub(super) fn find(programs: &[(PathBuf, &Program)]) -> Vec<PathBuf> {
+fn find(programs: &[(PathBuf, &Program)]) -> Vec<PathBuf> {
     let root = Path::new("");
     let with_programs: BTreeSet<&Path> = programs.iter().filter_map(|(path, _)| path.parent()).collect();
     let there = |name: &str| {

@@ -76,7 +76,7 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
     };
     listing.leave_out_links(&layout::wrapper(&listing), None)?;
     let (layout, mut findings) = lay_out(&listing, session.system())?;
-    findings.extend(summed.as_ref().and_then(Summed::finding));
+    findings.extend(summed.iter().flat_map(Summed::findings));
     let guess = guess_names(file, &source.format).or(naming::guess(&file_name(&layout.wrapper)));
     let name: Option<ToolName> = guess.name.as_deref().and_then(|name| name.parse().ok());
     let home_variable = name.as_ref().and_then(|n| n.home_variable().ok()).map(|v| v.to_string());

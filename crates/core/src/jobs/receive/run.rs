@@ -102,7 +102,7 @@ fn report(request: &ReceiveRequest, summed: Summed, checked: Checked, taken_back
     let Registered { placed, card, command_folders, stays_beside, startup_files, registry_values, .. } = registered;
     let Placed { tool, left_out, dry_run, .. } = placed;
     let LaidOut { name, version, os, arch, layout, home, replaces, format, listing, .. } = tool;
-    let findings = registered.findings.into_iter().chain(summed.finding()).chain(placed.findings).collect();
+    let findings = registered.findings.into_iter().chain(summed.findings()).chain(placed.findings).collect();
     let received = ReceivedTool {
         dry_run,
         file: request.file.clone().into(),

@@ -185,7 +185,7 @@ impl Cover {
             upper.display(),
             work.display()
         );
-        let flags = MountFlags::NOSUID | MountFlags::NODEV;
+        let flags = MountFlags::NOSUID | MountFlags::NODEV | forbidding(lower);
         Ok(mount("wyard", place, "overlay", flags, Some(&*c_string(&options)))?)
     }
 
@@ -193,6 +193,10 @@ impl Cover {
     fn piece_by_piece(&mut self, place: &Path, lower: &Path) -> io::Result<()> {
         let skeleton = self.new_layer(lower)?;
         mount_bind(&skeleton, place)?;
+        if !forbidding(lower).is_empty() {
+            let flags = MountFlags::BIND | MountFlags::NOSUID | MountFlags::NODEV | MountFlags::NOEXEC;
+            mount_remount(place, flags, c"")?;
+        }
         for entry in fs::read_dir(lower)?.flatten() {
             let (from, at) = (entry.path(), place.join(entry.file_name()));
             let Ok(seen) = entry.file_type() else { continue };
@@ -230,6 +234,11 @@ impl Cover {
         }
         Ok(())
     }
+}
+
+/// What a layer forbids as well, where the disk under it does: to run programs on it (mount(8), `noexec`).
+fn forbidding(lower: &Path) -> MountFlags {
+    if os::forbids_programs(lower) { MountFlags::NOEXEC } else { MountFlags::empty() }
 }
 
 /// Gives a file or folder the mode, the times and, where that is allowed, the owner of another.

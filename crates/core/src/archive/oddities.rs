@@ -1,0 +1,43 @@
+//! What is odd about a file that can be read all the same.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+
+use crate::finding::{Code, Finding};
+
+/// What is noted while a file is read, by whoever reads it.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Oddities(Arc<Noted>);
+
+#[derive(Debug, Default)]
+struct Noted {
+    behind: AtomicU64,
+    lacks_end: AtomicBool,
+}
+
+impl Oddities {
+    /// So many bytes stand behind the compressed stream, and are none of it.
+    pub fn bytes_behind(&self, bytes: u64) {
+        self.0.behind.store(bytes, Ordering::Relaxed);
+    }
+
+    /// The blocks that end a tar are missing.
+    pub fn lacks_end(&self) {
+        self.0.lacks_end.store(true, Ordering::Relaxed);
+    }
+
+    /// What is worth telling of them.
+    pub fn findings(&self) -> Vec<Finding> {
+        let behind = self.0.behind.load(Ordering::Relaxed);
+        let mut findings = Vec::new();
+        if behind > 0 {
+            let seen = format!("{behind} bytes stand behind the compressed stream, and were not read");
+            findings.push(Finding::new(Code::DataBehind, seen).remedy("ask whoever made the archive, if you wonder"));
+        }
+        if self.0.lacks_end.load(Ordering::Relaxed) {
+            let seen = "the blocks are missing that end a tar archive; it is whole all the same, as its checksum tells";
+            findings.push(Finding::new(Code::TarEndMissing, seen));
+        }
+        findings
+    }
+}
