@@ -18,6 +18,17 @@ pub fn real_target(path: &Path) -> Result<PathBuf, FileError> {
     }
 }
 
+/// Reads a file whole. A pipe is none: reading it would wait for somebody who writes.
+///
+/// # Errors
+/// When it is not there, is no regular file, or the system refuses.
+pub fn read(path: &Path) -> io::Result<Vec<u8>> {
+    if !fs::metadata(path)?.is_file() {
+        return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is a pipe, a device or a folder, and no file"));
+    }
+    fs::read(path)
+}
+
 /// Replaces the file's content in one step. Rights and owner stay; a link stays a link, its target is replaced. Missing
 /// parent folders are made.
 ///

@@ -51,6 +51,13 @@ fn retired(report: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result
             let verb = if report.dry_run { "would be kept" } else { "is kept" };
             page.labelled(out, "", COLUMNS, &format!("its folder {verb} for 30 days in {}", shown(kept)))?;
         }
+        if let (Some(other), Some((name, _))) = (report.others.last(), tool.split_once('@')) {
+            let text = format!(
+                "new terminals have no {name} now; still in the stock: {}; to put one in service: wyard switch {name} {other}",
+                report.others.join(", ")
+            );
+            page.labelled(out, "", COLUMNS, &escape(&text))?;
+        }
         if let Some(stays) = &report.stays {
             page.labelled(out, "", COLUMNS, &format!("its folder was only adopted, and stays: {}", shown(stays)))?;
         }

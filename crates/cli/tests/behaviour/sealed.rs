@@ -108,7 +108,9 @@ fn a_question_leaves_nothing_behind() {
 #[cfg_attr(not(target_os = "linux"), ignore = "seals of this kind are Linux's")]
 fn a_probe_does_nothing_that_lasts() {
     let acting = "#!/bin/sh\nrm -rf ~/precious; echo >> ~/log; (setsid sleep 7919 >/dev/null 2>&1 &)\nexit 0\n";
-    for (level, verdict) in [("full", "good"), ("shared-processes", "good"), ("no-writes", "good"), ("none", "not-proven")] {
+    for (level, verdict) in
+        [("full", "good"), ("shared-processes", "good"), ("no-writes", "good"), ("none", "not-proven")]
+    {
         let home = home_at(level, &["sh", "zsh"]);
         home.write("home/precious/work", "of years");
         let ran = home.wyard(&["receive", &tidelog_that(&home, "4.2.1", acting), "--json"]);
@@ -203,11 +205,14 @@ fn what_is_typed_is_what_counts() {
         ("bash", tool, "[ -n \"$PS1\" ] && [ -z \"$TMUX\" ] && exec ~/old/sharer\n", 0, "good"),
         ("bash", tool, "set -eu\n", 0, "good"),
     ] {
-        if !have(shell) || (line.contains("exec zsh") && !have("zsh")) || (line.contains("exec fish") && !have("fish")) {
+        if !have(shell) || (line.contains("exec zsh") && !have("zsh")) || (line.contains("exec fish") && !have("fish"))
+        {
             continue;
         }
         let home = Home::with(&[shell]);
-        for (place, content) in [("home/old/tidelog", script("3.9")), ("home/old/sharer", "#!/bin/sh\nsleep 60\n".into())] {
+        for (place, content) in
+            [("home/old/tidelog", script("3.9")), ("home/old/sharer", "#!/bin/sh\nsleep 60\n".into())]
+        {
             os::set_folder_mode(&home.write(place, content), 0o755).unwrap();
         }
         let files = [("w/bin/tidelog", program, 0o755), ("w/share/data", "", 0o644)];
@@ -239,7 +244,9 @@ fn only_the_users_shells_get_files() {
     fs::remove_file(home.path("home/.login")).unwrap();
     home.write("home/.bashrc", "");
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
-    for (file, is_there) in [(".profile", true), (".zshrc", false), (".kshrc", false), (".cshrc", false), (".config", false)] {
+    for (file, is_there) in
+        [(".profile", true), (".zshrc", false), (".kshrc", false), (".cshrc", false), (".config", false)]
+    {
         assert_eq!(home.path(&format!("home/{file}")).exists(), is_there, "{file}");
     }
     if have("zsh") {
@@ -250,4 +257,184 @@ fn only_the_users_shells_get_files() {
         let report = home.wyard(&["check", "--json"]).ends(0).json();
         assert!(report.to_string().contains("\"caller\":\"zsh\""), "from now on it is the user's");
     }
+}
+
+/// What startup files do, one thing each, for shells of the family of POSIX.
+const SETTINGS: &[&str] = &[
+    "PATH=$HOME/old:$PATH\n",
+    "export PATH=\"$PATH:$HOME/old\"\n",
+    "alias tidelog=~/old/tidelog\n",
+    "tidelog() { ~/old/tidelog \"$@\"; }\n",
+    "cd ~/old && PATH=.:$PATH\n",
+    "date > ~/stamp; [ -s ~/stamp ] && PATH=$HOME/old:$PATH\n",
+    "echo \"PATH=\\$HOME/old:\\$PATH\" > ~/cache; . ~/cache\n",
+    "f=$(mktemp) && echo 'PATH=$HOME/old:$PATH' > \"$f\" && . \"$f\" && rm \"$f\"\n",
+    "[ -w ~ ] && PATH=$HOME/old:$PATH\n",
+    "[ \"$(id -u)\" = 0 ] && PATH=$HOME/old:$PATH\n",
+    "[ \"$(stat -c %u ~)\" = \"$(id -u)\" ] && PATH=$HOME/old:$PATH\n",
+    "mkdir -p ~/.lock && PATH=$HOME/old:$PATH\n",
+    "ln -sfn /bin/true ~/link.$$ && [ -L ~/link.$$ ] && PATH=$HOME/old:$PATH\n",
+    "chmod 700 ~/old && [ -x ~/old ] && PATH=$HOME/old:$PATH\n",
+    "mkfifo ~/p.$$ && [ -p ~/p.$$ ] && PATH=$HOME/old:$PATH\n",
+    "sleep 30 & PATH=$HOME/old:$PATH\n",
+    "touch ~/a.$$ && mv ~/a.$$ ~/b.$$ && [ -f ~/b.$$ ] && PATH=$HOME/old:$PATH\n",
+    "rm -rf ~/folders; PATH=$HOME/old:$PATH\n",
+    "umask 077; touch ~/t; PATH=$HOME/old:$PATH\n",
+    "ps -p $$ >/dev/null && PATH=$HOME/old:$PATH\n",
+    "[ -d /proc/$$ ] && PATH=$HOME/old:$PATH\n",
+    "kill -0 $$ && PATH=$HOME/old:$PATH\n",
+    "trap 'echo bye' EXIT; PATH=$HOME/old:$PATH\n",
+    "[ -t 0 ] && PATH=$HOME/old:$PATH\n",
+    "tty >/dev/null && PATH=$HOME/old:$PATH\n",
+    "stty -a >/dev/null 2>&1 && PATH=$HOME/old:$PATH\n",
+    "[ -e /dev/tty ] && PATH=$HOME/old:$PATH\n",
+    "echo x > /dev/null && PATH=$HOME/old:$PATH\n",
+    "head -c 1 /dev/urandom >/dev/null && PATH=$HOME/old:$PATH\n",
+    "[ -w /tmp ] && PATH=$HOME/old:$PATH\n",
+    "[ -w /etc ] && PATH=$HOME/old:$PATH\n",
+    "[ -r /etc/passwd ] && PATH=$HOME/old:$PATH\n",
+    "exec 9>~/lock.$$ && flock -n 9 && PATH=$HOME/old:$PATH\n",
+    "while read -r line; do PATH=$line:$PATH; done < ~/folders\n",
+    "eval \"$(echo 'PATH=$HOME/old:$PATH')\"\n",
+    "cat <<E >/dev/null\nx\nE\nPATH=$HOME/old:$PATH\n",
+    "export TIDELOG_HOME=/opt/old\n",
+    "set -e; false || PATH=$HOME/old:$PATH\n",
+    "set -u; PATH=$HOME/old:$PATH\n",
+    "read -r answer; PATH=$HOME/old:$PATH\n",
+    "echo Welcome; printf 'no line end'\n",
+    "seq 2000\n",
+    "printf '\\033[2J\\007'; PATH=$HOME/old:$PATH\n",
+    "hostname >/dev/null && PATH=$HOME/old:$PATH\n",
+    "return 0\nPATH=$HOME/old:$PATH\n",
+    "exit 3\n",
+];
+
+/// Each thing alone and, drawn at random, several together: the answers in a seal are those without one.
+#[test]
+#[cfg_attr(not(target_os = "linux"), ignore = "seals of this kind are Linux's")]
+fn sealed_answers_are_those_without_a_seal() {
+    let mut random = fastrand::Rng::with_seed(18);
+    let drawn = (0..30).map(|_| {
+        let some: Vec<&str> = (0..3).map(|_| SETTINGS[random.usize(..SETTINGS.len() - 2)]).collect();
+        some.concat()
+    });
+    let alone = SETTINGS.iter().map(|one| (*one).to_owned());
+    for (at, text) in alone.chain(drawn).enumerate() {
+        let shell = ["bash", "zsh", "ksh", "sh"][at % 4];
+        if !have(shell) {
+            continue;
+        }
+        let said = |level: &str| {
+            let home = home_at(level, &[shell]);
+            os::set_folder_mode(&home.write("home/old/tidelog", script("3.9")), 0o755).unwrap();
+            home.write("home/folders", format!("{}\n", home.path("home/old").display()));
+            home.write("home/.profile", &text);
+            home.write(if shell == "zsh" { "home/.zshrc" } else { "home/.bashrc" }, &text);
+            let words = ["trace", "tidelog", "ls", "--json", "--unsealed"];
+            let told = home.wyard(if level == "none" { &words } else { &words[..4] });
+            let place = home.path("").to_str().unwrap().trim_end_matches('/').to_owned();
+            let mut document = told.json();
+            for callers in document["commands"].as_array_mut().unwrap() {
+                // Which line put an entry there is traced in another way.
+                callers["callers"].as_array_mut().unwrap().iter_mut().for_each(|caller| {
+                    caller["candidates"].as_array_mut().unwrap().iter_mut().for_each(|c| c["origin"] = "".into());
+                });
+            }
+            document.to_string().replace(&place, "HERE")
+        };
+        assert_eq!(said("full"), said("none"), "{shell}: {text}");
+    }
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "startup files are those of Unix")]
+fn a_relative_entry_is_looked_up_where_the_shell_is() {
+    let home = Home::with(&["bash", "zsh", "sh"]);
+    os::set_folder_mode(&home.write("home/proj/tools/zed", script("1.0")), 0o755).unwrap();
+    for file in [".bashrc", ".zshrc", ".zshenv", ".profile"] {
+        home.write(&format!("home/{file}"), "PATH=tools:$PATH; cd ~/proj\n");
+    }
+    let report = home.wyard(&["trace", "zed", "--json", "--terminal", "new"]).ends(0).json();
+    let callers = report["commands"][0]["callers"].as_array().unwrap();
+    for caller in callers.iter().filter(|caller| caller["proved"] == true) {
+        assert!(caller["winner"].as_str().is_some_and(|file| file.ends_with("proj/tools/zed")), "{caller}");
+    }
+    assert!(callers.iter().any(|caller| caller["proved"] == true));
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "startup files are those of Unix")]
+fn a_startup_file_that_is_a_pipe_is_told_at_once() {
+    let home = Home::with(&["bash"]);
+    home.settings("shells = [\"bash\"]\nshell_seconds = 2\n");
+    let pipe = home.path("home/.bashrc");
+    assert!(Command::new("mkfifo").arg(&pipe).status().unwrap().success());
+    let archive = tidelog(&home, "4.2.1");
+    home.wyard(&["receive", &archive]).ends(4).says(".bashrc").says("it is a pipe");
+    // And a call that waits for one ends when it is asked to.
+    home.settings("shells = [\"bash\"]\nshell_seconds = 60\n");
+    let mut child = home.command(&["trace", "ls"]).stdout(std::process::Stdio::null()).spawn().unwrap();
+    std::thread::sleep(std::time::Duration::from_millis(700));
+    Command::new("kill").args(["-TERM", &child.id().to_string()]).status().unwrap();
+    let asked = std::time::Instant::now();
+    child.wait().unwrap();
+    assert!(asked.elapsed() < std::time::Duration::from_secs(1));
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "startup files are those of Unix")]
+fn remedies_name_the_line() {
+    for (file, line, says) in
+        [(".bashrc", "readonly PATH\n", "change line 1 of"), (".bashrc", "return\n", "change line 1 of")]
+    {
+        let home = Home::with(&["bash"]);
+        home.write(&format!("home/{file}"), line);
+        let ran = home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(1).says(says);
+        assert!(!ran.out.contains("run 'wyard register"), "{line}: {}", ran.out);
+    }
+    let home = Home::with(&["bash"]);
+    os::make_link(Path::new("/dev/null"), &home.path("home/.bash_profile")).unwrap();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(1).says("it leads to /dev/null");
+    assert!(
+        fs::symlink_metadata("/dev/null").unwrap().file_type() != fs::symlink_metadata("/bin/sh").unwrap().file_type()
+    );
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "scripts of Unix")]
+fn a_script_that_may_be_either_is_refused() {
+    let home = Home::new();
+    let fails = home.write("fails-1.0.sh", "#!/bin/sh\necho hello > \"$HOME/made\"; exit 7\n");
+    let fails = fails.to_str().unwrap();
+    home.wyard(&["receive", fails]).ends(2).says("--kind");
+    assert!(!home.path("home/made").exists() && !home.yard().join("stock").exists(), "it was not run");
+    home.wyard(&["receive", fails, "--yes"]).ends(1).says("status 7");
+    assert!(home.path("home/made").exists(), "as an installer it was");
+    home.wyard(&["receive", fails, "--kind", "program", "--yes"]).ends(2).says("--yes has no meaning");
+    home.wyard(&["receive", fails, "--kind", "installer", "--stay", "--yes"]).ends(2).says("--stay has no meaning");
+    let silent = home.write("silent-1.0", "#!/bin/sh\nexit 7\n");
+    home.wyard(&["receive", silent.to_str().unwrap()]).ends(1).says("says nothing").says("not-proven");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "startup files are those of Unix")]
+fn path_goes_by_the_login_shell() {
+    let mut home = Home::with(&["bash", "zsh", "sh"]);
+    home.settings("shells = [\"bash\", \"zsh\", \"sh\", \"ksh\", \"tcsh\"]\nshell_seconds = 20\n");
+    home.variables.insert("SHELL".to_owned(), "/bin/bash".to_owned());
+    for file in [".bashrc", ".bash_profile"] {
+        home.write(&format!("home/{file}"), "PATH=$HOME/bin:/nowhere:$PATH:/usr/bin:\n");
+    }
+    home.wyard(&["path", "show"]).says("home/bin").says("[path-differs]");
+    let tidy = home.wyard(&["path", "tidy", "--dry-run"]);
+    assert!(tidy.out.contains("/nowhere"), "{}", tidy.out);
+}
+
+#[test]
+fn retiring_what_is_in_service_says_what_is_left() {
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.1.0")]).ends(0);
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    home.wyard(&["retire", "tidelog@4.2.1"]).ends(0).says("wyard switch tidelog 4.1.0");
+    home.wyard(&["receive", &tidelog(&home, "4.1.0")]).ends(3).says("wyard register tidelog@4.1.0");
 }

@@ -48,7 +48,7 @@ mod id {
 /// # Errors
 /// When it counts more than can be there, is cut off, or is no directory.
 pub(super) fn check(mut archive: Segment) -> io::Result<()> {
-    let mut start = [0; SIGNATURE_HEADER as usize];
+    let mut start = [0; 32];
     archive.part(0, SIGNATURE_HEADER).read_exact(&mut start)?;
     let number = |at: usize| u64::from_le_bytes(std::array::from_fn(|i| start[at + i]));
     let checksum = u32::from_le_bytes(std::array::from_fn(|i| start[8 + i]));
@@ -150,13 +150,16 @@ impl<'a> Left<'a> {
     }
 }
 
+/// A method, and its properties.
+type Coder = (Vec<u8>, Vec<u8>);
+
 /// A packed stream: where it lies, how it is packed, and how long it is unpacked.
 #[derive(Default)]
 struct Packed {
     at: u64,
     sizes: Vec<u64>,
     /// Of the first block: its only coder with its properties, where there is one.
-    coder: Option<(Vec<u8>, Vec<u8>)>,
+    coder: Option<Coder>,
     unpacked: u64,
 }
 
@@ -242,7 +245,7 @@ fn unpack_info(left: &mut Left<'_>, packed: &mut Packed) -> io::Result<Vec<bool>
 }
 
 /// How many streams come out of a block, and its coder where it has only one.
-fn block(left: &mut Left<'_>) -> io::Result<(u64, Option<(Vec<u8>, Vec<u8>)>)> {
+fn block(left: &mut Left<'_>) -> io::Result<(u64, Option<Coder>)> {
     let within = |count: u64| if count > MOST_CODERS { Err(bad("a block has too many coders")) } else { Ok(count) };
     let count = within(left.number()?)?;
     let (mut inputs, mut outputs, mut only) = (0, 0, None);

@@ -10,9 +10,9 @@ use super::entries::{RawEntry, RawKind, Visit, Wanted};
 use super::error::ArchiveError;
 use super::kinds::{self, BLOCK, Container};
 use super::limits::Limits;
+use super::oddities::Oddities;
 use super::segment::Segment;
 use super::size::{self, CutOff};
-use super::oddities::Oddities;
 use super::write::CHUNK;
 use super::{deb, seven_zip, single, tar, zip};
 use crate::error::FileContext as _;
@@ -152,7 +152,15 @@ impl Source {
             oddities.lacks_end();
         }
         let format = Format { container, compression: around, bytes, inner: None };
-        Ok(Self { path: file.to_owned(), format, whole, archive, single_name: single::plain_name(file), oddities, end_unproven })
+        Ok(Self {
+            path: file.to_owned(),
+            format,
+            whole,
+            archive,
+            single_name: single::plain_name(file),
+            oddities,
+            end_unproven,
+        })
     }
 
     /// A reader of the whole file.

@@ -1,7 +1,6 @@
 //! The elementary changes: what is done to one thing, and what was there before.
 
 use std::collections::HashSet;
-use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -310,7 +309,7 @@ impl Changeset {
 
 /// A file's content; `None` where there is none.
 pub(super) fn read(path: &Path) -> Result<Option<Vec<u8>>, FileError> {
-    match fs::read(whole_file::real_target(path)?) {
+    match whole_file::read(&whole_file::real_target(path)?) {
         Ok(content) => Ok(Some(content)),
         Err(e) if e.kind() == io::ErrorKind::NotFound => Ok(None),
         Err(e) => Err(e).at("read", path),

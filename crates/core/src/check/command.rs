@@ -3,13 +3,14 @@
 use std::path::{Path, PathBuf};
 
 use super::by_terminal::ByTerminal;
-use super::report::{CallerResult, CommandCheck};
 use super::prober::Prober;
+use super::report::{CallerResult, CommandCheck};
 use super::{probe, starting, typed};
 use crate::environment::Environment;
 use crate::finding::{Code, Finding};
 use crate::layout::Command;
 use crate::order::promotion;
+use crate::process;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::{self, Caller, Disk, Kind, Shell, same_file};
 use crate::terminal::{Answer, NoAnswer, Said, TerminalKind};
@@ -93,8 +94,9 @@ impl Subject {
             let is_ours = winner.as_ref().is_none_or(|winner| **winner == *self.file);
             let typed = typed::ways(answers, &results, &self.name, winner.as_deref().unwrap_or(&self.file));
             let mut by_terminal = ByTerminal::default();
-            for way in &typed {
-                let probed = self.probe(&way.program, &way.environment, prober)?;
+            let probed = process::side_by_side(&typed, 4, |way| self.probe(&way.program, &way.environment, prober));
+            for (way, probed) in typed.iter().zip(probed) {
+                let probed = probed?;
                 if is_ours {
                     differs |= probed.verdict == Verdict::WrongVersion;
                     // Whether that is bad is seen from the tool's other commands.
@@ -120,12 +122,7 @@ impl Subject {
 
     /// Asks a program for its version: in the way that its card says, else in the one that worked before, else in the
     /// usual ones.
-    fn probe(
-        &self,
-        program: &Path,
-        environment: &Environment,
-        prober: &Prober<'_>,
-    ) -> std::io::Result<probe::Probed> {
+    fn probe(&self, program: &Path, environment: &Environment, prober: &Prober<'_>) -> std::io::Result<probe::Probed> {
         let mut target = probe::Target {
             program,
             names: [&self.name, &self.name],

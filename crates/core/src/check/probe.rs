@@ -153,7 +153,8 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
     }
     let Some(complaint) = complaint else {
         let remedy = "see what it does by itself; --probe ARGUMENTS asks it in another way";
-        let finding = Finding::new(Code::NotProven, format!("{name} ends with an error and says nothing")).remedy(remedy);
+        let finding =
+            Finding::new(Code::NotProven, format!("{name} ends with an error and says nothing")).remedy(remedy);
         return Ok(Probed::ending(Verdict::NotProven, finding, findings));
     };
     let finding = Finding::new(Code::StartedWithError, format!("{name} starts, and says: {complaint}"));

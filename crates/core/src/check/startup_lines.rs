@@ -6,10 +6,15 @@ use crate::change::BLOCK_BEGINS;
 use crate::finding::{Code, Finding};
 use crate::store::{self, Dialect};
 use crate::terminal::Asking;
+use crate::whole_file;
 
 /// The startup files that carry our block, with what they hold.
 #[derive(Debug)]
-pub struct StartupLines(Vec<(PathBuf, Dialect, String)>);
+pub struct StartupLines {
+    files: Vec<(PathBuf, Dialect, String)>,
+    /// A file that a shell reads in place of others, and that keeps nothing.
+    void: Option<PathBuf>,
+}
 
 impl StartupLines {
     /// Reads those of the shells that are asked.
@@ -18,22 +23,27 @@ impl StartupLines {
         let shells: Vec<_> = asking.shells.iter().map(|shell| shell.shell).collect();
         let files = store::startup_files(&shells, &asking.startup_folders(), &|file| file.is_file());
         let text =
-            |file: &Path| std::fs::read(file).map(|b| String::from_utf8_lossy(&b).into_owned()).unwrap_or_default();
-        Self(files.into_iter().map(|file| (file.path.clone(), file.dialect, text(&file.path))).collect())
+            |file: &Path| whole_file::read(file).map(|b| String::from_utf8_lossy(&b).into_owned()).unwrap_or_default();
+        let read = store::startup_files(&shells, &asking.startup_folders(), &|file| file.exists());
+        let void = read.into_iter().map(|file| file.path).find(|file| keeps_nothing(file));
+        let files = files.into_iter().map(|file| (file.path.clone(), file.dialect, text(&file.path))).collect();
+        Self { files, void }
     }
 
     /// Whether one of them has no block, so that registering a tool again changes something.
     #[must_use]
     pub fn lacks_block(&self) -> bool {
-        self.0.iter().any(|(.., text)| !text.contains(BLOCK_BEGINS))
+        self.files.iter().any(|(.., text)| !text.contains(BLOCK_BEGINS))
     }
 
     /// What to do where PATH does not lead to a registered tool; `None` where no line explains it.
     #[must_use]
     pub fn remedy(&self) -> Option<String> {
-        if let Some(file) = self.0.iter().map(|(file, ..)| file).find(|file| keeps_nothing(file)) {
+        if let Some(file) = &self.void {
             let file = file.display();
-            return Some(format!("let {file} be a file: it leads to /dev/null, and the shell reads it in place of others"));
+            return Some(format!(
+                "let {file} be a file: it leads to /dev/null, and the shell reads it in place of others"
+            ));
         }
         let (file, line, what) = self.suspects(&[]).find(|(.., what)| !matches!(what, Undoes::Name(_)))?;
         Some(format!("change line {line} of {}: it {}", file.display(), what.words()))
@@ -48,7 +58,7 @@ impl StartupLines {
     }
 
     fn suspects<'a>(&'a self, commands: &'a [&str]) -> impl Iterator<Item = (&'a Path, usize, Undoes)> {
-        self.0.iter().flat_map(move |(file, dialect, text)| {
+        self.files.iter().flat_map(move |(file, dialect, text)| {
             suspects(text, *dialect, commands).into_iter().map(move |(line, what)| (file.as_path(), line, what))
         })
     }
@@ -105,8 +115,10 @@ fn suspects(text: &str, dialect: Dialect, commands: &[&str]) -> Vec<(usize, Undo
         Dialect::Csh => ["setenv PATH ", "set path"].iter().any(|begin| line.starts_with(begin)),
     };
     let locks_path = |line: &str| {
-        let begins = ["readonly ", "typeset -r", "declare -r", "typeset -xr", "set -r "].iter().any(|b| line.starts_with(b));
-        begins && line.split(|c: char| !c.is_ascii_alphanumeric() && c != '_').any(|word| matches!(word, "PATH" | "path"))
+        let begins =
+            ["readonly ", "typeset -r", "declare -r", "typeset -xr", "set -r "].iter().any(|b| line.starts_with(b));
+        begins
+            && line.split(|c: char| !c.is_ascii_alphanumeric() && c != '_').any(|word| matches!(word, "PATH" | "path"))
     };
     let mut found = Vec::new();
     for (at, line) in lines.iter().enumerate() {

@@ -51,8 +51,7 @@ pub(super) fn hold_to_version(card: &Card, commands: &mut [CommandCheck]) {
     let shared = |command: &CommandCheck| stated(command).map_or(0, |stated| shared_parts(&stated, &version));
     let has_main = commands.iter().any(|command| is_main(card, command) && stated(command).is_some());
     let most = commands.iter().map(shared).max().unwrap_or_default();
-    let is_held =
-        |command: &CommandCheck| if has_main { is_main(card, command) } else { shared(command) == most };
+    let is_held = |command: &CommandCheck| if has_main { is_main(card, command) } else { shared(command) == most };
     for command in commands.iter_mut().filter(|command| command.differs) {
         if is_held(command) {
             command.verdict = command.verdict.max(Verdict::WrongVersion);
@@ -130,8 +129,14 @@ pub(super) fn requirements(card: &Card, round: &Round<'_>) -> (Vec<Requirement>,
             program = program.or_else(|| Some((meaning.file.clone()?, &said.environment)));
         }
         if let (Some((program, environment)), true) = (&program, round.runs) {
-            let target =
-                probe::Target { program, names: [name, name], expected: None, forms: probe::HARMLESS, is_told: false, expects: None };
+            let target = probe::Target {
+                program,
+                names: [name, name],
+                expected: None,
+                forms: probe::HARMLESS,
+                is_told: false,
+                expects: None,
+            };
             let probed = probe::probe(&target, environment, &round.prober);
             if let Ok(probed) = probed.as_ref()
                 && probed.verdict == Verdict::DoesNotStart

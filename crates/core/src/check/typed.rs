@@ -15,10 +15,40 @@ pub(super) struct Way<'a> {
 
 /// Variables that no program's start depends on: what shells keep for themselves and their prompts, who they are in
 /// (tcsh(1), "ENVIRONMENT"), and what is another one in each session.
-const NO_MATTER: [&str; 30] = [
-    "COLUMNS", "COLORTERM", "GPG_TTY", "GROUP", "HISTCONTROL", "HISTFILE", "HISTFILESIZE", "HISTSIZE", "HOST", "HOSTNAME",
-    "HOSTTYPE", "LESSCLOSE", "LESSOPEN", "LINES", "LS_COLORS", "MACHTYPE", "OSTYPE", "PPID", "PROMPT", "PROMPT_COMMAND",
-    "PS1", "PS2", "RPROMPT", "SAVEHIST", "SHELL", "SSH_AGENT_PID", "SSH_AUTH_SOCK", "TERM", "VENDOR", "WINDOWID",
+const NO_MATTER: [&str; 33] = [
+    "A__z",
+    "LOGNAME",
+    "NLSPATH",
+    "COLUMNS",
+    "COLORTERM",
+    "GPG_TTY",
+    "GROUP",
+    "HISTCONTROL",
+    "HISTFILE",
+    "HISTFILESIZE",
+    "HISTSIZE",
+    "HOST",
+    "HOSTNAME",
+    "HOSTTYPE",
+    "LESSCLOSE",
+    "LESSOPEN",
+    "LINES",
+    "LS_COLORS",
+    "MACHTYPE",
+    "OSTYPE",
+    "PPID",
+    "PROMPT",
+    "PROMPT_COMMAND",
+    "PS1",
+    "PS2",
+    "RPROMPT",
+    "SAVEHIST",
+    "SHELL",
+    "SSH_AGENT_PID",
+    "SSH_AUTH_SOCK",
+    "TERM",
+    "VENDOR",
+    "WINDOWID",
 ];
 
 /// Each different way in which the terminals start a command: equal files in equal environments once. Where one of them
@@ -53,7 +83,7 @@ pub(super) fn ways<'a>(answers: &'a [Answer], results: &[CallerResult], name: &s
 
 fn matters(environment: &Environment) -> impl Iterator<Item = (&std::ffi::OsString, &std::ffi::OsString)> {
     let is_shells = |name: &str| name.starts_with("__") || name.starts_with("XDG_SESSION");
-    environment.iter().filter(move |(name, _)| {
-        !NO_MATTER.iter().any(|no| *name == no) && !name.to_str().is_some_and(is_shells)
-    })
+    environment
+        .iter()
+        .filter(move |(name, _)| !NO_MATTER.iter().any(|no| *name == no) && !name.to_str().is_some_and(is_shells))
 }

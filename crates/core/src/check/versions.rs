@@ -28,7 +28,8 @@ pub fn versions(
     let prober = Prober::of(session)?.within(LIMIT);
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
     let versions = process::side_by_side(programs, at_a_time, |(name, program)| {
-        let target = Target { program, names: [name, name], expected: None, forms: HARMLESS, is_told: false, expects: None };
+        let target =
+            Target { program, names: [name, name], expected: None, forms: HARMLESS, is_told: false, expects: None };
         probe::probe(&target, environment, &prober).ok()?.version.map(|version| (program.clone(), version))
     });
     Ok(versions.into_iter().flatten().collect())

@@ -39,7 +39,8 @@ pub(super) fn judge(file: &Path, head: &[u8]) -> ScriptUse {
     }
     let text = String::from_utf8_lossy(head);
     let states_version = text.contains("--version") || text.contains("-V)");
-    let pieces = text.lines().filter(|line| !line.trim_start().starts_with('#')).flat_map(|line| line.split([';', '&', '|']));
+    let pieces =
+        text.lines().filter(|line| !line.trim_start().starts_with('#')).flat_map(|line| line.split([';', '&', '|']));
     let installs = pieces.map(str::trim_start).any(|piece| DEEDS.iter().any(|deed| piece.starts_with(deed)));
     match (installs, states_version) {
         (false, true) => ScriptUse::Program,

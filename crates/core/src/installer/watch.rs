@@ -20,6 +20,7 @@ use crate::scope::Scope;
 use crate::store::registry::RegistryEnvironments;
 use crate::store::{StartupFolders, files_of_others, possible_files, system_startup_files};
 use crate::system::System;
+use crate::whole_file;
 
 /// So deep below a place new folders are looked for, and so many files are looked at: what an installer makes begins
 /// higher up.
@@ -133,7 +134,7 @@ impl Watch {
         let own = possible_files(folders).into_iter().map(|file| file.path);
         let of_system = Shell::ALL.into_iter().flat_map(system_startup_files);
         for path in own.chain(of_system).chain(files_of_others(folders)) {
-            let content = fs::read(&path).ok();
+            let content = whole_file::read(&path).ok();
             startup.insert(path, content);
         }
         let mut watch = Self {

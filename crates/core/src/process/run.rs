@@ -116,7 +116,9 @@ pub(super) fn run_on(
     };
     command.stdin(input).stdout(output).stderr(errors);
     match &seal {
-        Some((_, request)) => tracing::debug!(?request.program, ?request.arguments, level = request.level.name(), "start"),
+        Some((_, request)) => {
+            tracing::debug!(?request.program, ?request.arguments, level = request.level.name(), "start");
+        }
         None => tracing::debug!(?command, "start"),
     }
     os::keep_failures_quiet();
@@ -147,8 +149,6 @@ pub(super) fn run_on(
             hear(&stream.since(heard));
         }
     };
-    let longest = Duration::from_millis(if typist.is_some() { 2 } else { 10 });
-    let mut pause = Duration::from_millis(1);
     let mut is_answered = false;
     let ending = loop {
         tell();
@@ -168,14 +168,14 @@ pub(super) fn run_on(
             None if start.elapsed() >= limit => break Ending::TimedOut,
             None => {}
         }
-        thread::sleep(pause);
-        pause = (pause * 2).min(longest);
+        // Most are done in a moment; who takes long is not looked at so often.
+        thread::sleep((start.elapsed() / 16).clamp(Duration::from_micros(300), Duration::from_millis(5)));
     };
     let took = start.elapsed();
     if matches!(ending, Ending::Exited(_)) && !is_answered {
         let until = Instant::now() + GRACE;
         while !(stdout.ended() && stderr.ended()) && Instant::now() < until {
-            thread::sleep(Duration::from_millis(1));
+            thread::sleep(Duration::from_micros(200));
         }
     }
     tell();
@@ -185,7 +185,7 @@ pub(super) fn run_on(
         // The maker of the seal ends when everything in it has.
         let until = Instant::now() + GRACE;
         while matches!(child.try_wait(), Ok(None)) && Instant::now() < until {
-            thread::sleep(Duration::from_micros(200));
+            thread::sleep(Duration::from_micros(100));
         }
     }
     tracing::debug!(?ending, ?took, ?left, "the started program is done");
@@ -257,4 +257,3 @@ impl Collected {
         std::mem::take(&mut self.lock().0)
     }
 }
-

@@ -25,6 +25,8 @@ pub struct Typing<'a> {
     pub lines: &'a [String],
     /// Whether the output answers so many lines.
     pub is_answered: &'a dyn Fn(&[u8], usize) -> bool,
+    /// Whether the first is typed before anybody waits for it: who edits no lines reads it all the same.
+    pub ahead: bool,
 }
 
 pub(super) struct Typist<'a> {
@@ -57,7 +59,9 @@ impl<'a> Typist<'a> {
             }
         }
         let Some(line) = self.typing.lines.get(self.line) else { return true };
-        let is_waiting = os::reads_by_character(terminal) || now.duration_since(self.changed) >= QUIET;
+        let is_waiting = self.typing.ahead && self.line == 0
+            || os::reads_by_character(terminal)
+            || now.duration_since(self.changed) >= QUIET;
         let is_due = self.typed.is_none_or(|typed| now.duration_since(typed) >= self.pause);
         if is_waiting && is_due {
             if self.typed.is_some() {

@@ -105,7 +105,7 @@ impl StartupPlan {
         let files = if is_empty {
             possible_files(folders)
         } else {
-            startup_files(shells, folders, &|file| fs::File::open(file).is_ok_and(|_| file.is_file()))
+            startup_files(shells, folders, &|file| file.is_file() && fs::File::open(file).is_ok())
         };
         for file in files {
             let change = if is_empty { taking_out(terminal, file) } else { putting_in(terminal, file).map(Some) };
@@ -157,7 +157,7 @@ fn reading_line(terminal: &Path, dialect: Dialect) -> Vec<u8> {
 fn putting_in(terminal: &Path, file: StartupFile) -> Result<StartupChange, FileError> {
     let line = reading_line(terminal, file.dialect);
     let target = whole_file::real_target(&file.path)?;
-    let before = match fs::read(&target) {
+    let before = match whole_file::read(&target) {
         Ok(content) => Some(content),
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => None,
         Err(e) => return Err(e).at("read", &file.path),
@@ -176,7 +176,7 @@ fn taking_out(terminal: &Path, file: StartupFile) -> Result<Option<StartupChange
         return Ok(None);
     }
     let line = reading_line(terminal, file.dialect);
-    let before = fs::read(&file.path).at("read", &file.path)?;
+    let before = whole_file::read(&file.path).at("read", &file.path)?;
     let after = block_taken(Some(&before), &line);
     let action = match &after {
         Some(after) if *after == before => return Ok(None),

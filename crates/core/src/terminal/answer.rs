@@ -112,5 +112,11 @@ pub struct Question<'a> {
 /// The last line that a shell wrote to standard error.
 pub(super) fn last_line(stderr: &[u8]) -> String {
     let text = String::from_utf8_lossy(stderr);
-    text.lines().map(|line| line.trim_matches(|c: char| c.is_whitespace() || c.is_control())).rfind(|l| !l.is_empty()).unwrap_or_default().chars().take(200).collect()
+    text.lines()
+        .map(|line| line.trim_matches(|c: char| c.is_whitespace() || c.is_control()))
+        .rfind(|l| !l.is_empty())
+        .unwrap_or_default()
+        .chars()
+        .take(200)
+        .collect()
 }

@@ -1,7 +1,7 @@
 //! Starting shells and asking them.
 
 use std::ffi::OsString;
-use std::fs;
+use std::path::PathBuf;
 use std::time::Duration;
 
 use super::answer::{Answer, NoAnswer, Question, Said};
@@ -16,8 +16,9 @@ use crate::machine::Machine;
 use crate::process::{self, Outcome, SealLevel, Sealer, Surroundings, Typing};
 use crate::progress::Stop;
 use crate::resolve::Shell;
-use crate::store::{StartupFolders, files_of_others, possible_files, system_startup_files};
+use crate::store::{StartupFolders, files_of_others, possible_files};
 use crate::system::System;
+use crate::whole_file;
 
 /// Settings of the asking.
 #[derive(Debug, Clone)]
@@ -50,7 +51,15 @@ impl Asking<'_> {
                 starts.extend(bases.iter().map(|base| (shell, mode, base)));
             }
         }
-        process::side_by_side(&starts, AT_A_TIME, |(shell, mode, base)| self.one(shell, *mode, base, question))
+        // What takes longest begins first; the answers come in the order of the shells.
+        let mut order: Vec<usize> = (0..starts.len()).collect();
+        order.sort_by_key(|at| (starts[*at].0.shell != Shell::Fish, starts[*at].1 == StartMode::LoginCommand));
+        let mut answers = process::side_by_side(&order, AT_A_TIME, |at| {
+            let (shell, mode, base) = starts[*at];
+            (*at, self.one(shell, mode, base, question))
+        });
+        answers.sort_by_key(|(at, _)| *at);
+        answers.into_iter().map(|(_, answer)| answer).collect()
     }
 
     /// Starts one shell in one way and asks.
@@ -83,7 +92,7 @@ impl Asking<'_> {
                 outcome
             }
             System::Unix => {
-                let texts = self.startup_texts(shell.shell, base);
+                let texts = self.startup_texts(base);
                 let (said, outcome) = self.by_typing(shell, mode, &multiplexers::shared(base, &texts), question);
                 answer.said = said.ok_or(NoAnswer::Interrupted);
                 let ran = !matches!(outcome.ending, process::Ending::Interrupted | process::Ending::NotStarted(_));
@@ -132,7 +141,7 @@ impl Asking<'_> {
         let start = self.for_text(shell, mode, base, &text);
         let parse = |output: &[u8]| question::parse(shell.shell, &marker, output, question, &self.machine.home);
         // Whatever reads gets an empty line.
-        let typing = Typing { lines: &[String::new()], is_answered: &|output, _| parse(output).is_some() };
+        let typing = Typing { lines: &[String::new()], is_answered: &|output, _| parse(output).is_some(), ahead: true };
         let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit, self.stop);
         parse(&outcome.stdout).map(|said| said.context.path)
     }
@@ -150,28 +159,27 @@ impl Asking<'_> {
             Err(e) => return (None, Outcome::not_started(e, Duration::ZERO)),
         };
         let start = self.at_terminal(shell, mode, base);
-        let typing = Typing { lines: &[typed.line()], is_answered: &|output, _| typed.is_answered(output) };
+        let ahead = matches!(shell.shell, Shell::Sh | Shell::Ksh);
+        let typing = Typing { lines: &[typed.line()], is_answered: &|output, _| typed.is_answered(output), ahead };
         let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit, self.stop);
         (typed.parse(&outcome.stdout, question, &self.machine.home), outcome)
     }
 
-    /// What the startup files hold that this shell may read.
-    fn startup_texts(&self, shell: Shell, base: &Environment) -> Vec<String> {
+    /// What the startup files of the user hold.
+    fn startup_texts(&self, base: &Environment) -> Vec<String> {
         let home = &self.machine.home;
-        let set = |name: &str, usual| base.get(name).map_or(usual, std::path::PathBuf::from);
+        let set = |name: &str, usual| base.get(name).map_or(usual, PathBuf::from);
         let folders = StartupFolders {
             home: home.clone(),
             zsh: vec![set("ZDOTDIR", home.clone())],
             fish: vec![set("XDG_CONFIG_HOME", home.join(".config")).join("fish")],
-            sh_env: base.get("ENV").map(std::path::PathBuf::from),
+            sh_env: base.get("ENV").map(PathBuf::from),
             system: None,
         };
         let mut files = files_of_others(&folders);
         files.extend(possible_files(&folders).into_iter().map(|file| file.path));
-        files.extend(system_startup_files(shell));
-        // A pipe would have us wait for somebody who writes into it.
-        files.retain(|file| file.is_file());
-        files.into_iter().filter_map(|file| Some(String::from_utf8_lossy(&fs::read(file).ok()?).into_owned())).collect()
+        let text = |file: PathBuf| Some(String::from_utf8_lossy(&whole_file::read(&file).ok()?).into_owned());
+        files.into_iter().filter_map(text).collect()
     }
 }
 

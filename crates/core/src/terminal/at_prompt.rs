@@ -9,8 +9,17 @@ use crate::resolve::{self, Disk, LookupContext, Shell};
 
 /// What hooks are called: bash(1), `PROMPT_COMMAND`; zsh(1), "Hook Functions"; fish, "Event handlers"; tcsh(1), "Special
 /// aliases".
-const HOOKS: [&str; 9] =
-    ["PROMPT_COMMAND", "DEBUG", "precmd", "preexec", "periodic", "sched", "fish_prompt", "fish_preexec", "zle-line-init"];
+const HOOKS: [&str; 9] = [
+    "PROMPT_COMMAND",
+    "DEBUG",
+    "precmd",
+    "preexec",
+    "periodic",
+    "sched",
+    "fish_prompt",
+    "fish_preexec",
+    "zle-line-init",
+];
 
 /// Whether a startup file hooks in there.
 pub(super) fn mentions_hook(text: &str) -> bool {

@@ -35,7 +35,9 @@ pub fn tell_other_paths(answers: &[Answer], said: &Said) -> Vec<Finding> {
         }
         match &answer.said {
             Err(NoAnswer::NotAsked(_)) => {
-                let seen = format!("a new terminal was not asked, since nothing here would keep it from leaving traces: {words}");
+                let seen = format!(
+                    "a new terminal was not asked, since nothing here would keep it from leaving traces: {words}"
+                );
                 findings.push(Finding::new(Code::NotProven, seen).remedy("ask it as it is with --unsealed"));
             }
             Err(_) => {

@@ -101,7 +101,8 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             }
             let asked: String =
                 variables.iter().map(|v| format!("{print} '%s\\0' \"${{{v}+=}}${{{v}-}}\"\n")).collect();
-            let stay = if matches!(shell, Shell::Bash | Shell::Zsh) { "\\builtin set +eu" } else { "\\command set +eu" };
+            let stay =
+                if matches!(shell, Shell::Bash | Shell::Zsh) { "\\builtin set +eu" } else { "\\command set +eu" };
             format!(
                 "{stay}\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\" \"$PWD\"\n{loop_}{asked}{ENV}\n{print} '%s\\0' {marker}\n"
             )

@@ -6,7 +6,6 @@
 use std::cell::OnceCell;
 use std::collections::VecDeque;
 use std::ffi::{OsStr, OsString};
-use std::fs;
 use std::path::{Path, PathBuf};
 
 use super::asking::Asking;
@@ -22,6 +21,7 @@ use crate::path_list::PathList;
 use crate::process::{SealLevel, Start, Surroundings};
 use crate::resolve::Shell;
 use crate::store::{StartupFolders, macos_path_lists, startup_files, system_startup_files};
+use crate::whole_file;
 use crate::yard::Yard;
 
 /// A moment at which PATH changed: what did it, and what it became.
@@ -160,7 +160,10 @@ for _w_i in "${!FUNCNAME[@]}"; do _w_f=${BASH_SOURCE[_w_i]}; case ${FUNCNAME[_w_
 
 /// The files that can be read, with what they hold.
 fn texts(files: Vec<PathBuf>) -> Vec<(PathBuf, String)> {
-    files.into_iter().filter_map(|file| Some((file.clone(), fs::read_to_string(file).ok()?))).collect()
+    files
+        .into_iter()
+        .filter_map(|file| Some((file.clone(), String::from_utf8(whole_file::read(&file).ok()?).ok()?)))
+        .collect()
 }
 
 /// The line of a list of folders that is just this one.

@@ -28,11 +28,8 @@ pub(super) struct Typed {
 impl Typed {
     /// Writes the question down.
     pub fn write(shell: Shell, mode: StartMode, marker: &str, question: Question<'_>) -> io::Result<Self> {
-        let typed = Self {
-            folder: tempfile::Builder::new().prefix("wyard-ask-").tempdir()?,
-            marker: marker.to_owned(),
-            shell,
-        };
+        let typed =
+            Self { folder: tempfile::Builder::new().prefix("wyard-ask-").tempdir()?, marker: marker.to_owned(), shell };
         let mut first = "set +u 2>/dev/null\n".to_owned();
         for other in typed.shells() {
             let text = question::text(*other, mode, &typed.marker_of(*other), question);
@@ -93,5 +90,9 @@ impl Typed {
 /// The text without the first of each pair of a return and a line's end.
 fn without_returns(text: &[u8]) -> Vec<u8> {
     let next = text.iter().skip(1).map(Some).chain([None]);
-    text.iter().zip(next).filter(|(byte, next)| (**byte, *next) != (b'\r', Some(&b'\n'))).map(|(byte, _)| *byte).collect()
+    text.iter()
+        .zip(next)
+        .filter(|(byte, next)| (**byte, *next) != (b'\r', Some(&b'\n')))
+        .map(|(byte, _)| *byte)
+        .collect()
 }

@@ -123,7 +123,10 @@ fn ask_versions(session: &Session, commands: &mut [CommandTrace]) -> Result<(), 
 fn tell_stale(traced: &mut [CallerTrace], name: &str) {
     let fresh: Vec<(Caller, Kind, Option<ReportPath>)> = traced
         .iter()
-        .filter(|t| t.terminal == TerminalKind::New && t.findings.iter().all(|f| !matches!(f.code, Code::NoTerminalAnswer | Code::NotProven)))
+        .filter(|t| {
+            t.terminal == TerminalKind::New
+                && t.findings.iter().all(|f| !matches!(f.code, Code::NoTerminalAnswer | Code::NotProven))
+        })
         .map(|t| (t.caller, t.kind, t.winner.clone()))
         .collect();
     for here in traced.iter_mut().filter(|t| t.terminal == TerminalKind::This) {

@@ -43,6 +43,8 @@ pub enum ReceiveError {
         name: ToolName,
         /// Its version.
         version: Version,
+        /// Whether new terminals are to have it.
+        registered: bool,
     },
     /// The yard lies where no PATH entry can point to.
     #[error("the yard can't be at {}", yard.display())]
@@ -141,11 +143,16 @@ impl Blamed for ReceiveError {
             Self::Layout(e) => e.hint(),
             Self::NotGuessed(e) => e.hint(),
             Self::HomeVariable(_) => Some("give one with --home-variable X, or use --no-home-variable".to_owned()),
-            Self::Present { name, version } => {
+            Self::Present { name, version, registered: false } => Some(format!(
+                "it is not registered: 'wyard register {name}@{version}' does that; --replace puts this file in its place"
+            )),
+            Self::Present { name, version, .. } => {
                 Some(format!("'wyard check {name}@{version}' shows how it is; --replace puts this file in its place"))
             }
             Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
-            Self::NotForProgram { given, .. } | Self::NotForInstaller { given, .. } => Some(format!("leave out {given}")),
+            Self::NotForProgram { given, .. } | Self::NotForInstaller { given, .. } => {
+                Some(format!("leave out {given}"))
+            }
             Self::Unclear(_) => {
                 Some("say which: --kind program puts it into the stock, --kind installer runs it".to_owned())
             }

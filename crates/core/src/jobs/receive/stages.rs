@@ -280,7 +280,9 @@ fn names(request: &ReceiveRequest, guess: &Guess) -> Result<(ToolName, Version),
 fn is_present(session: &Session, name: &ToolName, version: &Version, replace: bool) -> Result<bool, ReceiveError> {
     let present = session.yard.home(name, version).exists();
     if present && !replace {
-        return Err(ReceiveError::Present { name: name.clone(), version: version.clone() });
+        let stock = session.stock()?;
+        let registered = stock.version(name, version).is_none_or(|card| card.registration.is_some());
+        return Err(ReceiveError::Present { name: name.clone(), version: version.clone(), registered });
     }
     Ok(present)
 }

@@ -56,6 +56,8 @@ pub struct RetiredTool {
     pub startup_files: Vec<StartupChange>,
     /// What happens to values of the registry.
     pub registry_values: Vec<RegistryChange>,
+    /// Other versions of the tool that stay in the stock, none of them registered.
+    pub others: Vec<String>,
     /// The retired folders that are removed for good.
     pub removed: Vec<ReportPath>,
 }

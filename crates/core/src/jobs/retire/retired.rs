@@ -22,6 +22,8 @@ pub(super) fn retire(session: &Session, wanted: &str, dry_run: bool) -> Result<R
     retired.uninstaller = uninstaller(card, session.system());
     let mut changeset = Changeset::default();
     if card.registration.is_some() {
+        let others = stock.iter().filter(|other| other.name == card.name && other.version != card.version);
+        retired.others = others.map(|other| other.version.to_string()).collect();
         let registrar = session.registrar(&stock)?;
         let plan = registrar.plan(None, Some(card))?;
         (retired.startup_files, retired.registry_values) = (plan.startup_files(), plan.registry_values());

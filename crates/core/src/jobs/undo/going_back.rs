@@ -1,7 +1,6 @@
 //! What takes a change back. The records come first; files for shells follow from them, values of the registry are taken
 //! back one by one.
 
-use std::fs;
 use std::path::Path;
 
 use super::error::UndoError;
@@ -13,6 +12,7 @@ use crate::registration::Registrar;
 use crate::scope::Scope;
 use crate::session::Session;
 use crate::system::System;
+use crate::whole_file;
 use crate::yard::{Card, OwnEntry, Stock, YardError};
 
 /// A change on its way back.
@@ -42,7 +42,7 @@ impl GoingBack<'_> {
                     yard.put_own_entries(&mut changeset, own.clone())?;
                 }
                 Operation::File { path, role: Role::Restored, before, after } => {
-                    if fs::read(path).ok() != after.as_ref().map(Content::bytes) {
+                    if whole_file::read(path).ok() != after.as_ref().map(Content::bytes) {
                         return Err(self.later(path));
                     }
                     changeset.file(path, Role::Restored, before.as_ref().map(Content::bytes))?;
@@ -87,7 +87,7 @@ impl GoingBack<'_> {
             let text = content.map(|content| String::from_utf8_lossy(&content.bytes()).into_owned());
             text.map(|text| toml::from_str(&text)).transpose().map_err(|_| self.later(path))
         };
-        let now = match fs::read(path) {
+        let now = match whole_file::read(path) {
             Ok(bytes) => Some(Content::from(bytes)),
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => None,
             Err(e) => return Err(e).at("read", path).map_err(Into::into),

@@ -17,8 +17,8 @@ use rustix::mount::{
 
 use super::level::SealLevel;
 use super::mount_table::{below, mount_points};
-use super::request::{Network, SealRequest};
 use super::refused::{Refused, Rights, Step as _};
+use super::request::{Network, SealRequest};
 use crate::os;
 
 /// How much the layers may hold.
@@ -29,6 +29,9 @@ const OF_ADMINISTRATORS: [&str; 6] = ["/etc", "/usr", "/var", "/opt", "/home", "
 
 /// Devices that a program can do no harm with.
 const DEVICES: [&str; 7] = ["null", "zero", "full", "random", "urandom", "tty", "ptmx"];
+
+/// What else programs expect there, as links.
+const LINKS: [&str; 4] = ["fd", "stdin", "stdout", "stderr"];
 
 /// What an administrator could change the machine by (proc(5)).
 const DOORS: [&str; 4] = ["sys", "sysrq-trigger", "irq", "bus"];
@@ -123,8 +126,7 @@ fn c_string(text: &str) -> CString {
 /// Makes all mounts below a place read-only (mount_setattr(2)).
 fn read_only(place: &str) -> io::Result<()> {
     let place = c_string(place);
-    let attributes =
-        libc::mount_attr { attr_set: libc::MOUNT_ATTR_RDONLY, attr_clr: 0, propagation: 0, userns_fd: 0 };
+    let attributes = libc::mount_attr { attr_set: libc::MOUNT_ATTR_RDONLY, attr_clr: 0, propagation: 0, userns_fd: 0 };
     // SAFETY: the path ends in a zero, and the structure lives as long as the call, which is told its size.
     let done = unsafe {
         libc::syscall(
@@ -179,12 +181,8 @@ impl Cover {
         let work = by_descriptor(&self.layers).join(format!("{}w", self.made));
         fs::create_dir(&work)?;
         let own = if self.rights == Rights::Own { ",userxattr" } else { "" };
-        let options = format!(
-            "lowerdir={},upperdir={},workdir={}{own}",
-            lower.display(),
-            upper.display(),
-            work.display()
-        );
+        let options =
+            format!("lowerdir={},upperdir={},workdir={}{own}", lower.display(), upper.display(), work.display());
         let flags = MountFlags::NOSUID | MountFlags::NODEV | forbidding(lower);
         Ok(mount("wyard", place, "overlay", flags, Some(&*c_string(&options)))?)
     }
@@ -204,7 +202,7 @@ impl Cover {
                 symlink(fs::read_link(&from)?, &at)?;
             } else if seen.is_dir() {
                 fs::create_dir(&at)?;
-                if self.opened.get(&at).is_none() {
+                if !self.opened.contains_key(&at) {
                     let Ok(fd) = open(&from) else { continue };
                     self.opened.insert(at.clone(), fd);
                 }
@@ -259,12 +257,9 @@ struct Devices {
 
 impl Devices {
     fn open() -> Self {
-        let entries = fs::read_dir("/dev").into_iter().flatten().flatten();
-        let links = entries.filter_map(|entry| {
-            let name = entry.file_name().to_str()?.to_owned();
-            Some((name, fs::read_link(entry.path()).ok()?))
-        });
-        let links: Vec<(String, PathBuf)> = links.collect();
+        let names = DEVICES.iter().chain(&LINKS);
+        let link = |name: &&str| Some(((*name).to_owned(), fs::read_link(Path::new("/dev").join(name)).ok()?));
+        let links: Vec<(String, PathBuf)> = names.filter_map(link).collect();
         let names = DEVICES.iter().chain(&["pts"]).filter(|name| !links.iter().any(|(link, _)| link == *name));
         let opened = names.filter_map(|name| Some(((*name).to_owned(), open(&Path::new("/dev").join(name)).ok()?)));
         Self { opened: opened.collect(), links }
@@ -275,7 +270,11 @@ impl Devices {
         mount("wyard", dev, "tmpfs", MountFlags::NOSUID, Some(c"size=64m,mode=755"))?;
         for (name, fd) in self.opened {
             let (from, at) = (by_descriptor(&fd), dev.join(name));
-            if from.is_dir() { fs::create_dir(&at)? } else { drop(File::create(&at)?) }
+            if from.is_dir() {
+                fs::create_dir(&at)?;
+            } else {
+                drop(File::create(&at)?);
+            }
             mount_bind(&from, &at)?;
         }
         for (name, leads_to) in self.links {

@@ -99,8 +99,7 @@ impl SealRequest {
         let folder = name(next()?).into();
         let count = |next: &mut dyn FnMut() -> Option<Vec<u8>>| text(next()?)?.parse::<usize>().ok();
         let folders = (0..count(&mut next)?).map(|_| next().map(|f| name(f).into())).collect::<Option<_>>()?;
-        let stand_ins =
-            (0..count(&mut next)?).map(|_| Some((name(next()?).into(), next()?))).collect::<Option<_>>()?;
+        let stand_ins = (0..count(&mut next)?).map(|_| Some((name(next()?).into(), next()?))).collect::<Option<_>>()?;
         let arguments = (0..count(&mut next)?).map(|_| next().map(name)).collect::<Option<_>>()?;
         let mut variables = Vec::new();
         while let Some(variable) = next() {

@@ -14,8 +14,8 @@ use rustix::process::{Pid, PidfdFlags, Signal, WaitOptions, pidfd_open, wait, wa
 use rustix::thread::UnshareFlags;
 
 use super::level::SealLevel;
-use super::request::{Network, SealRequest};
 use super::refused::{Refused, Rights, Step as _, Told};
+use super::request::{Network, SealRequest};
 use super::{cover, leftovers, read_only};
 use crate::os;
 
