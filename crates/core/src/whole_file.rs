@@ -24,7 +24,7 @@ pub fn real_target(path: &Path) -> Result<PathBuf, FileError> {
 /// When it is not there, is no regular file, or the system refuses.
 pub fn read(path: &Path) -> io::Result<Vec<u8>> {
     if !fs::metadata(path)?.is_file() {
-        return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is a pipe, a device or a folder, and no file"));
+        return Err(io::Error::new(io::ErrorKind::InvalidInput, "not a regular file"));
     }
     fs::read(path)
 }

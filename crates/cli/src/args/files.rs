@@ -33,13 +33,13 @@ pub struct ReceiveArgs {
     /// Take programs that can't run on this machine as well
     #[arg(long)]
     pub foreign: bool,
-    /// What it is, where the file does not say so itself
+    /// Whether the file is a program or an installer, if that is unclear
     #[arg(long, value_name = "KIND")]
     pub kind: Option<KindWhich>,
-    /// Start no command at the end: only tell which file each name means
+    /// Do not run the commands: only show which file each name resolves to
     #[arg(long)]
     pub no_run: bool,
-    /// Ask the tool's commands with these arguments, in a shell's quotes; kept on its card
+    /// Arguments that make the commands print their version, quoted as in a shell; saved on the card
     #[arg(long, value_name = "ARGUMENTS", allow_hyphen_values = true)]
     pub probe: Option<String>,
     /// What it is, and where things are in it
@@ -62,9 +62,9 @@ pub struct ReceiveArgs {
 /// What a downloaded file is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum KindWhich {
-    /// A program, or an archive of some: it goes into the stock
+    /// A program or an archive of programs: added to the stock
     Program,
-    /// An installer: it is run
+    /// An installer: run it
     Installer,
 }
 

@@ -44,10 +44,10 @@ pub struct Global {
     /// When to use colour
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: ColorWhen,
-    /// The shells that count, in place of yours: sh, bash, zsh, fish, ksh, tcsh, separated by commas
+    /// Shells to use instead of yours, comma-separated: sh, bash, zsh, fish, ksh, tcsh
     #[arg(long, global = true, value_name = "LIST", value_delimiter = ',')]
     pub shells: Vec<Shell>,
-    /// Ask shells and start programs also where nothing keeps what they do from the machine
+    /// Run shells and programs even if they cannot be sealed; their side effects are kept
     #[arg(long, global = true)]
     pub unsealed: bool,
     /// Print no progress and no stage lines

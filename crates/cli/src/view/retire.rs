@@ -53,7 +53,7 @@ fn retired(report: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result
         }
         if let (Some(other), Some((name, _))) = (report.others.last(), tool.split_once('@')) {
             let text = format!(
-                "new terminals have no {name} now; still in the stock: {}; to put one in service: wyard switch {name} {other}",
+                "{name} is no longer registered; still in the stock: {}; to use one: wyard switch {name} {other}",
                 report.others.join(", ")
             );
             page.labelled(out, "", COLUMNS, &escape(&text))?;

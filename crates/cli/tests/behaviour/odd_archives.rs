@@ -69,7 +69,7 @@ fn what_is_odd_and_whole_is_unpacked() {
     for (name, bytes, says) in [
         ("padded.tar.gz", [gzip(&whole), vec![0; 700]].concat(), None),
         ("members.tar.gz", [gzip(&whole[..600]), vec![0; 9], gzip(&whole[600..])].concat(), None),
-        ("more.tar.gz", [gzip(&whole), b"notes".to_vec()].concat(), Some("5 bytes stand behind")),
+        ("more.tar.gz", [gzip(&whole), b"notes".to_vec()].concat(), Some("5 extra bytes")),
         ("padded.tar.bz2", [bzip2(&whole), vec![0; 700]].concat(), None),
         ("more.tar.bz2", [bzip2(&whole), b"notes".to_vec()].concat(), Some("[data-behind]")),
         ("endless.tar.gz", gzip(&tar(None, false)), Some("[tar-end-missing]")),

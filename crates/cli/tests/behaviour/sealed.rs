@@ -370,7 +370,7 @@ fn a_startup_file_that_is_a_pipe_is_told_at_once() {
     let pipe = home.path("home/.bashrc");
     assert!(Command::new("mkfifo").arg(&pipe).status().unwrap().success());
     let archive = tidelog(&home, "4.2.1");
-    home.wyard(&["receive", &archive]).ends(4).says(".bashrc").says("it is a pipe");
+    home.wyard(&["receive", &archive]).ends(4).says(".bashrc").says("not a regular file");
     // And a call that waits for one ends when it is asked to.
     home.settings("shells = [\"bash\"]\nshell_seconds = 60\n");
     let mut child = home.command(&["trace", "ls"]).stdout(std::process::Stdio::null()).spawn().unwrap();
@@ -394,7 +394,7 @@ fn remedies_name_the_line() {
     }
     let home = Home::with(&["bash"]);
     os::make_link(Path::new("/dev/null"), &home.path("home/.bash_profile")).unwrap();
-    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(1).says("it leads to /dev/null");
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(1).says("it links to /dev/null");
     assert!(
         fs::symlink_metadata("/dev/null").unwrap().file_type() != fs::symlink_metadata("/bin/sh").unwrap().file_type()
     );
@@ -410,10 +410,10 @@ fn a_script_that_may_be_either_is_refused() {
     assert!(!home.path("home/made").exists() && !home.yard().join("stock").exists(), "it was not run");
     home.wyard(&["receive", fails, "--yes"]).ends(1).says("status 7");
     assert!(home.path("home/made").exists(), "as an installer it was");
-    home.wyard(&["receive", fails, "--kind", "program", "--yes"]).ends(2).says("--yes has no meaning");
-    home.wyard(&["receive", fails, "--kind", "installer", "--stay", "--yes"]).ends(2).says("--stay has no meaning");
+    home.wyard(&["receive", fails, "--kind", "program", "--yes"]).ends(2).says("--yes does not apply");
+    home.wyard(&["receive", fails, "--kind", "installer", "--stay", "--yes"]).ends(2).says("--stay does not apply");
     let silent = home.write("silent-1.0", "#!/bin/sh\nexit 7\n");
-    home.wyard(&["receive", silent.to_str().unwrap()]).ends(1).says("says nothing").says("not-proven");
+    home.wyard(&["receive", silent.to_str().unwrap()]).ends(1).says("failed without a message").says("not-proven");
 }
 
 #[test]

@@ -31,11 +31,11 @@ impl Oddities {
         let behind = self.0.behind.load(Ordering::Relaxed);
         let mut findings = Vec::new();
         if behind > 0 {
-            let seen = format!("{behind} bytes stand behind the compressed stream, and were not read");
-            findings.push(Finding::new(Code::DataBehind, seen).remedy("ask whoever made the archive, if you wonder"));
+            let seen = format!("{behind} extra bytes after the compressed data were ignored");
+            findings.push(Finding::new(Code::DataBehind, seen).remedy("compare the file with a published checksum"));
         }
         if self.0.lacks_end.load(Ordering::Relaxed) {
-            let seen = "the blocks are missing that end a tar archive; it is whole all the same, as its checksum tells";
+            let seen = "the end-of-archive marker is missing; the checksum shows that the archive is complete";
             findings.push(Finding::new(Code::TarEndMissing, seen));
         }
         findings

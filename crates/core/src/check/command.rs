@@ -172,8 +172,8 @@ impl Subject {
         let said = match &answer.said {
             Ok(said) => said,
             Err(NoAnswer::NotAsked(_)) => {
-                let seen = "a new terminal was not asked: nothing here would keep it from leaving traces".to_owned();
-                let finding = Finding::new(Code::NotProven, seen).remedy("ask it all the same with --unsealed");
+                let seen = "not asked: shells cannot be sealed on this system".to_owned();
+                let finding = Finding::new(Code::NotProven, seen).remedy("run it anyway with --unsealed");
                 return (result, Some((Verdict::NotProven, finding)));
             }
             Err(why) => {
@@ -223,8 +223,8 @@ impl Subject {
             }
         };
         let bad = bad.or_else(|| {
-            let seen = format!("what a new terminal says is not certain: {}", answer.doubt.as_ref()?);
-            let finding = Finding::new(Code::NotProven, seen).remedy("ask it as it is with --unsealed");
+            let seen = format!("the answer is not certain: {}", answer.doubt.as_ref()?);
+            let finding = Finding::new(Code::NotProven, seen).remedy("run it without a seal: --unsealed");
             Some((Verdict::NotProven, finding))
         });
         let bad = bad.map(|(verdict, finding)| {

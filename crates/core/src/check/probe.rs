@@ -63,8 +63,8 @@ pub(super) struct Probed {
 /// Runs the program from an empty folder of its own, form by form, until one states a version.
 pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<'_>) -> io::Result<Probed> {
     if !prober.may_start() && !target.is_told {
-        let seen = format!("{} was not started: nothing here would keep it from the machine", target.program.display());
-        let finding = Finding::new(Code::NotProven, seen).remedy("start it all the same with --unsealed");
+        let seen = format!("{} was not run: it cannot be sealed on this system", target.program.display());
+        let finding = Finding::new(Code::NotProven, seen).remedy("run it anyway with --unsealed");
         return Ok(Probed::ending(Verdict::NotProven, finding, Vec::new()));
     }
     let scratch = starting::scratch("probe")?;
@@ -140,7 +140,7 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
             return Ok(Probed::bad(Finding::new(Code::AsksForInput, seen), findings));
         }
         if startable.opens_windows() {
-            let seen = format!("{name} opens a window and goes on running; it states no version");
+            let seen = format!("{name} opens a window and keeps running; its version is unknown");
             return Ok(Probed::ending(Verdict::Good, Finding::new(Code::VersionNotStated, seen), findings));
         }
         let seen = format!("{name} does not end within {} s, whatever it is asked", prober.limit.as_secs());
@@ -152,9 +152,9 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
         return Ok(Probed::ending(Verdict::StartedWithError, Finding::new(Code::AsksForInput, seen), findings));
     }
     let Some(complaint) = complaint else {
-        let remedy = "see what it does by itself; --probe ARGUMENTS asks it in another way";
+        let remedy = "run it yourself to see why; --probe ARGUMENTS checks it in another way";
         let finding =
-            Finding::new(Code::NotProven, format!("{name} ends with an error and says nothing")).remedy(remedy);
+            Finding::new(Code::NotProven, format!("{name} failed without a message")).remedy(remedy);
         return Ok(Probed::ending(Verdict::NotProven, finding, findings));
     };
     let finding = Finding::new(Code::StartedWithError, format!("{name} starts, and says: {complaint}"));
@@ -178,7 +178,7 @@ fn left_running(program: &Path, form: &[&str], outcome: &Outcome) -> Option<Find
         return None;
     }
     let call = [&[&*program.display().to_string()], form].concat().join(" ");
-    let seen = format!("'{call}' left running what it had started, which was ended: {}", outcome.left.join(", "));
+    let seen = format!("'{call}' left processes running, now ended: {}", outcome.left.join(", "));
     Some(Finding::new(Code::LeftRunning, seen))
 }
 

@@ -42,7 +42,7 @@ impl StartupLines {
         if let Some(file) = &self.void {
             let file = file.display();
             return Some(format!(
-                "let {file} be a file: it leads to /dev/null, and the shell reads it in place of others"
+                "replace {file} with a regular file: it links to /dev/null, and the shell reads it instead of others"
             ));
         }
         let (file, line, what) = self.suspects(&[]).find(|(.., what)| !matches!(what, Undoes::Name(_)))?;

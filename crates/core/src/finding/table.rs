@@ -121,42 +121,46 @@ findings! {
         example: "[ -t 1 ] && exec zsh   # in ~/.bashrc",
     }
     DataBehind = "data-behind", Caution {
-        means: "Something stands behind the end of a compressed file that is none of it.",
-        why: "what was read is whole, and has its own checksum; what stands behind it nobody reads",
-        comes_about: "The file was padded, signed, or put together with another one.",
-        settle: "Compare the file with a published checksum, or ask whoever made it.",
+        means: "Extra data follows the end of the compressed file.",
+        why: "the archive itself is complete; the extra data is ignored",
+        comes_about: "The file was padded, signed, or concatenated with another one.",
+        settle: "Compare the file with a published checksum, or ask its author.",
         example: "cat tidelog-4.2.1.tar.gz notes.txt > tidelog.tar.gz",
     }
+
     TarEndMissing = "tar-end-missing", Caution {
-        means: "A tar archive lacks the two blocks that end one.",
-        why: "a checksum tells that it is whole; without one it could have been cut off between two files",
-        comes_about: "Some programs that write archives leave them out.",
-        settle: "Nothing has to be done.",
+        means: "The tar archive has no end-of-archive marker.",
+        why: "without a checksum nobody could tell whether it was cut off; here one shows that it is complete",
+        comes_about: "Some programs do not write the two zero blocks at the end.",
+        settle: "Nothing to do.",
         example: "tidelog-4.2.1.tar.gz, written by a library",
     }
+
     VersionOfItsOwn = "version-of-its-own", Note {
-        means: "A command that comes with a tool states another version than the tool's.",
-        why: "it is a part with a version of its own, and the tool's own command states the right one",
-        comes_about: "Tools bring others along: an interpreter, say, the installer of its packages.",
-        settle: "Nothing has to be done.",
-        example: "tidelog 4.2.1 brings tidepack, which states 99.1",
+        means: "A command has a version of its own, different from the tool's.",
+        why: "the tool's own command prints the right version, so nothing is wrong",
+        comes_about: "Tools include others: an interpreter includes its package installer.",
+        settle: "Nothing to do.",
+        example: "tidelog 4.2.1 includes tidepack 99.1",
     }
+
     NotProven = "not-proven", Problem {
-        means: "Nothing bad was seen, but what was seen does not prove that the command works in a new terminal.",
-        why: "what could not be asked is not proved, whatever the files say",
-        comes_about: "Shells and programs are asked sealed, so that nothing they do lasts; this machine does not allow a seal, \
-            or only one in which nothing can be written, and some answer differently then. Or a program ends with an error \
-            and says nothing.",
-        settle: "--unsealed asks them as they are: startup files and programs then do for good what they do when they are started.",
+        means: "No problem was found, but nothing proves that the command works in a new terminal.",
+        why: "an unproven command may fail in the next terminal",
+        comes_about: "Shells and programs run sealed, so that nothing they do is kept. This system allows no seal, or only one \
+            without write access, and some shells answer differently then. Or a program fails without a message.",
+        settle: "Use --unsealed to run them without a seal; startup files and programs then have their usual side effects.",
         example: "wyard check tidelog --unsealed",
     }
+
     LeftRunning = "left-running", Note {
-        means: "A program had ended when it was asked for its version, and something it had started was still running.",
-        why: "it was ended with everything it did, so nothing is left of it",
-        comes_about: "The program starts a service of its own at any call.",
-        settle: "Nothing has to be done; --probe ARGUMENTS asks the program in a way that starts nothing.",
-        example: "tidelog --version    # starts tidelogd and leaves it",
+        means: "A program started a background process when it was asked for its version.",
+        why: "the process was ended, and nothing it did was kept",
+        comes_about: "The program starts a service on every call.",
+        settle: "Nothing to do. --probe ARGUMENTS sets arguments that start nothing.",
+        example: "tidelog --version    # starts tidelogd",
     }
+
     ShellUnknown = "shell-unknown", Problem {
         means: "The shell that you log in to is none of those that Wagon Yard registers in and asks.",
         why: "what could not be asked is not proved, whatever the files say",
@@ -165,12 +169,13 @@ findings! {
         example: "shells = [\"bash\"]   # in settings.toml, where terminals run bash whatever SHELL says",
     }
     ShellNotUsed = "shell-not-used", Note {
-        means: "A shell is installed that is not yours: you do not log in to it, and the home has no startup file of it.",
-        why: "its terminals do not find what is registered, and nobody opens them",
-        comes_about: "Systems bring several shells; most people use one or two.",
-        settle: "Nothing has to be done. --shells brings one in, and from then on it is yours.",
+        means: "A shell is installed that you do not use: it is not your login shell and has no startup file in your home.",
+        why: "nothing is registered there, so its terminals do not find the tools",
+        comes_about: "Systems include several shells; most people use one or two.",
+        settle: "Nothing to do. --shells includes one; from then on it counts as yours.",
         example: "wyard register tidelog --shells fish",
     }
+
     NoShell = "no-shell", Problem {
         means: "None of the shells in settings.toml is installed, so no new terminal could be opened to ask.",
         why: "what could not be asked is not proved, whatever the files say",

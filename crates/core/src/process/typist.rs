@@ -1,4 +1,4 @@
-//! Somebody who sits at a pseudo-terminal: types a line at the prompt, and reads until it is answered.
+//! Types lines at the prompt of a pseudo-terminal, and reads until they are answered.
 
 use std::fs::File;
 use std::io::Write as _;

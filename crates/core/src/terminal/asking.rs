@@ -200,7 +200,7 @@ fn doubt(shell: Shell, outcome: &Outcome) -> Option<String> {
     const FAILURES: [&str; 5] =
         ["Permission denied", "Read-only file system", "Operation not permitted", "could not create", "cannot create"];
     if matches!(shell, Shell::Sh | Shell::Ksh | Shell::Fish) {
-        return Some(format!("{} answers differently where it can't write", shell.name()));
+        return Some(format!("{} may answer differently without write access", shell.name()));
     }
     let said = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
     let said = String::from_utf8_lossy(&said);

@@ -36,9 +36,9 @@ pub fn tell_other_paths(answers: &[Answer], said: &Said) -> Vec<Finding> {
         match &answer.said {
             Err(NoAnswer::NotAsked(_)) => {
                 let seen = format!(
-                    "a new terminal was not asked, since nothing here would keep it from leaving traces: {words}"
+                    "not asked, since shells cannot be sealed on this system: {words}"
                 );
-                findings.push(Finding::new(Code::NotProven, seen).remedy("ask it as it is with --unsealed"));
+                findings.push(Finding::new(Code::NotProven, seen).remedy("run it without a seal: --unsealed"));
             }
             Err(_) => {
                 let seen = format!("a new terminal gave no answer: {words}");

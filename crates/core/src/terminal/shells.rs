@@ -59,8 +59,8 @@ pub fn unused_shells(machine: &Machine, used: &[Shell]) -> Option<Finding> {
     if others.is_empty() {
         return None;
     }
-    let seen = format!("installed and not used by you, so that nothing is registered there: {}", others.join(", "));
-    let remedy = format!("to bring one in: wyard register NAME --shells {}", others[0]);
+    let seen = format!("installed but not used: {}; nothing is registered there", others.join(", "));
+    let remedy = format!("to include one: wyard register NAME --shells {}", others[0]);
     Some(Finding::new(Code::ShellNotUsed, seen).remedy(remedy))
 }
 

@@ -107,14 +107,14 @@ fn app_alias(name: &str, alias: &Path) -> Finding {
 }
 
 /// How what is not proven is proved all the same.
-const UNSEALED: &str = "ask it as it is with --unsealed";
+const UNSEALED: &str = "run it without a seal: --unsealed";
 
 fn unproved(caller: Caller, mode: StartMode, why: &NoAnswer) -> CallerTrace {
     let place = format!("a new {} terminal of {}", mode.name(), caller.name());
     let mut traced = unanswered(caller, vec![mode]);
     traced.findings.push(match why {
         NoAnswer::NotAsked(_) => {
-            let seen = format!("{place} was not asked: nothing here would keep it from leaving traces");
+            let seen = format!("{place} was not asked: shells cannot be sealed on this system");
             Finding::new(Code::NotProven, seen).remedy(UNSEALED)
         }
         _ => Finding::new(Code::NoTerminalAnswer, format!("{place} gave no answer")),

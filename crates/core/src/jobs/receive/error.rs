@@ -56,7 +56,7 @@ pub enum ReceiveError {
         source: EntryError,
     },
     /// Options were given for an installer, and it is none.
-    #[error("{} is no installer, and {given} has no meaning for it", file.display())]
+    #[error("{} is not an installer: {given} does not apply", file.display())]
     NotForProgram {
         /// The file.
         file: PathBuf,
@@ -64,7 +64,7 @@ pub enum ReceiveError {
         given: String,
     },
     /// Options were given for an archive or a program, and it is an installer.
-    #[error("{} is an installer, and {given} has no meaning for it", file.display())]
+    #[error("{} is an installer: {given} does not apply", file.display())]
     NotForInstaller {
         /// The file.
         file: PathBuf,
@@ -72,7 +72,7 @@ pub enum ReceiveError {
         given: String,
     },
     /// A script that may be either.
-    #[error("{} may be a program or an installer: its text does not say", .0.display())]
+    #[error("cannot tell whether {} is a program or an installer", .0.display())]
     Unclear(PathBuf),
     /// An installer needs a yes, and nobody can give one.
     #[error("an installer is run only with a yes, and nobody can be asked here")]
@@ -144,17 +144,17 @@ impl Blamed for ReceiveError {
             Self::NotGuessed(e) => e.hint(),
             Self::HomeVariable(_) => Some("give one with --home-variable X, or use --no-home-variable".to_owned()),
             Self::Present { name, version, registered: false } => Some(format!(
-                "it is not registered: 'wyard register {name}@{version}' does that; --replace puts this file in its place"
+                "it is not registered: run 'wyard register {name}@{version}', or use --replace to replace it"
             )),
             Self::Present { name, version, .. } => {
                 Some(format!("'wyard check {name}@{version}' shows how it is; --replace puts this file in its place"))
             }
             Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
             Self::NotForProgram { given, .. } | Self::NotForInstaller { given, .. } => {
-                Some(format!("leave out {given}"))
+                Some(format!("remove {given}"))
             }
             Self::Unclear(_) => {
-                Some("say which: --kind program puts it into the stock, --kind installer runs it".to_owned())
+                Some("use --kind program to add it to the stock, or --kind installer to run it".to_owned())
             }
             Self::NobodyToAsk => Some("give it with --yes".to_owned()),
             Self::NotAgreed => None,

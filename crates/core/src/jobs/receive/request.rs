@@ -86,7 +86,7 @@ impl InstallerOptions {
             (self.folder.is_some(), "--installer-folder"),
             (self.system_install, "--system-install"),
             (!self.watch.is_empty(), "--watch"),
-            (!self.arguments.is_empty(), "what stands behind --"),
+            (!self.arguments.is_empty(), "the arguments after --"),
         ];
         all.into_iter().filter_map(|(is_given, name)| is_given.then_some(name)).collect()
     }
