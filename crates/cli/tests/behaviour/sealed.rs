@@ -392,6 +392,15 @@ fn remedies_name_the_line() {
         let ran = home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(1).says(says);
         assert!(!ran.out.contains("run 'wyard register"), "{line}: {}", ran.out);
     }
+    if have("fish") {
+        let mut home = Home::with(&["fish"]);
+        home.variables.insert("LANG".to_owned(), "C".to_owned());
+        let (before, umlaut) = (home.path("home"), home.path("hüme"));
+        fs::rename(before, &umlaut).unwrap();
+        home.variables.insert("HOME".to_owned(), umlaut.to_str().unwrap().to_owned());
+        let ran = home.wyard(&["receive", &tidelog(&home, "4.2.1")]);
+        assert!(ran.code == 0 || ran.out.contains("set LANG to a UTF-8 locale"), "{}", ran.out);
+    }
     let home = Home::with(&["bash"]);
     os::make_link(Path::new("/dev/null"), &home.path("home/.bash_profile")).unwrap();
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(1).says("it links to /dev/null");

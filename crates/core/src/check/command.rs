@@ -215,10 +215,10 @@ impl Subject {
             }
             (Kind::File | Kind::None, _) => {
                 let seen = format!("a new terminal does not find {name}");
-                let remedy = match &self.owner {
+                let remedy = unread_home(answer).unwrap_or_else(|| match &self.owner {
                     Owner::Tool { tool, .. } => format!("run 'wyard register {tool}'"),
                     Owner::Stranger => format!("run 'wyard trace {name}' to see who finds it"),
-                };
+                });
                 Some((Verdict::NotFound, Finding::new(Code::NotFound, seen).remedy(remedy)))
             }
         };
@@ -254,6 +254,15 @@ impl Subject {
         let seen = format!("{} now comes before {}", self.name, others.join(", "));
         Some(Finding::new(Code::HidesOther, seen))
     }
+}
+
+/// What to do where fish reads no startup file: without a UTF-8 locale it finds none below a folder whose name is not ASCII.
+fn unread_home(answer: &Answer) -> Option<String> {
+    let home = answer.base.get("HOME")?.to_string_lossy().into_owned();
+    let locale = ["LC_ALL", "LC_CTYPE", "LANG"].iter().find_map(|name| answer.base.get(name)).unwrap_or_default();
+    let is_utf8 = locale.to_string_lossy().to_lowercase().replace('-', "").contains("utf8");
+    let is_unread = answer.shell == Shell::Fish && !home.is_ascii() && !is_utf8;
+    is_unread.then(|| format!("set LANG to a UTF-8 locale: without one, fish reads no startup file below {home}"))
 }
 
 fn taken() -> Finding {

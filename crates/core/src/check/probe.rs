@@ -153,8 +153,7 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
     }
     let Some(complaint) = complaint else {
         let remedy = "run it yourself to see why; --probe ARGUMENTS checks it in another way";
-        let finding =
-            Finding::new(Code::NotProven, format!("{name} failed without a message")).remedy(remedy);
+        let finding = Finding::new(Code::NotProven, format!("{name} failed without a message")).remedy(remedy);
         return Ok(Probed::ending(Verdict::NotProven, finding, findings));
     };
     let finding = Finding::new(Code::StartedWithError, format!("{name} starts, and says: {complaint}"));

@@ -6,7 +6,7 @@ use super::report::{CheckedTools, CommandCheck, ToolCheck};
 use super::round::Round;
 use super::startup_lines::StartupLines;
 use super::tool;
-use crate::finding::{Code, Severity};
+use crate::finding::{Code, Finding, Severity};
 use crate::report::{Report, Verdict};
 use crate::session::Session;
 use crate::system::System;
@@ -86,7 +86,7 @@ fn advise(card: &Card, commands: &mut [CommandCheck], lines: &StartupLines) {
             }
             if let Some(remedy) = lines.remedy() {
                 finding.remedy = Some(remedy);
-            } else if is_missing && !lines.lacks_block() {
+            } else if is_missing && !lines.lacks_block() && is_to_register(finding) {
                 let tool = &card.name;
                 finding.remedy = Some(format!(
                     "{tool} is registered; run 'wyard survey' and 'wyard trace {name}' to see what takes its folder out of PATH"
@@ -94,6 +94,11 @@ fn advise(card: &Card, commands: &mut [CommandCheck], lines: &StartupLines) {
             }
         }
     }
+}
+
+/// Whether a finding advises to register the tool.
+fn is_to_register(finding: &Finding) -> bool {
+    finding.remedy.as_ref().is_some_and(|remedy| remedy.starts_with("run 'wyard register"))
 }
 
 /// Keeps with which arguments commands have stated their version. It only saves time, so that whatever is in the way is left

@@ -236,6 +236,21 @@ pub fn belongs_to_another(path: &Path) -> bool {
     fs::metadata(path).is_ok_and(|seen| seen.uid() != rustix::process::geteuid().as_raw())
 }
 
+/// Whether an ancestor of this process was called with this first argument (proc_pid_cmdline(5), proc_pid_stat(5)).
+#[must_use]
+pub fn is_started_by(argument: &str) -> bool {
+    let parent_of = |pid: u32| -> Option<u32> {
+        let stat = fs::read_to_string(format!("/proc/{pid}/stat")).ok()?;
+        // The name before it stands in parentheses, and may hold anything.
+        stat.rsplit_once(')')?.1.split_whitespace().nth(1)?.parse().ok()
+    };
+    let is_called = |pid: u32| {
+        let line = fs::read(format!("/proc/{pid}/cmdline")).unwrap_or_default();
+        line.split(|byte| *byte == 0).nth(1) == Some(argument.as_bytes())
+    };
+    std::iter::successors(Some(std::process::id()), |pid| parent_of(*pid).filter(|parent| *parent > 0)).any(is_called)
+}
+
 /// The shell on record for the effective user (passwd(5), the seventh field).
 #[must_use]
 pub fn shell_on_record() -> Option<std::path::PathBuf> {

@@ -196,7 +196,6 @@ const SANDBOX_PROFILE: &str = "(version 1)(allow default)(deny file-write*)(allo
 /// The level of the seal in which this program is itself.
 fn inherited(environment: &Environment) -> Option<SealLevel> {
     let level = SealLevel::named(environment.get(SEALED_VARIABLE)?.to_str()?)?;
-    // A variable alone can be set by anybody: the first process of such a seal is this program.
-    let is_first = || fs::read_to_string("/proc/1/comm").is_ok_and(|name| name.trim() == "wyard");
-    (level != SealLevel::Full || is_first()).then_some(level)
+    // Anybody can set a variable: an ancestor of this process has made the seal, where that can be seen.
+    (os::SYSTEM != "linux" || os::is_started_by(SEAL_ARGUMENT)).then_some(level)
 }

@@ -35,9 +35,7 @@ pub fn tell_other_paths(answers: &[Answer], said: &Said) -> Vec<Finding> {
         }
         match &answer.said {
             Err(NoAnswer::NotAsked(_)) => {
-                let seen = format!(
-                    "not asked, since shells cannot be sealed on this system: {words}"
-                );
+                let seen = format!("not asked, since shells cannot be sealed on this system: {words}");
                 findings.push(Finding::new(Code::NotProven, seen).remedy("run it without a seal: --unsealed"));
             }
             Err(_) => {

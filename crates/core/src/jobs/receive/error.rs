@@ -150,9 +150,7 @@ impl Blamed for ReceiveError {
                 Some(format!("'wyard check {name}@{version}' shows how it is; --replace puts this file in its place"))
             }
             Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
-            Self::NotForProgram { given, .. } | Self::NotForInstaller { given, .. } => {
-                Some(format!("remove {given}"))
-            }
+            Self::NotForProgram { given, .. } | Self::NotForInstaller { given, .. } => Some(format!("remove {given}")),
             Self::Unclear(_) => {
                 Some("use --kind program to add it to the stock, or --kind installer to run it".to_owned())
             }

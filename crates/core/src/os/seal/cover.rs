@@ -196,31 +196,36 @@ impl Cover {
             mount_remount(place, flags, c"")?;
         }
         for entry in fs::read_dir(lower)?.flatten() {
-            let (from, at) = (entry.path(), place.join(entry.file_name()));
-            let Ok(seen) = entry.file_type() else { continue };
-            if seen.is_symlink() {
-                symlink(fs::read_link(&from)?, &at)?;
-            } else if seen.is_dir() {
-                fs::create_dir(&at)?;
-                if !self.opened.contains_key(&at) {
-                    let Ok(fd) = open(&from) else { continue };
-                    self.opened.insert(at.clone(), fd);
-                }
-                self.inside(&at)?;
-            } else if seen.is_file() {
-                File::create(&at)?;
-                let is_small = entry.metadata().is_ok_and(|seen| seen.len() <= COPIED);
-                if is_small && fs::copy(&from, &at).is_ok() {
-                    copy_looks(&from, &at)?;
-                } else {
-                    mount_bind(&from, &at)?;
-                }
-            } else if seen.is_fifo() {
-                rustix::fs::mkfifoat(rustix::fs::CWD, &at, Mode::from_raw_mode(0o600))?;
-            }
+            // What cannot be shown is missing there, and nothing else.
+            let _ = self.piece(&entry, place);
         }
         // What was made in it has changed its times.
         copy_looks(lower, place)
+    }
+
+    fn piece(&mut self, entry: &fs::DirEntry, place: &Path) -> io::Result<()> {
+        let (from, at) = (entry.path(), place.join(entry.file_name()));
+        let seen = entry.file_type()?;
+        if seen.is_symlink() {
+            symlink(fs::read_link(&from)?, &at)?;
+        } else if seen.is_dir() {
+            fs::create_dir(&at)?;
+            if !self.opened.contains_key(&at) {
+                self.opened.insert(at.clone(), open(&from)?);
+            }
+            self.inside(&at)?;
+        } else if seen.is_file() {
+            File::create(&at)?;
+            let is_small = entry.metadata().is_ok_and(|seen| seen.len() <= COPIED);
+            if is_small && fs::copy(&from, &at).is_ok() {
+                copy_looks(&from, &at)?;
+            } else {
+                mount_bind(&from, &at)?;
+            }
+        } else if seen.is_fifo() {
+            rustix::fs::mkfifoat(rustix::fs::CWD, &at, Mode::from_raw_mode(0o600))?;
+        }
+        Ok(())
     }
 
     /// A folder in one that is made anew. One that cannot be covered is shown as it is, which is read-only.
