@@ -143,9 +143,9 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
             let seen = format!("{name} opens a window and keeps running; its version is unknown");
             return Ok(Probed::ending(Verdict::Good, Finding::new(Code::VersionNotStated, seen), findings));
         }
-        let seen = format!("{name} does not end within {} s, whatever it is asked", prober.limit.as_secs());
-        let finding = Finding::new(Code::NoAnswerInTime, seen);
-        return Ok(Probed::bad(finding, findings));
+        let seen = format!("{name} starts, and was still running after {} s", prober.limit.as_secs());
+        let finding = Finding::new(Code::NoAnswerInTime, seen).remedy("run it yourself; probe_seconds allows more time");
+        return Ok(Probed::ending(Verdict::NotProven, finding, findings));
     }
     if let Some(question) = question {
         let seen = format!("{name} starts, and asks for input: \"{question}\"");
