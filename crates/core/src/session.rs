@@ -5,7 +5,7 @@ use std::sync::OnceLock;
 
 use crate::change::{LedgerError, Settled};
 use crate::environment::Environment;
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{Blame, Blamed, FileContext as _, FileError};
 use crate::machine::Machine;
 use crate::process::{SealLevel, Sealer};
 use crate::progress::Stop;
@@ -238,6 +238,15 @@ impl Session {
     /// When it cannot.
     pub fn check_scope(&self, scope: Scope) -> Result<(), RegistrationError> {
         crate::registration::check_scope(&self.machine, scope)
+    }
+
+    /// Whether there is a folder for temporary files, which every check needs; looked at before anything is written.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub fn check_scratch(&self) -> Result<(), SessionError> {
+        let folder = std::env::temp_dir();
+        tempfile::tempdir_in(&folder).map(drop).at("make a temporary folder in", &folder).map_err(Into::into)
     }
 
     /// Ends with an error where the user asked to stop.

@@ -203,9 +203,9 @@ pub struct InspectArgs {
     /// Read a large file to its end, so that its checksum is told
     #[arg(long)]
     pub whole: bool,
-    /// Don't ask commands that are here already for their version
+    /// Run existing commands of the same names to get their versions
     #[arg(long)]
-    pub no_run: bool,
+    pub versions: bool,
     /// What the publisher says of it
     #[command(flatten)]
     pub checksums: ChecksumArgs,

@@ -11,7 +11,7 @@ use crate::view;
 
 /// Looks into a file.
 pub fn run(args: InspectArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let InspectArgs { file, checksums, whole, no_run } = args;
-    let request = InspectRequest { file, trust: checksums.into(), whole, no_run };
+    let InspectArgs { file, checksums, whole, versions } = args;
+    let request = InspectRequest { file, trust: checksums.into(), whole, versions };
     context.report(&inspect::run(&context.session, &request)?, view::inspect::write)
 }

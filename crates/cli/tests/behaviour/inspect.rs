@@ -87,8 +87,8 @@ fn inspect_tells_what_a_program_lacks_and_which_version_is_here() {
     // What counts is what a new terminal has, not this one.
     home.write("home/.bashrc", format!("PATH={}:$PATH\n", old.parent().unwrap().display()));
     let inspect = |more: &[&str]| home.wyard(&[&["inspect", &archive][..], more].concat()).ends(0);
-    inspect(&[]).says("old/tidelog (3.9)");
-    assert_eq!(inspect(&["--no-run", "--json"]).json()["commands"][0]["here_version"], serde_json::Value::Null);
+    inspect(&["--versions"]).says("old/tidelog (3.9)");
+    assert_eq!(inspect(&["--json"]).json()["commands"][0]["here_version"], serde_json::Value::Null);
 }
 
 #[test]

@@ -11,6 +11,8 @@ mod faults;
 mod forms;
 mod home;
 mod hostile;
+#[cfg(unix)]
+mod hostile_yard;
 mod inspect;
 mod installers;
 mod interrupted;

@@ -1,7 +1,7 @@
 //! A downloaded file, opened once and recognised.
 
 use std::fs::File;
-use std::io::{self, BufReader, Read, Seek as _, SeekFrom};
+use std::io::{self, BufReader, Read, Seek as _, SeekFrom, Write as _};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -11,6 +11,7 @@ use super::error::ArchiveError;
 use super::kinds::{self, BLOCK, Container};
 use super::limits::Limits;
 use super::oddities::Oddities;
+use super::room::look_for_room;
 use super::segment::Segment;
 use super::size::{self, CutOff};
 use super::write::CHUNK;
@@ -271,13 +272,15 @@ impl Source {
             }
             let mut laid = tempfile::tempfile_in(scratch).at("make a file in", scratch)?;
             let damaged = |source| ArchiveError::Damaged { file: self.path.clone(), source };
-            let most = Limits::default().bytes;
-            let mut all = head.as_slice().chain(content).take(most);
-            let mut length = 0;
+            let mut all = head.as_slice().chain(content);
+            let (mut length, mut buffer) = (0, vec![0; CHUNK]);
             // A part at a time, so that the user does not wait for the end of a large one.
             loop {
-                let part = io::copy(&mut all.by_ref().take(LAID_AT_ONCE), &mut laid).map_err(damaged)?;
+                let part = all.read(&mut buffer).map_err(damaged)? as u64;
                 length += part;
+                Limits::default().check(1, length, self.format.bytes)?;
+                look_for_room(scratch, ROOM_LEFT)?;
+                laid.write_all(&buffer[..usize::try_from(part).unwrap_or_default()]).at("write a file in", scratch)?;
                 if stop.requested() {
                     return Err(ArchiveError::Interrupted);
                 }
@@ -297,8 +300,8 @@ impl Source {
     }
 }
 
-/// So many bytes of an archive in an archive are laid out between two looks at the user's wish to stop.
-const LAID_AT_ONCE: u64 = 4 << 20;
+/// So many bytes of a disk are left free when an archive in an archive is laid out.
+const ROOM_LEFT: u64 = 64 << 20;
 
 /// How deep archives in archives are opened.
 const MOST_INSIDE: usize = 3;

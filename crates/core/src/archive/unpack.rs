@@ -14,6 +14,7 @@ use super::kinds::Container;
 use super::left_out::LeftOut;
 use super::limits::Limits;
 use super::listing::{EntryKind, Listing};
+use super::room::look_for_room;
 use super::source::Source;
 use super::stream::Decoded;
 use super::write::{CHUNK, FileJob, Writer, make_parent};
@@ -171,14 +172,6 @@ fn unpack_zip(
 
 fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
-/// Refuses what cannot fit, before a byte of it is written.
-pub(super) fn look_for_room(folder: &Path, needed: u64) -> Result<(), ArchiveError> {
-    match os::free_space(folder) {
-        Some(free) if free < needed => Err(ArchiveError::NoRoom { folder: folder.to_owned(), free, needed }),
-        _ => Ok(()),
-    }
 }
 
 fn collector<'a>(source: &Source, root: Option<&'a Path>, options: Options) -> Collector<'a> {

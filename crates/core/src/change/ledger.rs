@@ -103,6 +103,12 @@ impl Ledger {
         Self { file: yard.join("ledger.jsonl") }
     }
 
+    /// Where it is.
+    #[must_use]
+    pub fn file(&self) -> &Path {
+        &self.file
+    }
+
     /// Reads it. A line that can't be understood is counted, and the rest is read.
     ///
     /// # Errors

@@ -144,7 +144,8 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
             return Ok(Probed::ending(Verdict::Good, Finding::new(Code::VersionNotStated, seen), findings));
         }
         let seen = format!("{name} starts, and was still running after {} s", prober.limit.as_secs());
-        let finding = Finding::new(Code::NoAnswerInTime, seen).remedy("run it yourself; probe_seconds allows more time");
+        let finding =
+            Finding::new(Code::NoAnswerInTime, seen).remedy("run it yourself; probe_seconds allows more time");
         return Ok(Probed::ending(Verdict::NotProven, finding, findings));
     }
     if let Some(question) = question {

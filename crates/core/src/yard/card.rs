@@ -1,6 +1,6 @@
 //! The card: the record of one received tool.
 
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
@@ -161,7 +161,13 @@ pub(super) fn read(text: &str, file: &Path) -> Result<Card, YardError> {
     if found != FORMAT {
         return Err(YardError::Format { file: file.to_owned(), found });
     }
-    toml::from_str(text).map_err(record)
+    let card: Card = toml::from_str(text).map_err(record)?;
+    let paths = card.commands.iter().map(|command| &*command.path);
+    let mut places = card.layout.command_folders.iter().map(PathBuf::as_path).chain(paths);
+    if let Some(place) = places.find(|place| !place.components().all(|part| matches!(part, Component::Normal(_)))) {
+        return Err(YardError::Outside { file: file.to_owned(), place: place.to_owned() });
+    }
+    Ok(card)
 }
 
 #[cfg(test)]

@@ -18,6 +18,14 @@ pub enum YardError {
     /// The ledger.
     #[error(transparent)]
     Ledger(#[from] LedgerError),
+    /// A card names a place outside of its tool.
+    #[error("the card {} names {}, which is outside of the tool", file.display(), place.display())]
+    Outside {
+        /// The file.
+        file: PathBuf,
+        /// The place.
+        place: PathBuf,
+    },
     /// A record cannot be understood.
     #[error("the record {} can't be read", file.display())]
     Record {
@@ -82,6 +90,7 @@ impl Blamed for YardError {
             Self::Ledger(e) => e.blame(),
             Self::NoTool(_) | Self::NoVersion { .. } => Blame::Call,
             Self::Record { .. }
+            | Self::Outside { .. }
             | Self::Format { .. }
             | Self::Write(_)
             | Self::Locked { .. }
@@ -96,7 +105,9 @@ impl Blamed for YardError {
             Self::Ledger(e) => e.hint(),
             Self::NoTool(_) => Some("'wyard stock' lists what it holds".to_owned()),
             Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
-            Self::Record { .. } => Some("mend that file, or remove it and receive the tool again".to_owned()),
+            Self::Record { .. } | Self::Outside { .. } => {
+                Some("mend that file, or remove it and receive the tool again".to_owned())
+            }
             Self::Locked { .. } => Some("wait until it has ended, then try again".to_owned()),
             Self::NotSuperuser { command } => Some(format!("repeat it as the superuser: {command}")),
             Self::ForeignHome { .. } => {

@@ -6,7 +6,7 @@ use std::thread;
 use std::time::{Duration, Instant};
 
 use super::error::YardError;
-use super::place::{Yard, list};
+use super::place::{Yard, list_own, own_folder};
 use crate::change::{Change, LedgerError, Settled};
 use crate::error::{FileContext as _, FileError};
 use crate::machine::Machine;
@@ -37,6 +37,9 @@ impl Yard {
     pub fn lock(&self, machine: &Machine) -> Result<YardLock, YardError> {
         check_rights(machine)?;
         fs::create_dir_all(self.root()).at("make the yard", self.root())?;
+        if !machine.is_for_everybody() {
+            self.keep_private()?;
+        }
         let path = self.lock_file();
         let file = File::options().create(true).truncate(false).write(true).open(&path).at("open", &path)?;
         let start = Instant::now();
@@ -91,9 +94,24 @@ impl Yard {
     }
 
     fn clear_staging(&self) -> Result<(), FileError> {
-        for left in list(&self.staging())? {
-            let cleared = if left.is_dir() { fs::remove_dir_all(&left) } else { fs::remove_file(&left) };
+        for left in list_own(&self.staging())? {
+            let is_folder = fs::symlink_metadata(&left).is_ok_and(|seen| seen.is_dir());
+            let cleared = if is_folder { fs::remove_dir_all(&left) } else { fs::remove_file(&left) };
             cleared.at("clear", &left)?;
+        }
+        Ok(())
+    }
+
+    /// Keeps records from other users: they hold what stands in startup files. The stock stays as it is.
+    fn keep_private(&self) -> Result<(), FileError> {
+        for folder in [self.cards_folder(), self.startup_before(), self.logs()] {
+            own_folder(&folder)?;
+            fs::create_dir_all(&folder).at("make the folder", &folder)?;
+            os::set_folder_mode(&folder, 0o700).at("set the rights of", &folder)?;
+        }
+        for file in [self.ledger().file().to_owned(), self.holder_file()] {
+            let open = File::options().create(true).append(true).open(&file).at("open", &file)?;
+            os::set_mode(&open, 0o600).at("set the rights of", &file)?;
         }
         Ok(())
     }

@@ -17,7 +17,7 @@ pub use card::{Card, CardLayout, CardProbe, Registration, Requires, Source, Star
 pub use error::YardError;
 pub use lock::{YardLock, check_rights};
 pub use path_records::{OwnEntry, Position};
-pub use place::Yard;
+pub use place::{Yard, list_own};
 pub use registered::Registered;
 pub use settings::Settings;
 pub use stock::{BrokenCard, Stock};

@@ -1,6 +1,7 @@
 //! The yard's folder, and what lies where in it.
 
 use std::fs;
+use std::io;
 use std::path::{Path, PathBuf};
 
 use super::card::Card;
@@ -136,16 +137,42 @@ pub(super) fn read_record<T: serde::de::DeserializeOwned>(file: &Path) -> Result
         Ok(text) => {
             toml::from_str(&text).map(Some).map_err(|source| YardError::Record { file: file.to_owned(), source })
         }
-        Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        Err(e) if e.kind() == io::ErrorKind::NotFound => Ok(None),
         Err(e) => Err(e).at("read", file).map_err(Into::into),
     }
 }
 
 /// What lies in a folder, by name; nothing where there is no such folder.
+/// Whether a folder of the yard is there, and is one: what is cleared or removed in it must not lie elsewhere.
+///
+/// # Errors
+/// When it is a link or a file.
+pub(super) fn own_folder(folder: &Path) -> Result<bool, FileError> {
+    match fs::symlink_metadata(folder) {
+        Ok(seen) if seen.is_dir() => Ok(true),
+        Ok(_) => {
+            let error = io::Error::new(
+                io::ErrorKind::NotADirectory,
+                "not a folder of the yard: a link or a file is in its place",
+            );
+            Err(error).at("use", folder)
+        }
+        Err(_) => Ok(false),
+    }
+}
+
+/// What is in a folder of the yard that is cleared or removed.
+///
+/// # Errors
+/// When the folder is none of the yard, or cannot be listed.
+pub fn list_own(folder: &Path) -> Result<Vec<PathBuf>, FileError> {
+    if own_folder(folder)? { list(folder) } else { Ok(Vec::new()) }
+}
+
 pub(super) fn list(folder: &Path) -> Result<Vec<PathBuf>, FileError> {
     let entries = match fs::read_dir(folder) {
         Ok(entries) => entries,
-        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
         Err(e) => return Err(e).at("list the folder", folder),
     };
     let mut paths = Vec::new();

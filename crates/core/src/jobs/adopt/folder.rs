@@ -30,6 +30,7 @@ use crate::yard::{Card, CardLayout, Source};
 pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFolder>, AdoptError> {
     let (yard, system) = (&session.yard, session.system());
     if !request.dry_run {
+        session.check_scratch()?;
         session.check_scope(request.scope)?;
     }
     let installed = request.installed.as_ref();

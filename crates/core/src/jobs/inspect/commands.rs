@@ -1,7 +1,7 @@
 //! The commands that a download would bring, and what becomes of them here.
 
 use std::cell::LazyCell;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::path::Path;
 
 use super::report::InspectedCommand;
@@ -19,12 +19,20 @@ use crate::resolve::{self, Caller, Disk, Kind, LookupContext, Standing};
 use crate::system::System;
 use crate::terminal::{self, Answer, Said};
 
-/// The file at a place, or at the end of the link there.
-pub(super) fn file_of<'a>(listing: &'a Listing, place: &Path) -> Option<&'a Entry> {
-    let entry = listing.entries.iter().find(|e| e.path.as_path() == place)?;
-    match entry.kind {
-        EntryKind::Link(_) => listing.link_ends().get(place).copied(),
-        _ => Some(entry),
+/// The files of a listing by their places, each link with the file at its end.
+pub(super) struct Files<'a>(HashMap<&'a Path, &'a Entry>);
+
+impl<'a> Files<'a> {
+    pub fn of(listing: &'a Listing) -> Self {
+        let mut files = listing.link_ends();
+        let entries = listing.entries.iter().filter(|entry| !matches!(entry.kind, EntryKind::Link(_)));
+        files.extend(entries.map(|entry| (entry.path.as_path(), entry)));
+        Self(files)
+    }
+
+    /// The file at a place, or at the end of the link there.
+    pub fn at(&self, place: &Path) -> Option<&'a Entry> {
+        self.0.get(place).copied()
     }
 }
 
@@ -32,6 +40,7 @@ pub(super) fn file_of<'a>(listing: &'a Listing, place: &Path) -> Option<&'a Entr
 /// come before those of the user.
 pub(super) fn commands(
     listing: &Listing,
+    files: &Files<'_>,
     layout: &Layout,
     machine: &Machine,
     answers: &[Answer],
@@ -40,8 +49,12 @@ pub(super) fn commands(
     let said: Vec<(Caller, &Said)> =
         answers.iter().filter_map(|answer| Some((Caller::from(answer.shell), answer.said.as_ref().ok()?))).collect();
     let environment: &Environment = said.first().map_or(&machine.environment, |(_, said)| &said.environment);
-    let mut contexts: Vec<(Caller, LookupContext)> =
-        said.iter().map(|(caller, said)| (*caller, said.context.clone())).collect();
+    let mut contexts: Vec<(Caller, LookupContext)> = Vec::new();
+    for (caller, said) in &said {
+        if !contexts.iter().any(|(known, context)| known == caller && context.path == said.context.path) {
+            contexts.push((*caller, said.context.clone()));
+        }
+    }
     if contexts.is_empty() {
         contexts.push((Caller::plain_shell(machine.system()), LookupContext::of(environment, &machine.home)));
     }
@@ -50,7 +63,7 @@ pub(super) fn commands(
     let brought: LazyCell<HashSet<String>, _> =
         LazyCell::new(|| listing.entries.iter().filter(|e| e.kind != EntryKind::Folder).map(name).collect());
     let one = |command: &layout::Command| {
-        let entry = file_of(listing, &layout.wrapper.join(&command.path));
+        let entry = files.at(&layout.wrapper.join(&command.path));
         let missing = || entry?.needs.as_ref()?.missing(&brought, environment).into_iter().next();
         let (mut here, mut stays_hidden): (Vec<ReportPath>, bool) = (Vec::new(), false);
         for (caller, context) in &contexts {

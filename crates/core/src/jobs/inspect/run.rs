@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::commands::{commands, file_of, system_folders};
+use super::commands::{Files, commands, system_folders};
 use super::contents::{is_document, is_installer, is_sample, tree};
 use super::error::InspectError;
 use super::report::{Inspected, InspectedFile, Suggested};
@@ -31,12 +31,15 @@ pub struct InspectRequest {
     pub trust: Trust,
     /// Whether a large file is read to its end as well, for its checksum.
     pub whole: bool,
-    /// Whether commands that are here already are not asked for their version.
-    pub no_run: bool,
+    /// Whether commands that are here already are asked for their version.
+    pub versions: bool,
 }
 
 /// So many commands that are here already are asked for their version: who looks at a suite does not wait for all.
 const MOST_ASKED: usize = 32;
+
+/// Of so many commands shells are asked whether they are aliases or functions.
+const MOST_NAMES: usize = 200;
 
 /// Sample settings further down belong to something inside, in names on the way.
 const DEEPEST_TOLD: usize = 4;
@@ -52,7 +55,7 @@ const READ_WHOLE: u64 = 128 << 20;
 pub fn run(session: &Session, request: &InspectRequest) -> Result<Report<Inspected>, InspectError> {
     match recognise(&request.file)? {
         Some(installer) => {
-            let installer = Box::new(look_first(session, &request.file, installer, !request.no_run)?);
+            let installer = Box::new(look_first(session, &request.file, installer, request.versions)?);
             Ok(Report::new(Inspected::Installer { installer }))
         }
         None => archive(session, request),
@@ -105,14 +108,17 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
             }
         }
     }
-    for (path, fixed) in fixed_paths(&listing, &layout) {
+    let by_place = Files::of(&listing);
+    for (path, fixed) in fixed_paths(&by_place, &layout) {
         let seen = format!("{path} points to {fixed}, which may be nowhere here");
         findings.push(Finding::new(Code::FixedPath, seen).remedy("look into that file once it is unpacked"));
     }
-    let names: Vec<String> = layout.commands.iter().map(|command| command.name.clone()).collect();
+    let mut names: Vec<String> = layout.commands.iter().map(|command| command.name.clone()).collect();
+    // Of a large suite what the files say is enough: a shell takes long over thousands of names.
+    names.truncate(MOST_NAMES);
     let answers = session.asking()?.everywhere(Question { commands: &names, variables: &[] });
-    let mut commands = commands(&listing, &layout, machine, &answers, &system_folders(machine)?);
-    if !request.no_run {
+    let mut commands = commands(&listing, &by_place, &layout, machine, &answers, &system_folders(machine)?);
+    if request.versions {
         let asked =
             commands.iter().filter_map(|command| Some((command.name.clone(), command.here.first()?.to_path_buf())));
         let asked: Vec<(String, PathBuf)> = asked.take(MOST_ASKED).collect();
@@ -168,9 +174,9 @@ fn lay_out(listing: &Listing, system: System) -> Result<(Layout, Vec<Finding>), 
     }
 }
 
-fn fixed_paths(listing: &Listing, layout: &Layout) -> Vec<(String, String)> {
+fn fixed_paths(files: &Files<'_>, layout: &Layout) -> Vec<(String, String)> {
     let fixed = |command: &layout::Command| {
-        let program = file_of(listing, &layout.wrapper.join(&command.path))?.program.as_ref()?;
+        let program = files.at(&layout.wrapper.join(&command.path))?.program.as_ref()?;
         Some((command.path.to_string_lossy().into_owned(), program.fixed_path.clone()?))
     };
     layout.commands.iter().filter_map(fixed).collect()

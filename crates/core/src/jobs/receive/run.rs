@@ -24,6 +24,9 @@ pub fn run(
     observer: &dyn Observer,
 ) -> Result<Report<Received>, ReceiveError> {
     let file = || request.file.clone();
+    if !request.dry_run {
+        session.check_scratch()?;
+    }
     if is_installer(request)? {
         let given = request.given_for_archives();
         if !given.is_empty() {

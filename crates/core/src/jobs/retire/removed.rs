@@ -8,7 +8,7 @@ use crate::change::{Change, Changeset};
 use crate::clock;
 use crate::error::{FileContext as _, FileError};
 use crate::session::SessionError;
-use crate::yard::{Yard, YardLock};
+use crate::yard::{Yard, YardLock, list_own};
 
 /// How long a retired folder is kept.
 const KEPT: Duration = Duration::from_secs(30 * 24 * 60 * 60);
@@ -19,15 +19,7 @@ pub(crate) fn remove_old(yard: &Yard, lock: &YardLock) -> Result<Vec<PathBuf>, S
 }
 
 pub(super) fn kept_folders(yard: &Yard) -> Result<Vec<PathBuf>, FileError> {
-    let folder = yard.retired();
-    let entries = match fs::read_dir(&folder) {
-        Ok(entries) => entries,
-        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
-        Err(e) => return Err(e).at("list the folder", &folder),
-    };
-    let mut all: Vec<PathBuf> = entries.flatten().map(|entry| entry.path()).collect();
-    all.sort();
-    Ok(all)
+    list_own(&yard.retired())
 }
 
 /// Removes retired folders of an age for good: into staging first, by way of the ledger, and then from the disk.

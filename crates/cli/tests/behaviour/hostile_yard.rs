@@ -1,0 +1,124 @@
+//! Yards that somebody has tampered with, records that others may not read, and places that cannot be used.
+
+use std::fs;
+use std::io::Write as _;
+use std::os::unix::fs::PermissionsExt as _;
+use std::path::Path;
+
+use wagon_yard_core::os;
+
+use crate::archives::{script, tidelog, zip};
+use crate::home::{Home, Ran};
+
+fn mode(path: &Path) -> u32 {
+    fs::metadata(path).unwrap().permissions().mode() & 0o777
+}
+
+#[test]
+fn nothing_is_cleared_through_a_link() {
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    for (name, arguments) in [
+        ("staging", &["stock", "--mend"][..]),
+        ("staging", &["register", "tidelog"]),
+        ("retired", &["retire", "--empty"]),
+        ("cards", &["register", "tidelog"]),
+    ] {
+        let (place, aside) = (home.yard().join(name), home.yard().join("aside"));
+        home.write("precious/work", "of years");
+        let was_there = fs::rename(&place, &aside).is_ok();
+        os::make_link(&home.path("precious"), &place).unwrap();
+        home.wyard(&[arguments, &["-v"]].concat());
+        assert_eq!(fs::read_to_string(home.path("precious/work")).unwrap(), "of years", "{name}");
+        fs::remove_file(&place).unwrap();
+        if was_there {
+            fs::rename(&aside, &place).unwrap();
+        }
+    }
+}
+
+#[test]
+fn a_card_that_leads_out_of_its_tool_is_refused() {
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let card = home.yard().join("cards/tidelog/4.2.1.toml");
+    let whole = fs::read_to_string(&card).unwrap();
+    for place in ["/tmp", "../../../../..", "bin/../../x"] {
+        let forged = whole.replace("command_folders = [\"bin\"]", &format!("command_folders = [\"{place}\"]"));
+        assert_ne!(forged, whole);
+        fs::write(&card, forged).unwrap();
+        home.wyard(&["register", "tidelog"]).ends(4).says("outside of the tool");
+    }
+}
+
+#[test]
+fn records_are_the_users_own() {
+    let home = Home::new();
+    let profile = home.write("home/.profile", "export TIDE_TOKEN=secret\n");
+    fs::set_permissions(&profile, fs::Permissions::from_mode(0o600)).unwrap();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let yard = home.yard();
+    let look = || {
+        for folder in ["cards", "startup-before", "logs"] {
+            assert_eq!(mode(&yard.join(folder)), 0o700, "{folder}");
+        }
+        assert_eq!(mode(&yard.join("ledger.jsonl")), 0o600);
+        assert_eq!(mode(&profile), 0o600);
+    };
+    look();
+    // What was written otherwise before is mended by the next change.
+    for (place, bits) in [("cards", 0o755), ("startup-before", 0o755), ("ledger.jsonl", 0o644)] {
+        fs::set_permissions(yard.join(place), fs::Permissions::from_mode(bits)).unwrap();
+    }
+    home.wyard(&["unregister", "tidelog"]).ends(0);
+    look();
+    if os::is_superuser() {
+        let read = Ran::from(
+            std::os::unix::process::CommandExt::uid(
+                std::process::Command::new("cat").arg(yard.join("ledger.jsonl")),
+                65534,
+            )
+            .output()
+            .unwrap(),
+        );
+        assert!(read.code != 0 && read.out.is_empty());
+    }
+}
+
+#[test]
+fn without_a_place_for_temporary_files_nothing_is_begun() {
+    let mut home = Home::new();
+    home.variables.insert("TMPDIR".to_owned(), "/nonexistent".to_owned());
+    let archive = tidelog(&home, "4.2.1");
+    for more in [&[][..], &["--or-undo"]] {
+        home.wyard(&[&["receive", &archive], more].concat()).ends(4).says("/nonexistent");
+        assert!(!home.yard().join("cards/tidelog").exists() && !home.path("home/.bashrc").exists());
+    }
+}
+
+#[test]
+fn an_archive_in_an_archive_has_limits() {
+    let home = Home::new();
+    // 600 MB of zero bytes behind the head of a zip, packed to some kilobytes.
+    let inner = [&b"PK\x03\x04"[..], &vec![0; 1 << 20]].concat();
+    let mut encoder = zstd::Encoder::new(Vec::new(), 1).unwrap();
+    encoder.write_all(&inner).unwrap();
+    for _ in 0..600 {
+        encoder.write_all(&inner[4..]).unwrap();
+    }
+    let file = home.write("deep-1.0.zip.zst", encoder.finish().unwrap());
+    home.wyard(&["inspect", file.to_str().unwrap()]).ends(3).says("times its own size");
+}
+
+#[test]
+fn inspect_runs_nothing_that_an_archive_names() {
+    let home = Home::new();
+    let quirk = home.write("home/bin/quirk", "#!/bin/sh\necho quirk 9.9\n");
+    os::set_folder_mode(&quirk, 0o755).unwrap();
+    home.write("home/.bashrc", "PATH=$HOME/bin:$PATH\n");
+    let archive = zip(&home.path("quirk-1.0.zip"), &[("w/bin/quirk", &script("1.0"), 0o755)]);
+    let archive = archive.to_str().unwrap();
+    let ran = home.wyard(&["inspect", archive, "-vv"]).ends(0).says("bin/quirk");
+    assert!(!ran.err.contains("bin/quirk\""), "{}", ran.err);
+    home.wyard(&["inspect", archive, "--versions"]).ends(0).says("9.9");
+}
