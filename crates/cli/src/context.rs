@@ -5,7 +5,6 @@ use std::io::{self, IsTerminal as _, Write};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
-use wagon_yard_core::change::Settled;
 use wagon_yard_core::environment::Environment;
 use wagon_yard_core::machine::Machine;
 use wagon_yard_core::process::command_line;
@@ -62,18 +61,16 @@ impl Context {
         Ok(Self { session, global: global.clone() })
     }
 
-    /// Settles what an earlier call has left half done, and tells it on standard error. Where that can't be done, commands
-    /// that only look are none the worse, and those that write will say so.
-    pub fn settle(&self) {
-        let told: Vec<String> = match self.session.settle() {
-            Ok(settled) => settled.iter().map(Settled::words).collect(),
-            Err(error) => vec![format!("what an earlier call left half done can't be settled: {error}")],
+    /// Tells on standard error what an earlier call has left half done. It is settled by commands that write; those that only
+    /// look write nothing, in nobody's yard.
+    pub fn tell_unfinished(&self) {
+        let told = match self.session.unfinished() {
+            Ok(None) => return,
+            Ok(Some(text)) => text,
+            Err(error) => format!("the records cannot be read: {error}"),
         };
-        let (page, mut out) = (Page::of_error_terminal(), anstream::stderr());
-        for text in told {
-            // Somebody who closed standard error does not want to be told.
-            let _ = page.labelled(&mut out, "wyard:", 7, &escape(&text));
-        }
+        // Somebody who closed standard error does not want to be told.
+        let _ = Page::of_error_terminal().labelled(&mut anstream::stderr(), "wyard:", 7, &escape(&told));
     }
 
     /// The page on standard output.

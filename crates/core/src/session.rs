@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 use std::sync::OnceLock;
 
-use crate::change::{LedgerError, Settled};
+use crate::change::LedgerError;
 use crate::environment::Environment;
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
 use crate::machine::Machine;
@@ -257,19 +257,19 @@ impl Session {
         if self.stop.requested() { Err(SessionError::Interrupted) } else { Ok(()) }
     }
 
-    /// Settles what an earlier call has left open, where nobody else is at work.
+    /// What an earlier call has begun and not finished, in words, where nobody is at work on it.
     ///
     /// # Errors
-    /// When that cannot be done.
-    pub fn settle(&self) -> Result<Vec<Settled>, LedgerError> {
-        if !self.yard.ledger().is_open()? {
-            return Ok(Vec::new());
+    /// When the ledger cannot be read.
+    pub fn unfinished(&self) -> Result<Option<String>, LedgerError> {
+        let ledger = self.yard.ledger();
+        if !ledger.is_open()? || self.yard.is_locked() {
+            return Ok(None);
         }
-        match self.yard.lock_at_once(&self.machine) {
-            Some(lock) => lock.settle(),
-            // Somebody is at work, and the open record is theirs.
-            None => Ok(Vec::new()),
-        }
+        let contents = ledger.read()?;
+        let open = contents.unfinished();
+        Ok(open
+            .map(|open| format!("\"{}\" was interrupted; the next command that writes will settle it", open.command)))
     }
 }
 

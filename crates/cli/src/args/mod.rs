@@ -103,8 +103,11 @@ pub enum Command {
         /// Settle cards without a folder and folders without a card
         #[arg(long)]
         mend: bool,
-        /// With --mend: show what would be done, and write nothing
-        #[arg(long, requires = "mend")]
+        /// This yard was copied or moved here: start a new history
+        #[arg(long, conflicts_with = "mend")]
+        moved: bool,
+        /// With --mend or --moved: show what would be done, and write nothing
+        #[arg(long)]
         dry_run: bool,
     },
     /// Put a received tool's command folders and home variables into PATH's stores: startup files, or the registry

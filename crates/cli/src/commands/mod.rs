@@ -32,7 +32,7 @@ use crate::failure::{Failure, exit};
 
 /// Runs the command.
 pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Failure> {
-    context.settle();
+    context.tell_unfinished();
     match command {
         None => overview::run(context),
         Some(Command::Receive(args)) => receive::run(*args, context),
@@ -46,6 +46,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::CatchUp(args)) => catch_up::run(&args, context),
         Some(Command::Path(command)) => path::run(command, context),
         Some(Command::Explain(args)) => explain::run(&args, context),
+        Some(Command::Stock { moved: true, dry_run, .. }) => stock::run(StockRequest::TakeOver { dry_run }, context),
         Some(Command::Stock { mend: true, dry_run, .. }) => stock::run(StockRequest::Mend { dry_run }, context),
         Some(Command::Stock { no_run, .. }) => stock::run(StockRequest::List { asks: !no_run }, context),
         Some(Command::Retire(args)) => retire::run(args, context),

@@ -64,6 +64,10 @@ fn runs(seen: &NewTerminals, page: &Page) -> String {
 }
 
 fn settled(report: &MendedStock, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    if let Some(ledger) = &report.ledger {
+        let text = format!("the history of its former place is now in {}; register the tools you use", shown(ledger));
+        return page.labelled(out, "history", 8, &text);
+    }
     if report.cards.is_empty() && report.folders.is_empty() {
         return writeln!(out, "The stock is in order: every card has its folder, and every folder its card.");
     }

@@ -86,9 +86,9 @@ fn faults(prepare: &[&str], arguments: &[&str]) -> u32 {
                 assert!(state(&scene.home) == before, "{arguments:?} {kind}:{step}: a failure takes everything back");
             } else if step % 3 == 0 {
                 // Whoever settles it can be killed as well.
-                scene.wyard(&["stock", "--no-run"], &format!("die:{}", step % 7 + 1));
+                scene.wyard(&["stock", "--mend"], &format!("die:{}", step % 7 + 1));
             }
-            let told = scene.home.wyard(&["stock", "--no-run"]).ends(0);
+            let told = scene.home.wyard(&["stock", "--mend"]).ends(0);
             settled += u32::from(told.err.contains("was interrupted while it was to"));
             let now = state(&scene.home);
             assert!(now == before || now == after, "{arguments:?} {kind}:{step}\n{}{}\n{now:#?}", ran.err, told.err);

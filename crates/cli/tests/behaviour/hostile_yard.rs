@@ -122,3 +122,85 @@ fn inspect_runs_nothing_that_an_archive_names() {
     assert!(!ran.err.contains("bin/quirk\""), "{}", ran.err);
     home.wyard(&["inspect", archive, "--versions"]).ends(0).says("9.9");
 }
+
+/// Gives a folder, and all in it, to a user.
+fn give(folder: &Path, user: u32) {
+    assert!(
+        std::process::Command::new("chown")
+            .args(["-R", &format!("{user}:{user}")])
+            .arg(folder)
+            .status()
+            .unwrap()
+            .success()
+    );
+}
+
+#[test]
+fn root_writes_nothing_where_another_user_could_change_it() {
+    if !os::is_superuser() {
+        eprintln!("skipped: it takes two users");
+        return;
+    }
+    for variable in ["XDG_DATA_HOME", "XDG_CONFIG_HOME", "ZDOTDIR", "WYARD_YARD"] {
+        let mut home = Home::with(&["bash", "zsh", "fish"]);
+        let archive = tidelog(&home, "4.2.1");
+        fs::create_dir_all(home.path("other/files")).unwrap();
+        give(&home.path("other"), 1234);
+        home.variables.insert("WYARD_YARD".to_owned(), home.path("yard").to_str().unwrap().to_owned());
+        fs::create_dir(home.path("yard")).unwrap();
+        fs::write(home.path("yard/settings.toml"), "shells = [\"bash\", \"zsh\", \"fish\"]\n").unwrap();
+        if variable == "XDG_DATA_HOME" {
+            home.variables.remove("WYARD_YARD");
+        }
+        home.variables.insert(variable.to_owned(), home.path("other/files").to_str().unwrap().to_owned());
+        home.wyard(&["receive", &archive]).ends(4).says("another user owns").says("other");
+        assert!(!home.path("home/.bashrc").exists(), "{variable}");
+        assert_eq!(fs::read_dir(home.path("other/files")).unwrap().count(), 0, "{variable}");
+    }
+    // What everybody may write to is nobody's, unless it only takes new files.
+    for (mode, code) in [(0o777, 4), (0o1777, 0), (0o755, 0)] {
+        let mut home = Home::new();
+        let archive = tidelog(&home, "4.2.1");
+        let shared = home.path("shared");
+        fs::create_dir(&shared).unwrap();
+        fs::set_permissions(&shared, fs::Permissions::from_mode(mode)).unwrap();
+        home.variables.insert("WYARD_YARD".to_owned(), shared.join("yard").to_str().unwrap().to_owned());
+        home.wyard(&["receive", &archive]).ends(code);
+    }
+}
+
+#[test]
+fn looking_into_a_forged_yard_writes_nothing() {
+    let home = Home::new();
+    let forged = home.path("forged");
+    fs::create_dir(&forged).unwrap();
+    let victim = home.path("home/.ssh/authorized_keys");
+    let operation = format!("{{\"operation\":\"file\",\"path\":{:?},\"before\":\"EVIL\",\"after\":null}}", victim);
+    for (key, list) in [("operations", format!("[{operation}]")), ("operations", "[]".to_owned())] {
+        let line = format!(
+            "{{\"event\":\"begin\",\"format\":1,\"id\":1,\"time\":\"2026-01-01T00:00:00Z\",\"command\":\"x\",\"does\":\"y\",\"undoes\":null,\"{key}\":{list}}}\n"
+        );
+        fs::write(forged.join("ledger.jsonl"), line).unwrap();
+        for arguments in [&["history"][..], &["stock", "--no-run"], &["trace", "ls"], &["path", "show"]] {
+            home.wyard(&[arguments, &["--yard", forged.to_str().unwrap()]].concat());
+            assert!(!victim.exists(), "{arguments:?}");
+        }
+    }
+}
+
+#[test]
+fn a_copied_home_leaves_the_original_alone() {
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let copy = home.path("copy");
+    assert!(std::process::Command::new("cp").arg("-a").arg(home.path("home")).arg(&copy).status().unwrap().success());
+    let in_copy = |arguments: &[&str]| Ran::from(home.command(arguments).env("HOME", &copy).output().unwrap());
+    in_copy(&["undo"]).ends(4).says("was copied or moved from").says("wyard stock --moved");
+    in_copy(&["stock", "--no-run"]).ends(0);
+    assert!(home.yard().join("cards/tidelog/4.2.1.toml").exists());
+    in_copy(&["stock", "--moved"]).ends(0).says("before-move");
+    in_copy(&["register", "tidelog"]).ends(0);
+    in_copy(&["undo"]).ends(0);
+    home.wyard(&["check"]).ends(0);
+    assert!(home.yard().join("stock/tidelog/4.2.1/bin/tidelog").exists());
+}

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use super::error::{FORMAT, LedgerError};
 use super::fault;
-use super::operation::{Content, Operation};
+use super::operation::{Content, Operation, Role};
 use crate::error::{FileContext as _, FileError};
 use crate::os;
 use crate::whole_file;
@@ -180,6 +180,23 @@ impl Ledger {
 }
 
 impl LedgerContents {
+    /// The files of cards that were ever written.
+    #[must_use]
+    pub fn card_files(&self) -> Vec<PathBuf> {
+        let operations = self.records.iter().flat_map(|record| &record.operations);
+        let card = |operation: &Operation| match operation {
+            Operation::File { path, role: Role::Card, .. } => Some(path.clone()),
+            _ => None,
+        };
+        operations.filter_map(card).collect()
+    }
+
+    /// The change that was begun and not finished, if there is one.
+    #[must_use]
+    pub fn unfinished(&self) -> Option<&Record> {
+        self.records.iter().find(|record| record.state == State::Open)
+    }
+
     fn take(&mut self, line: Line) {
         match line {
             Line::Begin { id, time, command, does, undoes, operations, format: _ } => {

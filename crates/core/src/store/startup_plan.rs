@@ -10,6 +10,7 @@ use super::startup::{possible_files, startup_files};
 use super::startup_file::{Dialect, StartupFile, StartupFolders};
 use crate::change::{Changeset, Content, Operation, Role, block_put, block_taken};
 use crate::error::{Blame, Blamed, FileContext, FileError};
+use crate::os;
 use crate::report::ReportPath;
 use crate::resolve::Shell;
 use crate::whole_file;
@@ -21,6 +22,14 @@ pub enum StoreError {
     /// A file cannot be read or written.
     #[error("the startup files can't be changed; nothing was")]
     Refused(#[source] FileError),
+    /// Another user could put something else in a file's place.
+    #[error("{} cannot be changed: another user owns {} or can write to it; nothing was changed", file.display(), folder.display())]
+    Untrusted {
+        /// The startup file.
+        file: PathBuf,
+        /// The folder or file on the way to it.
+        folder: PathBuf,
+    },
 }
 
 impl Blamed for StoreError {
@@ -31,6 +40,9 @@ impl Blamed for StoreError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::Refused(source) => source.hint(),
+            Self::Untrusted { .. } => {
+                Some("change its owner or mode, or unset the variable that leads there".to_owned())
+            }
         }
     }
 }
@@ -113,6 +125,9 @@ impl StartupPlan {
         }
         for change in plan.changes.iter().filter(|c| c.action != Action::Keep) {
             whole_file::would_replace(&change.path).map_err(StoreError::Refused)?;
+            if let Some(folder) = os::untrusted_on_way(&change.path) {
+                return Err(StoreError::Untrusted { file: change.path.to_path_buf(), folder });
+            }
         }
         Ok(plan)
     }

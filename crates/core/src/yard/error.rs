@@ -68,6 +68,18 @@ pub enum YardError {
         /// The home folder.
         home: PathBuf,
     },
+    /// Another user could put something else in the yard's place.
+    #[error("another user owns {} or can write to it; nothing was changed", folder.display())]
+    Untrusted {
+        /// The folder.
+        folder: PathBuf,
+    },
+    /// The yard was made somewhere else: its records are about that place.
+    #[error("this yard was copied or moved from {}; nothing was changed", from.display())]
+    Moved {
+        /// Where it was made.
+        from: PathBuf,
+    },
     /// No tool of this name.
     #[error("the yard holds no tool called \"{0}\"")]
     NoTool(String),
@@ -95,7 +107,9 @@ impl Blamed for YardError {
             | Self::Write(_)
             | Self::Locked { .. }
             | Self::NotSuperuser { .. }
-            | Self::ForeignHome { .. } => Blame::Machine,
+            | Self::ForeignHome { .. }
+            | Self::Untrusted { .. }
+            | Self::Moved { .. } => Blame::Machine,
         }
     }
 
@@ -113,6 +127,10 @@ impl Blamed for YardError {
             Self::ForeignHome { .. } => {
                 Some("call it as that user, without elevation, or for everybody with --scope system".to_owned())
             }
+            Self::Untrusted { .. } => Some("choose a yard in a folder of your own with --yard DIR".to_owned()),
+            Self::Moved { .. } => Some(
+                "run 'wyard stock --moved' to start a new history here, then register the tools you use".to_owned(),
+            ),
             Self::NoVersion { .. } | Self::Write(_) => None,
         }
     }

@@ -64,6 +64,7 @@ impl Yard {
         // Who reads it only wants to know whom to wait for.
         let _ = fs::write(self.holder_file(), format!("process {}: {}", std::process::id(), machine.command_line));
         let lock = YardLock::new(file, self, machine);
+        self.check_place()?;
         for settled in lock.settle()? {
             tracing::warn!("{}", settled.words());
         }
@@ -78,6 +79,13 @@ impl Yard {
         let file = File::options().write(true).open(self.lock_file()).ok()?;
         file.try_lock().ok()?;
         Some(YardLock::new(file, self, machine))
+    }
+
+    /// Whether somebody is writing. What cannot be locked is not being written to by others either.
+    #[must_use]
+    pub fn is_locked(&self) -> bool {
+        let file = File::options().read(true).open(self.lock_file());
+        file.is_ok_and(|file| matches!(file.try_lock(), Err(TryLockError::WouldBlock)))
     }
 
     fn lock_file(&self) -> PathBuf {
@@ -133,7 +141,10 @@ pub fn check_rights(machine: &Machine) -> Result<(), YardError> {
     } else if os::is_superuser() && os::belongs_to_another(&machine.home) {
         return Err(YardError::ForeignHome { home: machine.home.clone() });
     }
-    Ok(())
+    match os::untrusted_on_way(&machine.yard) {
+        Some(folder) => Err(YardError::Untrusted { folder }),
+        None => Ok(()),
+    }
 }
 
 impl YardLock {

@@ -4,6 +4,7 @@ mod answers;
 mod card;
 mod error;
 mod lock;
+mod moved;
 mod path_records;
 mod place;
 mod registered;

@@ -8,7 +8,18 @@ use super::report::MendedStock;
 use crate::change::{Change, Changeset, Role};
 use crate::report::ReportPath;
 use crate::session::{Session, SessionError};
-use crate::yard::Strays;
+use crate::yard::{Strays, check_rights};
+
+/// Sets the ledger of the place aside that a yard was copied or moved from.
+pub(super) fn take_over(session: &Session, dry_run: bool) -> Result<MendedStock, SessionError> {
+    let mut report = MendedStock { dry_run, ..MendedStock::default() };
+    if dry_run || !session.yard.root().is_dir() {
+        return Ok(report);
+    }
+    check_rights(&session.machine)?;
+    report.ledger = session.yard.take_over()?.map(ReportPath::from);
+    Ok(report)
+}
 
 pub(super) fn mend(session: &Session, dry_run: bool) -> Result<MendedStock, SessionError> {
     let yard = &session.yard;

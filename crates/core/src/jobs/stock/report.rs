@@ -104,4 +104,6 @@ pub struct MendedStock {
     pub empty: usize,
     /// The number of the change; null where nothing had to be done.
     pub id: Option<u64>,
+    /// Where the history of the yard's former place lies; null where none was set aside.
+    pub ledger: Option<ReportPath>,
 }

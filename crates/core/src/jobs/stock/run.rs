@@ -1,7 +1,7 @@
 //! The job: lists or mends.
 
 use super::list::list;
-use super::mend::mend;
+use super::mend::{mend, take_over};
 use super::report::StockReport;
 use crate::report::Report;
 use crate::session::{Session, SessionError};
@@ -19,6 +19,11 @@ pub enum StockRequest {
         /// Whether only the plan is wanted.
         dry_run: bool,
     },
+    /// That a copied or moved yard begins a history of its own.
+    TakeOver {
+        /// Whether only the plan is wanted.
+        dry_run: bool,
+    },
 }
 
 /// Lists or mends the stock. A card that cannot be read makes the list fail.
@@ -28,6 +33,7 @@ pub enum StockRequest {
 pub fn run(session: &Session, request: StockRequest) -> Result<Report<StockReport>, SessionError> {
     match request {
         StockRequest::List { asks } => list(session, asks),
+        StockRequest::TakeOver { dry_run } => Ok(Report::new(StockReport::Mended(take_over(session, dry_run)?))),
         StockRequest::Mend { dry_run } => Ok(Report::new(StockReport::Mended(mend(session, dry_run)?))),
     }
 }

@@ -1,0 +1,62 @@
+//! Where a yard was made: its ledger names files there, and taking a change back in a copy would change the original.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use super::error::YardError;
+use super::place::Yard;
+use crate::error::FileContext as _;
+use crate::os;
+use crate::whole_file;
+
+impl Yard {
+    /// Notes where the yard is, or compares that with where it was made. A yard of before there were such notes is told by
+    /// what its ledger has put into it.
+    pub(super) fn check_place(&self) -> Result<(), YardError> {
+        let file = self.place_file();
+        let noted = match whole_file::read(&file) {
+            Ok(bytes) => Some(PathBuf::from(os::name_from_bytes(bytes))),
+            Err(_) => self.place_in_ledger()?,
+        };
+        match noted.filter(|from| from != self.root()) {
+            Some(from) if !same_place(&from, self.root()) => Err(YardError::Moved { from }),
+            _ if file.exists() => Ok(()),
+            _ => self.note_place(),
+        }
+    }
+
+    /// Sets the ledger of another place aside, and notes this one. Gives where the old ledger lies, if there was one.
+    ///
+    /// # Errors
+    /// When a file cannot be written.
+    pub fn take_over(&self) -> Result<Option<PathBuf>, YardError> {
+        let ledger = self.ledger().file().to_owned();
+        let aside = ledger.with_extension("jsonl.before-move");
+        let is_there = fs::metadata(&ledger).is_ok_and(|seen| seen.len() > 0);
+        if is_there {
+            fs::rename(&ledger, &aside).at("set aside", &ledger)?;
+        }
+        self.note_place()?;
+        Ok(is_there.then_some(aside))
+    }
+
+    fn note_place(&self) -> Result<(), YardError> {
+        Ok(whole_file::replace(&self.place_file(), self.root().as_os_str().as_encoded_bytes())?)
+    }
+
+    fn place_file(&self) -> PathBuf {
+        self.root().join("place")
+    }
+
+    /// The yard in which the ledger's first card lies.
+    fn place_in_ledger(&self) -> Result<Option<PathBuf>, YardError> {
+        let cards = self.ledger().read()?.card_files();
+        let yard = |card: &PathBuf| Some(card.parent()?.parent()?.parent()?.to_owned());
+        Ok(cards.iter().find_map(yard))
+    }
+}
+
+/// Whether two names mean one folder, as by a link on the way.
+fn same_place(one: &Path, other: &Path) -> bool {
+    matches!((fs::canonicalize(one), fs::canonicalize(other)), (Ok(one), Ok(other)) if one == other)
+}
