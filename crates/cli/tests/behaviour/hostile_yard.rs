@@ -175,7 +175,7 @@ fn looking_into_a_forged_yard_writes_nothing() {
     let forged = home.path("forged");
     fs::create_dir(&forged).unwrap();
     let victim = home.path("home/.ssh/authorized_keys");
-    let operation = format!("{{\"operation\":\"file\",\"path\":{:?},\"before\":\"EVIL\",\"after\":null}}", victim);
+    let operation = format!("{{\"operation\":\"file\",\"path\":{victim:?},\"before\":\"EVIL\",\"after\":null}}");
     for (key, list) in [("operations", format!("[{operation}]")), ("operations", "[]".to_owned())] {
         let line = format!(
             "{{\"event\":\"begin\",\"format\":1,\"id\":1,\"time\":\"2026-01-01T00:00:00Z\",\"command\":\"x\",\"does\":\"y\",\"undoes\":null,\"{key}\":{list}}}\n"
