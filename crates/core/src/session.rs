@@ -1,12 +1,13 @@
 //! What every job is handed: the machine, the yard with its settings and its stock, the shells, and the user's wish to end.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 
 use crate::change::LedgerError;
 use crate::environment::Environment;
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
 use crate::machine::Machine;
+use crate::os;
 use crate::process::{SealLevel, Sealer};
 use crate::progress::Stop;
 use crate::registration::{Registrar, RegistrationError};
@@ -32,6 +33,14 @@ pub enum SessionError {
     /// The stores.
     #[error(transparent)]
     Registration(#[from] RegistrationError),
+    /// Another user could put programs into everybody's PATH.
+    #[error("{} would be in everybody's PATH, and another user owns {} or can write to it", folder.display(), untrusted.display())]
+    Untrusted {
+        /// The folder for PATH.
+        folder: PathBuf,
+        /// What is not trusted: it, or a folder on the way to it.
+        untrusted: PathBuf,
+    },
     /// No shell gave an answer.
     #[error("no shell could be asked what a new terminal has")]
     NoAnswer,
@@ -47,7 +56,7 @@ impl Blamed for SessionError {
             Self::Yard(e) => e.blame(),
             Self::Ledger(e) => e.blame(),
             Self::Registration(e) => e.blame(),
-            Self::NoAnswer => Blame::Machine,
+            Self::NoAnswer | Self::Untrusted { .. } => Blame::Machine,
             Self::Interrupted => Blame::Interrupted,
         }
     }
@@ -58,6 +67,7 @@ impl Blamed for SessionError {
             Self::Yard(e) => e.hint(),
             Self::Ledger(e) => e.hint(),
             Self::Registration(e) => e.hint(),
+            Self::Untrusted { .. } => Some("use --trust-folder to add it anyway".to_owned()),
             Self::NoAnswer => Some("look at the shells' startup files, or at shells in settings.toml".to_owned()),
             Self::Interrupted => None,
         }
@@ -247,6 +257,19 @@ impl Session {
     pub fn check_scratch(&self) -> Result<(), SessionError> {
         let folder = std::env::temp_dir();
         tempfile::tempdir_in(&folder).map(drop).at("make a temporary folder in", &folder).map_err(Into::into)
+    }
+
+    /// Whether a folder may stand in PATH: in everybody's only where nobody else can put programs into it, unless the user
+    /// trusts it.
+    ///
+    /// # Errors
+    /// When it may not.
+    pub fn check_folder(&self, folder: &Path, trusts: bool) -> Result<(), SessionError> {
+        let counts = self.machine.is_for_everybody() && self.machine.sandbox.is_none() && !trusts;
+        match counts.then(|| os::untrusted_on_way(folder)).flatten() {
+            Some(untrusted) => Err(SessionError::Untrusted { folder: folder.to_owned(), untrusted }),
+            None => Ok(()),
+        }
     }
 
     /// Ends with an error where the user asked to stop.

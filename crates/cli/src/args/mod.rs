@@ -181,6 +181,9 @@ pub enum PathCommand {
         /// Put it at the end
         #[arg(long)]
         last: bool,
+        /// With --scope system: accept a folder that another user can write to
+        #[arg(long)]
+        trust_folder: bool,
         /// Show what would be done, and write nothing
         #[arg(long)]
         dry_run: bool,
@@ -251,6 +254,9 @@ pub struct AdoptArgs {
     /// Move the folder into the yard
     #[arg(long = "move")]
     pub move_in: bool,
+    /// With --scope system: accept a folder that another user can write to
+    #[arg(long)]
+    pub trust_folder: bool,
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,

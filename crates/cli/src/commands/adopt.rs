@@ -25,6 +25,7 @@ pub fn run(args: AdoptArgs, context: &Context) -> Result<ExitCode, Failure> {
         command_folders: args.tool.command_folders,
         scope: context.session.machine.scope,
         move_in: args.move_in,
+        trusts: args.trust_folder,
         dry_run: args.dry_run,
         installed: None,
     };

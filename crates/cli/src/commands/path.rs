@@ -16,8 +16,9 @@ pub fn run(command: PathCommand, context: &Context) -> Result<ExitCode, Failure>
     let change = |edit, dry_run| PathRequest::Change { edit, dry_run };
     let request = match command {
         PathCommand::Show => PathRequest::Show,
-        PathCommand::Add { folder, last, dry_run } => {
-            change(PathEdit::Add { folder, last, scope: context.session.machine.scope }, dry_run)
+        PathCommand::Add { folder, last, trust_folder, dry_run } => {
+            let scope = context.session.machine.scope;
+            change(PathEdit::Add { folder, last, scope, trusts: trust_folder }, dry_run)
         }
         PathCommand::Drop { folder, dry_run } => change(PathEdit::Drop { folder }, dry_run),
         PathCommand::Move { folder, before, dry_run } => change(PathEdit::Move { folder, before }, dry_run),

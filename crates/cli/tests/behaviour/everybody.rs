@@ -70,6 +70,12 @@ fn whose_files_they_are_is_looked_at_first() {
     let script = r#"
         # The superuser does not write into somebody else's home.
         mkdir -m 755 /opt/nobody; chown 65534 /opt/nobody
+        # Nor does it put a folder of somebody else into everybody's PATH.
+        mkdir -p -m 755 /opt/other/bin; cp /bin/true /opt/other/bin/zed; chown 1234 /opt/other
+        wyard --scope system path add /opt/other/bin 2> said && exit 20
+        grep -q 'another user owns /opt/other' said || { cat said; exit 21; }
+        wyard --scope system path add /opt/other/bin --trust-folder > said || { cat said; exit 22; }
+        wyard --scope system undo > said
         HOME=/opt/nobody wyard receive "$ARCHIVE" 2> said && exit 9
         grep -q 'belongs to another user' said && grep -q -e '--scope system' said
         test -z "$(ls -A /opt/nobody)"

@@ -70,7 +70,7 @@ fn what_undoes_a_received_tool_is_told() {
         .ends(1)
         .says("tidelog of tidelog is in service, but")
         .says("TIDELOG_HOME is /opt/old, and should be")
-        .says("anybody on this machine may put programs into");
+        .says("another user can put programs into");
 }
 
 #[test]

@@ -264,13 +264,14 @@ pub fn shell_on_record() -> Option<std::path::PathBuf> {
 
 /// A folder on the way to a place, or the place itself, that somebody other than this user and the superuser owns or may
 /// write to: they could put something else there. In a folder with the sticky bit only what lies in it counts (chmod(2)). A
-/// group that is the user's own, by the same number, is no other (useradd(8), "USERGROUPS_ENAB").
+/// group that is the user's own, by the same number, is no other (useradd(8), "USERGROUPS_ENAB"), nor is one of those that
+/// the system gives to administrators (Debian Policy 9.2.2: numbers below 100).
 #[must_use]
 pub fn untrusted_on_way(place: &Path) -> Option<std::path::PathBuf> {
     let (user, group) = (rustix::process::geteuid().as_raw(), rustix::process::getegid().as_raw());
     let is_trusted = |seen: &fs::Metadata| {
         let of_others = seen.mode() & 0o002 != 0;
-        let of_group = seen.mode() & 0o020 != 0 && seen.gid() != 0 && !(seen.gid() == group && group == user);
+        let of_group = seen.mode() & 0o020 != 0 && seen.gid() >= 100 && !(seen.gid() == group && group == user);
         let is_sticky = seen.is_dir() && seen.mode() & 0o1000 != 0;
         (seen.uid() == user || seen.uid() == 0) && (seen.is_symlink() || is_sticky || !of_others && !of_group)
     };

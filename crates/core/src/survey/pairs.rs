@@ -53,10 +53,11 @@ pub(super) fn tell_writable(entries: &[Entry], seen: &mut [Inspected], system_fo
     let last_of_system = entries.iter().rposition(|entry| system_folders.hold(&entry.folder));
     for (at, (entry, seen)) in entries.iter().zip(seen).enumerate() {
         let told = seen.findings.iter().any(|finding| finding.code == Code::DuplicateEntry);
-        if seen.exists && !told && os::others_may_write(&entry.folder) {
+        let others = os::others_may_write(&entry.folder) || os::untrusted_on_way(&entry.folder).is_some();
+        if seen.exists && !told && others {
             let before =
                 if last_of_system.is_some_and(|last| at < last) { ", and it comes before the system's" } else { "" };
-            let words = format!("anybody on this machine may put programs into {}{before}", entry.folder.display());
+            let words = format!("another user can put programs into {}{before}", entry.folder.display());
             let remedy = "take the right to write from everybody else, or take the entry out";
             seen.findings.push(Finding::new(Code::WritableByOthers, words).remedy(remedy));
         }

@@ -41,6 +41,7 @@ pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFo
         return Err(AdoptError::InYard(root));
     }
     path_list::check_entry(&root, system).map_err(|source| AdoptError::Entry { folder: root.clone(), source })?;
+    session.check_folder(&root, request.trusts || request.move_in)?;
     let asking = session.asking()?;
     let lock = session.lock_unless(request.dry_run)?;
     let stock = session.cards()?;

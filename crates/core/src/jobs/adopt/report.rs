@@ -29,6 +29,8 @@ pub struct AdoptRequest {
     pub scope: Scope,
     /// Whether the folder is moved into the yard.
     pub move_in: bool,
+    /// Whether others may be able to put programs into it.
+    pub trusts: bool,
     /// Whether only the plan is wanted.
     pub dry_run: bool,
     /// What is known where an installer has just brought the tool.

@@ -64,7 +64,11 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
 fn outcome(session: &Session, sight: &Sight, wanted: &PathEdit) -> Result<Outcome, PathError> {
     let absolute = |folder: &Path| std::path::absolute(folder).map_err(|_| PathError::NoFolder(folder.to_owned()));
     match wanted {
-        PathEdit::Add { folder, last, scope } => add(session, sight, &absolute(folder)?, *last, *scope),
+        PathEdit::Add { folder, last, scope, trusts } => {
+            let folder = absolute(folder)?;
+            session.check_folder(&folder, *trusts)?;
+            add(session, sight, &folder, *last, *scope)
+        }
         PathEdit::Drop { folder } => drop(session, sight, &absolute(folder)?),
         PathEdit::Move { folder, before } => shift(session, sight, &absolute(folder)?, &absolute(before)?),
         PathEdit::Tidy => tidy(session, sight),

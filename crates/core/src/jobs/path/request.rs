@@ -31,6 +31,8 @@ pub enum PathEdit {
         last: bool,
         /// Whose PATH.
         scope: Scope,
+        /// Whether others may be able to put programs into it.
+        trusts: bool,
     },
     /// Take a folder out.
     Drop {

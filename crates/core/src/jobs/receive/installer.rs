@@ -280,6 +280,7 @@ fn as_tool(session: &Session, request: &InstallRequest, watched: &WatchedRun, le
         },
         scope: request.scope,
         move_in: false,
+        trusts: false,
         dry_run: false,
         installed: Some(adopt::Installed {
             only: left.only.clone(),
