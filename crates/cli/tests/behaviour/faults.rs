@@ -162,7 +162,7 @@ fn a_fault_at_every_step_leaves_the_registry_whole() {
             if ran.code == 0 {
                 break;
             }
-            home.wyard(&["history"]).ends(0);
+            home.wyard(&["stock", "--mend"]).ends(0);
             let now = state(&home);
             assert!(now == before || now == after, "{command:?} die:{step}\n{:#?}", lossy(&now));
             if now == after {
@@ -192,7 +192,7 @@ fn killed_at_any_moment_it_is_before_or_after() {
         std::thread::sleep(took.mul_f64(random.f64()));
         child.kill().unwrap();
         child.wait().unwrap();
-        scene.home.wyard(&["history"]).ends(0);
+        scene.home.wyard(&["stock", "--mend"]).ends(0);
         let now = state(&scene.home);
         match (now == before, now == after) {
             (true, _) => as_before += 1,

@@ -125,7 +125,9 @@ fn an_installer_that_fails_is_told_and_taken_back() {
     let file = self_extractor(&home, "[ \"$accepted\" ] || { printf 'Accept? '; read answer || exit 1; }", "");
     home.wyard(&["receive", &file, "--yes"]).ends(1).says("[installer-failed]").says("behind --");
     home.wyard(&["receive", &file, "--yes", "--", "--accept"]).ends(0).says("good");
-    home.wyard(&["receive", &crate::archives::tidelog(&home, "4.2.1"), "--", "--accept"]).ends(2).says("no installer");
+    home.wyard(&["receive", &crate::archives::tidelog(&home, "4.2.1"), "--", "--accept"])
+        .ends(2)
+        .says("is not an installer");
 }
 
 #[test]

@@ -83,7 +83,7 @@ fn what_a_package_would_do_and_what_of_it_clashes_is_told_before_it_runs() {
     ];
     for (name, environment, expected) in cases {
         let file = package(&home, &format!("buoyctl-{name}.msi"), &tables(usual, environment));
-        let told = home.wyard(&["inspect", "--json", file.to_str().unwrap()]).ends(0).json();
+        let told = home.wyard(&["inspect", "--json", "--versions", file.to_str().unwrap()]).ends(0).json();
         let installer = &told["installer"];
         assert_eq!(installer["kind"], "windows-package");
         assert_eq!((&installer["product"], &installer["arch"]), (&"Buoyctl".into(), &"x86_64".into()));
@@ -95,7 +95,7 @@ fn what_a_package_would_do_and_what_of_it_clashes_is_told_before_it_runs() {
         let codes: Vec<_> = installer["findings"].as_array().unwrap().iter().map(|f| f["code"].clone()).collect();
         assert_eq!(codes, *expected, "{name}: {installer}");
     }
-    let text = home.wyard(&["inspect", home.path("buoyctl-last.msi").to_str().unwrap()]).ends(0);
+    let text = home.wyard(&["inspect", "--versions", home.path("buoyctl-last.msi").to_str().unwrap()]).ends(0);
     let text = text.says("here now").says("buoyctl 1.9").says("gets, last, [BINDIR]").says("unless selected: Charts");
     if !WINDOWS {
         text.says("no, it is for another system");

@@ -8,6 +8,8 @@ mod report;
 mod request;
 
 #[cfg(target_os = "linux")]
+mod capabilities;
+#[cfg(target_os = "linux")]
 mod channel;
 #[cfg(target_os = "linux")]
 mod cover;

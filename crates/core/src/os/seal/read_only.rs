@@ -8,9 +8,9 @@ use landlock::{
     ABI, Access as _, AccessFs, BitFlags, CompatLevel, Compatible as _, PathBeneath, PathFd, Ruleset, RulesetAttr as _,
     RulesetCreatedAttr as _, RulesetStatus, Scope,
 };
-use rustix::thread::{CapabilitySet, CapabilitySets};
 use seccompiler::{SeccompAction, SeccompFilter, TargetArch};
 
+use super::capabilities::{READING, keep_only};
 use super::refused::{Refused, Step as _};
 use crate::os;
 
@@ -51,7 +51,8 @@ const PRETENDED: &[i64] = &[
 /// Takes from this process, and all it starts, the means to write.
 pub(super) fn restrict() -> Result<(), Refused> {
     if os::is_superuser() {
-        drop_capabilities().step("capabilities")?;
+        // Landlock leaves the rest to those who have it.
+        keep_only(READING).step("capabilities")?;
     }
     files().map_err(io::Error::other).step("landlock")?;
     calls().map_err(io::Error::other).step("seccomp")
@@ -82,18 +83,4 @@ fn calls() -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
         seccompiler::apply_filter(&program)?;
     }
     Ok(())
-}
-
-/// An administrator keeps what reading needs: Landlock leaves the rest to those who have it.
-fn drop_capabilities() -> rustix::io::Result<()> {
-    let kept = CapabilitySet::DAC_OVERRIDE | CapabilitySet::DAC_READ_SEARCH;
-    for number in 0..64 {
-        let one = CapabilitySet::from_bits_retain(1 << number);
-        // Numbers that this kernel does not know are refused.
-        if !kept.contains(one) && rustix::thread::capability_is_in_bounding_set(one).unwrap_or(false) {
-            rustix::thread::remove_capability_from_bounding_set(one)?;
-        }
-    }
-    let sets = CapabilitySets { effective: kept, permitted: kept, inheritable: CapabilitySet::empty() };
-    rustix::thread::set_capabilities(None, sets)
 }

@@ -13,6 +13,7 @@ use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::process::{Pid, PidfdFlags, Signal, WaitOptions, pidfd_open, wait, waitpid};
 use rustix::thread::UnshareFlags;
 
+use super::capabilities::{OF_FILES, keep_only};
 use super::level::SealLevel;
 use super::refused::{Refused, Rights, Step as _, Told};
 use super::request::{Network, SealRequest};
@@ -34,6 +35,9 @@ pub fn serve_seal(channel: i32) -> u8 {
     let Ok(request) = SealRequest::read(&mut channel) else { return 2 };
     u8::from(serve(&request, channel).is_err())
 }
+
+/// A program that has a user namespace of its own says so.
+const TO_BE_MAPPED: u8 = 1;
 
 fn serve(request: &SealRequest, channel: UnixStream) -> Result<(), Told> {
     let begun = begin(request).and_then(|rights| Ok((rights, fork().step("fork")?)));
@@ -95,13 +99,16 @@ fn watch(request: &SealRequest, mut channel: &UnixStream, rights: Rights) -> Res
     leave_streams();
     if let Some((mut ours, theirs)) = to_map {
         drop(theirs);
-        // It has its own user namespace now, in which everybody is who they are, and nobody can harm the machine.
-        ours.read_exact(&mut [0]).step("user namespace")?;
-        for map in ["uid_map", "gid_map"] {
-            let all = fs::read_to_string(format!("/proc/self/{map}")).step(map)?;
-            fs::write(format!("/proc/{}/{map}", program.as_raw_nonzero()), all).step(map)?;
+        let mut told = [0];
+        ours.read_exact(&mut told).step("user namespace")?;
+        if told == [TO_BE_MAPPED] {
+            // In its own user namespace everybody is who they are, and nobody can harm the machine.
+            for map in ["uid_map", "gid_map"] {
+                let all = fs::read_to_string(format!("/proc/self/{map}")).step(map)?;
+                fs::write(format!("/proc/{}/{map}", program.as_raw_nonzero()), all).step(map)?;
+            }
+            ours.write_all(&[0]).step("user namespace")?;
         }
-        ours.write_all(&[0]).step("user namespace")?;
     }
     wait_for(program, channel).step("wait")?;
     let mut left = match request.level {
@@ -166,9 +173,14 @@ fn start(request: &SealRequest, mut channel: &UnixStream, to_map: Option<UnixStr
 fn prepare(request: &SealRequest, to_map: Option<UnixStream>) -> Result<(), Refused> {
     rustix::process::set_parent_process_death_signal(Some(Signal::KILL)).step("death signal")?;
     if let Some(mut theirs) = to_map {
-        unshare(UnshareFlags::NEWUSER).step("user namespace")?;
-        theirs.write_all(&[0]).step("user namespace")?;
-        theirs.read_exact(&mut [0]).step("user namespace")?;
+        // Whose root is not that of the mounts gets none (user_namespaces(7), chroot(2)), and does without what could harm.
+        if unshare(UnshareFlags::NEWUSER).is_ok() {
+            theirs.write_all(&[TO_BE_MAPPED]).step("user namespace")?;
+            theirs.read_exact(&mut [0]).step("user namespace")?;
+        } else {
+            keep_only(OF_FILES).step("capabilities")?;
+            theirs.write_all(&[!TO_BE_MAPPED]).step("user namespace")?;
+        }
     }
     // Ctrl-C is for those who ask.
     rustix::process::setsid().step("session")?;
