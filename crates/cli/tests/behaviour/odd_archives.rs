@@ -101,3 +101,24 @@ fn a_tar_without_an_end_needs_a_checksum_that_proves_it() {
     let published = Computed::of(fs::File::open(file).unwrap(), &[], &Stop::default()).unwrap().sha256.to_string();
     home.wyard(&["unpack", file, "--into", into, "--sha256", &published]).ends(0).says("[tar-end-missing]");
 }
+
+#[test]
+fn a_part_that_is_no_longer_known_as_one_is_missed() {
+    let whole = tar(None, true);
+    let home = Home::new();
+    for (name, first, mut second) in [
+        ("t.tar.gz", gzip(&whole[..1024]), gzip(&whole[1024..])),
+        ("t.tar.bz2", bzip2(&whole[..1024]), bzip2(&whole[1024..])),
+    ] {
+        let file = home.write(name, [first.clone(), second.clone()].concat());
+        let unpack = || {
+            let into = home.path(&format!("out-{name}"));
+            home.wyard(&["unpack", file.to_str().unwrap(), "--into", into.to_str().unwrap()])
+        };
+        unpack().ends(0);
+        fs::remove_dir_all(home.path(&format!("out-{name}"))).unwrap();
+        second[0] ^= 1;
+        fs::write(&file, [first, second].concat()).unwrap();
+        unpack().ends(3).says("cut off");
+    }
+}

@@ -21,6 +21,11 @@ impl Oddities {
         self.0.behind.store(bytes, Ordering::Relaxed);
     }
 
+    /// Whether anything stands behind the compressed stream.
+    pub fn has_bytes_behind(&self) -> bool {
+        self.0.behind.load(Ordering::Relaxed) > 0
+    }
+
     /// The blocks that end a tar are missing.
     pub fn lacks_end(&self) {
         self.0.lacks_end.store(true, Ordering::Relaxed);

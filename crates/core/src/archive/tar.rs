@@ -47,10 +47,17 @@ pub(super) fn walk(
         })
     })?;
     // The parser has read last what ends the archive, or nothing.
-    if !stream.has_read_zeros() {
-        oddities.lacks_end();
+    let has_end = stream.has_read_zeros();
+    io::copy(&mut archive.into_inner().into_inner(), &mut io::sink()).map_err(damaged)?;
+    match has_end {
+        true => Ok(()),
+        // The rest may well stand in a part that is no longer known as one.
+        false if oddities.has_bytes_behind() => Err(damaged(io::ErrorKind::UnexpectedEof.into())),
+        false => {
+            oddities.lacks_end();
+            Ok(())
+        }
     }
-    io::copy(&mut archive.into_inner().into_inner(), &mut io::sink()).map(|_| ()).map_err(damaged)
 }
 
 /// Takes each entry with its content and, where that lies in the archive as it is, how many bytes of it.

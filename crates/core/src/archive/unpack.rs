@@ -311,6 +311,9 @@ mod tests {
         std::fs::create_dir(&root).unwrap();
         let stop = Stop::default();
         let Ok(source) = Source::open(&file, folder.path(), &Stop::default()) else { return (false, false) };
+        if source.check_end(false).is_err() {
+            return (false, false);
+        }
         let listed = list(&source, Options::default(), &stop).is_ok();
         let unpacked = unpack(&source, &root, Options::default(), &Silent, &stop, &Processor::free()).is_ok();
         assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2);
