@@ -60,6 +60,10 @@ impl Home {
     pub fn with(shells: &[&str]) -> Self {
         let home = Self { folder: tempfile::tempdir().unwrap(), variables: BTreeMap::new() };
         fs::create_dir(home.path("home")).unwrap();
+        if shells.contains(&"fish") {
+            // At the first prompt in a home without it, fish reads all manual pages for a minute.
+            fs::create_dir_all(home.path("home/.local/share/fish/generated_completions")).unwrap();
+        }
         let named: Vec<String> =
             shells.iter().map(|s| format!("\"{}\"", if *s == "dash" { "sh" } else { s })).collect();
         home.settings(&format!("shells = [{}]\nshell_seconds = 20\n", named.join(", ")));

@@ -8,7 +8,7 @@ use std::path::Path;
 use wagon_yard_core::os;
 
 use crate::archives::{script, tidelog, zip};
-use crate::home::{Home, Ran};
+use crate::home::{Home, Ran, have};
 
 fn mode(path: &Path) -> u32 {
     fs::metadata(path).unwrap().permissions().mode() & 0o777
@@ -139,6 +139,9 @@ fn give(folder: &Path, user: u32) {
 fn root_writes_nothing_where_another_user_could_change_it() {
     if !os::is_superuser() {
         eprintln!("skipped: it takes two users");
+        return;
+    }
+    if !have("zsh") || !have("fish") {
         return;
     }
     for variable in ["XDG_DATA_HOME", "XDG_CONFIG_HOME", "ZDOTDIR", "WYARD_YARD"] {
