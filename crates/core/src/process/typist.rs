@@ -25,6 +25,8 @@ pub struct Typing<'a> {
     pub lines: &'a [String],
     /// Whether the output answers so many lines.
     pub is_answered: &'a dyn Fn(&[u8], usize) -> bool,
+    /// Whether the output shows that a line is being answered, so that it is not typed again.
+    pub is_begun: &'a dyn Fn(&[u8]) -> bool,
     /// Whether the first is typed before anybody waits for it: who edits no lines reads it all the same.
     pub ahead: bool,
 }
@@ -63,7 +65,7 @@ impl<'a> Typist<'a> {
             || os::reads_by_character(terminal)
             || now.duration_since(self.changed) >= QUIET;
         let is_due = self.typed.is_none_or(|typed| now.duration_since(typed) >= self.pause);
-        if is_waiting && is_due {
+        if is_waiting && is_due && !(self.typed.is_some() && (self.typing.is_begun)(output)) {
             if self.typed.is_some() {
                 self.pause = (self.pause * 2).min(LONGEST_PAUSE);
             }

@@ -141,7 +141,8 @@ impl Asking<'_> {
         let start = self.for_text(shell, mode, base, &text);
         let parse = |output: &[u8]| question::parse(shell.shell, &marker, output, question, &self.machine.home);
         // Whatever reads gets an empty line.
-        let typing = Typing { lines: &[String::new()], is_answered: &|output, _| parse(output).is_some(), ahead: true };
+        let (lines, is_answered) = ([String::new()], |output: &[u8], _| parse(output).is_some());
+        let typing = Typing { lines: &lines, is_answered: &is_answered, is_begun: &|_| false, ahead: true };
         let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit, self.stop);
         parse(&outcome.stdout).map(|said| said.context.path)
     }
@@ -160,7 +161,12 @@ impl Asking<'_> {
         };
         let start = self.at_terminal(shell, mode, base);
         let ahead = matches!(shell.shell, Shell::Sh | Shell::Ksh);
-        let typing = Typing { lines: &[typed.line()], is_answered: &|output, _| typed.is_answered(output), ahead };
+        let typing = Typing {
+            lines: &[typed.line()],
+            is_answered: &|output, _| typed.is_answered(output),
+            is_begun: &|output| typed.is_begun(output),
+            ahead,
+        };
         let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit, self.stop);
         (typed.parse(&outcome.stdout, question, &self.machine.home), outcome)
     }

@@ -45,8 +45,8 @@ impl Asking<'_> {
             let text = format!("{marker}-{number}-{what}\0");
             output.windows(text.len()).any(|window| window == text.as_bytes())
         };
-        let typing =
-            Typing { lines: &lines, is_answered: &|output, count| said(output, count - 1, "end"), ahead: false };
+        let is_answered = |output: &[u8], count: usize| said(output, count - 1, "end");
+        let typing = Typing { lines: &lines, is_answered: &is_answered, is_begun: &|_| false, ahead: false };
         let outcome = match answer.mode {
             // Nobody types there.
             StartMode::LoginCommand => {

@@ -61,17 +61,37 @@ impl Typed {
         }
     }
 
+    /// Whether an answer has begun: nothing more is to be typed, since terminals show it in the middle of what is written.
+    pub fn is_begun(&self, output: &[u8]) -> bool {
+        self.shells().iter().any(|by| !begins(&self.marker_of(*by), output).is_empty())
+    }
+
     /// Whether the output has a whole answer.
     pub fn is_answered(&self, output: &[u8]) -> bool {
-        let ends = self.shells().iter().map(|shell| format!("\0{}\0", self.marker_of(*shell)));
-        ends.into_iter().any(|end| output.windows(end.len()).any(|window| window == end.as_bytes()))
+        self.shells().iter().any(|by| self.answer(*by, output).is_some())
     }
 
     /// What was answered, by whichever shell.
     pub fn parse(&self, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
         // At the terminals of some shells a line ends with two characters.
         let output = without_returns(output);
-        self.shells().iter().find_map(|by| question::parse(*by, &self.marker_of(*by), &output, question, home))
+        let by = self.shells().iter().find_map(|by| Some((*by, self.answer(*by, &output)?)));
+        by.and_then(|(by, answer)| question::parse(by, &self.marker_of(by), answer, question, home))
+    }
+
+    /// The last whole answer of a shell that nothing typed was shown in the middle of.
+    fn answer<'a>(&self, by: Shell, output: &'a [u8]) -> Option<&'a [u8]> {
+        let marker = self.marker_of(by);
+        let end = format!("\0{marker}\0");
+        let typed = self.folder.path().as_os_str().as_encoded_bytes();
+        let whole = |at: usize| {
+            let answer = &output[at..];
+            let length = answer.windows(end.len()).position(|window| window == end.as_bytes())? + end.len();
+            let answer = &answer[..length];
+            let is_spoiled = answer.windows(typed.len()).any(|window| window == typed);
+            (!is_spoiled).then_some(answer)
+        };
+        begins(&marker, output).into_iter().rev().find_map(whole)
     }
 
     fn shells(&self) -> &'static [Shell] {
@@ -87,6 +107,13 @@ impl Typed {
     }
 }
 
+/// Where answers begin.
+fn begins(marker: &str, output: &[u8]) -> Vec<usize> {
+    let begin = format!("\n{marker}\0");
+    let starts = output.windows(begin.len()).enumerate().filter(|(_, window)| *window == begin.as_bytes());
+    starts.map(|(at, _)| at).collect()
+}
+
 /// The text without the first of each pair of a return and a line's end.
 fn without_returns(text: &[u8]) -> Vec<u8> {
     let next = text.iter().skip(1).map(Some).chain([None]);
@@ -95,4 +122,30 @@ fn without_returns(text: &[u8]) -> Vec<u8> {
         .filter(|(byte, next)| (**byte, *next) != (b'\r', Some(&b'\n')))
         .map(|(byte, _)| *byte)
         .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_answer_with_something_typed_in_it_is_none() {
+        let question = Question::default();
+        let typed = Typed::write(Shell::Fish, StartMode::Login, "M", question).unwrap();
+        let whole = b"\r\nM-fish\0/bin\0/h\0A=b\0M-fish\0".to_vec();
+        let line = typed.line();
+        let spoiled = [b"\nM-fish\0/bin", line.as_bytes(), b"\0/h\0A=b\0M-fish\0"].concat();
+        for (output, is_begun, is_answered) in [
+            (whole.clone(), true, true),
+            (spoiled.clone(), true, false),
+            ([&whole[..], &spoiled].concat(), true, true),
+            ([&spoiled[..], &whole].concat(), true, true),
+            (whole[..20].to_vec(), true, false),
+            (line.as_bytes().to_vec(), false, false),
+        ] {
+            assert_eq!((typed.is_begun(&output), typed.is_answered(&output)), (is_begun, is_answered), "{output:?}");
+            let said = typed.parse(&output, question, Path::new("/h"));
+            assert_eq!(said.map(|said| said.context.path), is_answered.then(|| "/bin".into()));
+        }
+    }
 }
