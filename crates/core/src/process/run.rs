@@ -17,6 +17,9 @@ const KEPT_OUTPUT: usize = 1 << 20;
 /// How long a stream may stay open after its program has ended: a child left in the background can hold it.
 const GRACE: Duration = Duration::from_millis(200);
 
+/// How long the rest of a stream may take to be read on a busy machine.
+const READING: Duration = Duration::from_secs(5);
+
 /// How a run ended.
 #[derive(Debug)]
 pub enum Ending {
@@ -172,22 +175,30 @@ pub(super) fn run_on(
         thread::sleep((start.elapsed() / 16).clamp(Duration::from_micros(300), Duration::from_millis(5)));
     };
     let took = start.elapsed();
-    if matches!(ending, Ending::Exited(_)) && !is_answered {
-        let until = Instant::now() + GRACE;
+    let wait_for_streams = |patience: Duration| {
+        let until = Instant::now() + patience;
         while !(stdout.ended() && stderr.ended()) && Instant::now() < until {
             thread::sleep(Duration::from_micros(200));
         }
+    };
+    let is_over = matches!(ending, Ending::Exited(_)) && !is_answered;
+    if is_over {
+        wait_for_streams(GRACE);
     }
-    tell();
     let mut left = Vec::new();
     if let Some(channel) = channel {
         left = channel.end();
-        // The maker of the seal ends when everything in it has.
+        // The maker of the seal ends when everything in it has, so that nobody holds the streams any more: what is still to be
+        // read is only late.
         let until = Instant::now() + GRACE;
         while matches!(child.try_wait(), Ok(None)) && Instant::now() < until {
             thread::sleep(Duration::from_micros(100));
         }
+        if is_over {
+            wait_for_streams(READING);
+        }
     }
+    tell();
     tracing::debug!(?ending, ?took, ?left, "the started program is done");
     // Ends whatever is left of the group; that nothing is left is the usual case and no fault.
     let _ = child.start_kill();
