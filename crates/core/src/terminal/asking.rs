@@ -38,7 +38,7 @@ pub struct Asking<'a> {
 }
 
 /// How many shells are started at a time: they wait more than they work.
-const AT_A_TIME: usize = 6;
+const AT_A_TIME: usize = 12;
 
 impl Asking<'_> {
     /// Starts every shell in every way, in every environment a new terminal may have, and asks.
