@@ -259,15 +259,16 @@ fn only_the_users_shells_get_files() {
     }
 }
 
-/// What startup files do, one thing each, for shells of the family of POSIX.
+/// What startup files do, one thing each, for shells of the family of POSIX. Without a seal several shells do it in one home, so
+/// that what they write bears their number.
 const SETTINGS: &[&str] = &[
     "PATH=$HOME/old:$PATH\n",
     "export PATH=\"$PATH:$HOME/old\"\n",
     "alias tidelog=~/old/tidelog\n",
     "tidelog() { ~/old/tidelog \"$@\"; }\n",
     "cd ~/old && PATH=.:$PATH\n",
-    "date > ~/stamp; [ -s ~/stamp ] && PATH=$HOME/old:$PATH\n",
-    "echo \"PATH=\\$HOME/old:\\$PATH\" > ~/cache; . ~/cache\n",
+    "date > ~/stamp.$$; [ -s ~/stamp.$$ ] && PATH=$HOME/old:$PATH\n",
+    "echo \"PATH=\\$HOME/old:\\$PATH\" > ~/cache.$$; . ~/cache.$$\n",
     "f=$(mktemp) && echo 'PATH=$HOME/old:$PATH' > \"$f\" && . \"$f\" && rm \"$f\"\n",
     "[ -w ~ ] && PATH=$HOME/old:$PATH\n",
     "[ \"$(id -u)\" = 0 ] && PATH=$HOME/old:$PATH\n",
@@ -278,7 +279,7 @@ const SETTINGS: &[&str] = &[
     "mkfifo ~/p.$$ && [ -p ~/p.$$ ] && PATH=$HOME/old:$PATH\n",
     "sleep 30 & PATH=$HOME/old:$PATH\n",
     "touch ~/a.$$ && mv ~/a.$$ ~/b.$$ && [ -f ~/b.$$ ] && PATH=$HOME/old:$PATH\n",
-    "rm -rf ~/folders; PATH=$HOME/old:$PATH\n",
+    "rm -rf ~/nothing; PATH=$HOME/old:$PATH\n",
     "umask 077; touch ~/t; PATH=$HOME/old:$PATH\n",
     "ps -p $$ >/dev/null && PATH=$HOME/old:$PATH\n",
     "[ -d /proc/$$ ] && PATH=$HOME/old:$PATH\n",
