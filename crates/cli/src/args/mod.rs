@@ -101,13 +101,13 @@ pub enum Command {
         #[arg(long)]
         no_run: bool,
         /// Settle cards without a folder and folders without a card
-        #[arg(long)]
+        #[arg(long, group = "stock_change")]
         mend: bool,
         /// This yard was copied or moved here: start a new history
-        #[arg(long, conflicts_with = "mend")]
+        #[arg(long, group = "stock_change")]
         moved: bool,
         /// With --mend or --moved: show what would be done, and write nothing
-        #[arg(long)]
+        #[arg(long, requires = "stock_change")]
         dry_run: bool,
     },
     /// Put a received tool's command folders and home variables into PATH's stores: startup files, or the registry

@@ -201,6 +201,7 @@ fn a_copied_home_leaves_the_original_alone() {
     in_copy(&["undo"]).ends(4).says("was copied or moved from").says("wyard stock --moved");
     in_copy(&["stock", "--no-run"]).ends(0);
     assert!(home.yard().join("cards/tidelog/4.2.1.toml").exists());
+    in_copy(&["stock", "--dry-run"]).ends(2).says("--mend|--moved");
     in_copy(&["stock", "--moved"]).ends(0).says("before-move");
     in_copy(&["register", "tidelog"]).ends(0);
     in_copy(&["undo"]).ends(0);

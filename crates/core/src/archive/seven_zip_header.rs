@@ -98,8 +98,8 @@ struct Left<'a>(&'a [u8]);
 
 impl<'a> Left<'a> {
     fn bytes(&mut self, count: u64) -> io::Result<&'a [u8]> {
-        let count = usize::try_from(count).map_err(|_| bad("it counts more than it holds"))?;
-        let (bytes, rest) = self.0.split_at_checked(count).ok_or_else(|| bad("it counts more than it holds"))?;
+        let count = usize::try_from(count).map_err(|_| bad("it claims more than it holds"))?;
+        let (bytes, rest) = self.0.split_at_checked(count).ok_or_else(|| bad("it claims more than it holds"))?;
         self.0 = rest;
         Ok(bytes)
     }
@@ -126,7 +126,7 @@ impl<'a> Left<'a> {
     fn count(&mut self, least: u64) -> io::Result<u64> {
         let count = self.number()?;
         if count.checked_mul(least).is_none_or(|bytes| bytes > self.0.len() as u64) {
-            return Err(bad("it counts more than it holds"));
+            return Err(bad("it claims more than it holds"));
         }
         Ok(count)
     }
@@ -137,7 +137,7 @@ impl<'a> Left<'a> {
             let bits = self.bytes(count.div_ceil(8))?;
             (0..count).map(|at| bits[(at / 8) as usize] & (0x80 >> (at % 8)) != 0).collect()
         } else if count.checked_mul(4).is_none_or(|bytes| bytes > self.0.len() as u64) {
-            return Err(bad("it counts more than it holds"));
+            return Err(bad("it claims more than it holds"));
         } else {
             (0..count).map(|_| true).collect()
         };
@@ -277,7 +277,7 @@ fn sub_streams(left: &mut Left<'_>, blocks: &[bool]) -> io::Result<()> {
             // Of each stream but the last its size is told.
             *count = left.number()?;
             if count.saturating_sub(1) > left.0.len() as u64 {
-                return Err(bad("it counts more than it holds"));
+                return Err(bad("it claims more than it holds"));
             }
         }
         next = left.byte()?;

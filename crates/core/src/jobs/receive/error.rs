@@ -56,7 +56,7 @@ pub enum ReceiveError {
         source: EntryError,
     },
     /// Options were given for an installer, and it is none.
-    #[error("{} is not an installer: {given} does not apply", file.display())]
+    #[error("{} is not an installer; not applicable: {given}", file.display())]
     NotForProgram {
         /// The file.
         file: PathBuf,
@@ -64,7 +64,7 @@ pub enum ReceiveError {
         given: String,
     },
     /// Options were given for an archive or a program, and it is an installer.
-    #[error("{} is an installer: {given} does not apply", file.display())]
+    #[error("{} is an installer; not applicable: {given}", file.display())]
     NotForInstaller {
         /// The file.
         file: PathBuf,
