@@ -4,6 +4,7 @@ use std::ffi::OsString;
 use std::path::PathBuf;
 use std::time::Duration;
 
+use clap::builder::TypedValueParser;
 use clap::{Args as ClapArgs, ValueEnum};
 use wagon_yard_core::archive::{Limits, Options};
 use wagon_yard_core::checksum::{Algorithm, Checksum, Trust};
@@ -126,27 +127,17 @@ pub struct InstallerArgs {
     /// Another place to watch while an installer runs; repeatable
     #[arg(long, value_name = "DIR")]
     pub watch: Vec<PathBuf>,
-    /// How long it may take
-    #[command(flatten)]
-    pub time: TimeArgs,
+    /// How many minutes an installer may take; 30 unless told otherwise
+    #[arg(long, value_name = "MINUTES", value_parser = minutes())]
+    pub time_limit: Option<Duration>,
     /// What is passed on to an installer
     #[arg(last = true, value_name = "ARGUMENTS")]
     pub arguments: Vec<OsString>,
 }
 
-/// How long an installer or uninstaller may take.
-#[derive(Debug, ClapArgs)]
-pub struct TimeArgs {
-    /// How many minutes an installer or uninstaller may take
-    #[arg(long, value_name = "MINUTES", default_value_t = 30, value_parser = clap::value_parser!(u32).range(1..=1440))]
-    time_limit: u32,
-}
-
-impl TimeArgs {
-    /// That as a duration.
-    pub fn limit(&self) -> Duration {
-        Duration::from_secs(u64::from(self.time_limit) * 60)
-    }
+/// How long an installer or uninstaller may take: up to a day.
+pub fn minutes() -> impl TypedValueParser<Value = Duration> {
+    clap::value_parser!(u64).range(1..=1440).map(|minutes| Duration::from_secs(minutes * 60))
 }
 
 /// Published checksums. Without any, the usual files beside the download are looked for.

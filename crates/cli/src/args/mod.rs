@@ -4,9 +4,10 @@ mod files;
 mod proof;
 
 use std::path::PathBuf;
+use std::time::Duration;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
-pub use files::{InspectArgs, ReceiveArgs, TimeArgs, ToolArgs, UnpackArgs};
+pub use files::{InspectArgs, ReceiveArgs, ToolArgs, UnpackArgs, minutes};
 pub use proof::{CheckArgs, RequiresArgs, TrialAction, TrialAddArgs, TrialArgs};
 use wagon_yard_core::finding::Severity;
 use wagon_yard_core::resolve::{Caller, Shell};
@@ -280,9 +281,9 @@ pub struct RetireArgs {
     /// Run it without asking first
     #[arg(long, requires = "uninstall")]
     pub yes: bool,
-    /// How long that may take
-    #[command(flatten)]
-    pub time: TimeArgs,
+    /// How many minutes that may take; 30 unless told otherwise
+    #[arg(long, value_name = "MINUTES", requires = "uninstall", value_parser = minutes())]
+    pub time_limit: Option<Duration>,
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,

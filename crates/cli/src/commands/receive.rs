@@ -18,7 +18,7 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         folder: args.installer.installer_folder,
         system_install: args.installer.system_install,
         watch: args.installer.watch,
-        limit: args.installer.time.limit(),
+        limit: args.installer.time_limit,
         arguments: args.installer.arguments,
     };
     let request = ReceiveRequest {

@@ -15,10 +15,10 @@ use crate::view;
 
 /// Takes a tool out of the stock, or removes for good what was taken out.
 pub fn run(args: RetireArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let RetireArgs { name, uninstall, yes, time, dry_run, .. } = args;
+    let RetireArgs { name, uninstall, yes, time_limit, dry_run, .. } = args;
     let request = match name {
         Some(tool) => {
-            let uninstall = uninstall.then(|| UninstallOptions { agreed: yes, limit: time.limit() });
+            let uninstall = uninstall.then(|| UninstallOptions { agreed: yes, limit: time_limit });
             RetireRequest::Tool { tool, uninstall, dry_run }
         }
         None => RetireRequest::Empty { dry_run },

@@ -420,8 +420,16 @@ fn a_script_that_may_be_either_is_refused() {
     assert!(!home.path("home/made").exists() && !home.yard().join("stock").exists(), "it was not run");
     home.wyard(&["receive", fails, "--yes"]).ends(1).says("status 7");
     assert!(home.path("home/made").exists(), "as an installer it was");
-    home.wyard(&["receive", fails, "--kind", "program", "--yes"]).ends(2).says("not applicable: --yes");
-    home.wyard(&["receive", fails, "--kind", "installer", "--stay", "--yes"]).ends(2).says("not applicable: --stay");
+    for (kind, options, told) in [
+        ("program", &["--yes"][..], "--yes"),
+        ("program", &["--time-limit", "30"], "--time-limit"),
+        ("installer", &["--yes", "--stay"], "--stay"),
+        ("installer", &["--yes", "--limit", "2", "--leave-out-hazards"], "--leave-out-hazards, --limit"),
+    ] {
+        let call = [&["receive", fails, "--kind", kind], options].concat();
+        home.wyard(&call).ends(2).says(&format!("not applicable: {told}"));
+    }
+    home.wyard(&["retire", "fails", "--time-limit", "3"]).ends(2).says("--uninstall");
     let silent = home.write("silent-1.0", "#!/bin/sh\nexit 7\n");
     home.wyard(&["receive", silent.to_str().unwrap()]).ends(1).says("failed without a message").says("not-proven");
 }

@@ -25,7 +25,7 @@ pub use pinned::Pinned;
 pub use plan::{InstallPlan, InstallRequest, PlannedInstaller, plan, uninstaller};
 pub use recognise::{recognise, script_use};
 pub use records::UninstallRecord;
-pub use running::{Ended, run};
+pub use running::{Ended, USUAL_LIMIT, run};
 pub use script::ScriptUse;
 pub use tool_search::{LeftTool, find_tools, own_uninstaller, tool_name};
 pub use watch::{AddedEntry, Differences, EntryPlace, StartupDifference, ValueDifference, Watch};

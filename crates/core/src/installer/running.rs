@@ -11,6 +11,9 @@ use crate::process::{self, Ending, Outcome};
 use crate::progress::Stop;
 use crate::report::ReportPath;
 
+/// How long an installer or uninstaller may take, unless told otherwise.
+pub const USUAL_LIMIT: Duration = Duration::from_secs(30 * 60);
+
 /// Runs a command line in what this call has, from a folder.
 #[must_use]
 pub fn run(machine: &Machine, words: &[ReportPath], folder: Option<&Path>, limit: Duration, stop: &Stop) -> Outcome {

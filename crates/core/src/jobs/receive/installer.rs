@@ -59,7 +59,7 @@ fn as_install(request: &ReceiveRequest) -> InstallRequest {
         folder: options.folder.clone(),
         system_install: options.system_install,
         watch: options.watch.clone(),
-        limit: options.limit,
+        limit: options.limit.unwrap_or(installer::USUAL_LIMIT),
         agreed: options.agreed,
         name: request.name.clone(),
         version: request.version.clone(),

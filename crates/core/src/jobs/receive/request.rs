@@ -4,7 +4,7 @@ use std::ffi::OsString;
 use std::path::PathBuf;
 use std::time::Duration;
 
-use crate::archive::Options;
+use crate::archive::{Limits, Options};
 use crate::checksum::Trust;
 use crate::layout::HomeVariables;
 use crate::naming::{ToolName, Version};
@@ -72,8 +72,8 @@ pub struct InstallerOptions {
     pub system_install: bool,
     /// More places to be watched.
     pub watch: Vec<PathBuf>,
-    /// How long it may take.
-    pub limit: Duration,
+    /// How long it may take, if not as long as is usual.
+    pub limit: Option<Duration>,
     /// Arguments that are passed on.
     pub arguments: Vec<OsString>,
 }
@@ -86,6 +86,7 @@ impl InstallerOptions {
             (self.folder.is_some(), "--installer-folder"),
             (self.system_install, "--system-install"),
             (!self.watch.is_empty(), "--watch"),
+            (self.limit.is_some(), "--time-limit"),
             (!self.arguments.is_empty(), "the arguments after --"),
         ];
         all.into_iter().filter_map(|(is_given, name)| is_given.then_some(name)).collect()
@@ -101,6 +102,8 @@ impl ReceiveRequest {
             (self.foreign, "--foreign"),
             (self.probe.is_some(), "--probe"),
             (self.no_run, "--no-run"),
+            (self.options.leave_out_hazards, "--leave-out-hazards"),
+            (self.options.limits != Limits::default(), "--limit"),
             (!self.requires.commands.is_empty(), "--requires-command"),
             (!self.requires.variables.is_empty(), "--requires-variable"),
         ];

@@ -6,7 +6,7 @@ use super::error::RetireError;
 use super::report::{Retired, UninstallPlan};
 use super::retired::{empty_retired, retire};
 use super::uninstall::uninstall;
-use crate::installer::uninstaller;
+use crate::installer::{self, uninstaller};
 use crate::jobs::consent::Consent;
 use crate::report::{Report, ReportPath};
 use crate::session::Session;
@@ -35,8 +35,8 @@ pub enum RetireRequest {
 pub struct UninstallOptions {
     /// Whether it is run without asking.
     pub agreed: bool,
-    /// How long it may take.
-    pub limit: Duration,
+    /// How long it may take, if not as long as is usual.
+    pub limit: Option<Duration>,
 }
 
 /// Who is asked whether an uninstaller may be run.
@@ -75,7 +75,7 @@ pub fn run(
                     Consent::NobodyToAsk => return Err(RetireError::NobodyToAsk),
                 }
             }
-            Ok(uninstall(session, tool, command, options.limit)?.map(|done| Retired::Uninstalled(Box::new(done))))
+            Ok(uninstall(session, tool, command, options.limit.unwrap_or(installer::USUAL_LIMIT))?.map(|done| Retired::Uninstalled(Box::new(done))))
         }
     }
 }
