@@ -7,10 +7,10 @@ use std::process::ExitCode;
 
 use wagon_yard_core::environment::Environment;
 use wagon_yard_core::machine::Machine;
-use wagon_yard_core::process::command_line;
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::report::{Report, ReportBody};
 use wagon_yard_core::session::Session;
+use wagon_yard_core::suggestion;
 
 use crate::args::{ColorWhen, Global};
 use crate::failure::{Failure, OutputError, exit};
@@ -41,7 +41,7 @@ impl Context {
         };
         tracing_subscriber::fmt()
             .with_max_level(level)
-            .with_writer(io::stderr)
+            .with_writer(|| LogLines(io::stderr()))
             .without_time()
             .with_target(false)
             .init();
@@ -103,11 +103,26 @@ impl Context {
     }
 }
 
+/// Standard error for log lines, one in each write: what they quote comes from anywhere.
+struct LogLines(io::Stderr);
+
+impl Write for LogLines {
+    fn write(&mut self, lines: &[u8]) -> io::Result<usize> {
+        let text = String::from_utf8_lossy(lines);
+        writeln!(self.0, "{}", escape(text.trim_end_matches('\n')))?;
+        Ok(lines.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.0.flush()
+    }
+}
+
 /// This call as it could be typed again.
 fn typed_again(machine: &Machine, program: OsString, word: impl Fn(&Path) -> OsString) -> String {
     let words = std::env::args_os().skip(1).map(|argument| word(Path::new(&argument)));
     let words: Vec<OsString> = [program].into_iter().chain(words).collect();
-    command_line::join(&words, machine.system())
+    suggestion::typed_again(machine.system(), &words)
 }
 
 /// A word of the command line as it means the same in another folder: what names something that is here is written out.

@@ -11,7 +11,6 @@ mod view;
 
 use std::process::ExitCode;
 
-use clap::Parser as _;
 use wagon_yard_core::archive::DECODER_THREAD;
 use wagon_yard_core::os;
 
@@ -23,7 +22,7 @@ fn main() -> ExitCode {
         return ExitCode::from(os::serve_seal(channel.unwrap_or(-1)));
     }
     quiet_decoders();
-    let args = args::Args::parse();
+    let args = args::parse();
     let json = args.global.json;
     let result = context::Context::new(&args.global).and_then(|context| commands::run(args.command, &context));
     match result {

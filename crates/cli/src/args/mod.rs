@@ -3,6 +3,7 @@
 mod files;
 mod proof;
 
+use std::io::{self, Write as _};
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -14,6 +15,8 @@ use wagon_yard_core::resolve::{Caller, Shell};
 use wagon_yard_core::scope::Scope;
 use wagon_yard_core::terminal::TerminalKind;
 
+use crate::view::escape;
+
 /// Receives a downloaded command-line tool, registers it in PATH, and proves that it works in every new terminal
 #[derive(Debug, Parser)]
 #[command(name = "wyard", version, disable_help_subcommand = true, max_term_width = 100)]
@@ -24,6 +27,25 @@ pub struct Args {
     /// The command; none prints a short page.
     #[command(subcommand)]
     pub command: Option<Command>,
+}
+
+/// Reads the command line. Ends the program where it is wrong, or asks for help; what is repeated of it is safe to print.
+pub fn parse() -> Args {
+    let error = match Args::try_parse() {
+        Ok(args) => return args,
+        Err(error) => error,
+    };
+    let words = std::env::args_os().map(|word| escape(&word.to_string_lossy()));
+    match Args::try_parse_from(words) {
+        Err(shown) if shown.kind() == error.kind() => shown.exit(),
+        _ => {
+            let text = error.to_string();
+            let lines: Vec<String> = text.lines().map(escape).collect();
+            // Nobody is left to be told when this write fails.
+            let _ = writeln!(io::stderr(), "{}", lines.join("\n"));
+            std::process::exit(error.exit_code())
+        }
+    }
 }
 
 /// Options of every command.

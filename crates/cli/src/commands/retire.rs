@@ -18,7 +18,7 @@ pub fn run(args: RetireArgs, context: &Context) -> Result<ExitCode, Failure> {
     let RetireArgs { name, uninstall, yes, time_limit, dry_run, .. } = args;
     let request = match name {
         Some(tool) => {
-            let uninstall = uninstall.then(|| UninstallOptions { agreed: yes, limit: time_limit });
+            let uninstall = uninstall.then_some(UninstallOptions { agreed: yes, limit: time_limit });
             RetireRequest::Tool { tool, uninstall, dry_run }
         }
         None => RetireRequest::Empty { dry_run },

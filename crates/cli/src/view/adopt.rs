@@ -6,6 +6,7 @@ use wagon_yard_core::finding::Finding;
 use wagon_yard_core::jobs::adopt::{AdoptedFolder, FoundTools};
 use wagon_yard_core::naming::Variable;
 use wagon_yard_core::report::Report;
+use wagon_yard_core::suggestion::suggested_line;
 
 use super::stages::COLUMNS;
 use super::stores::{scope, stores};
@@ -71,7 +72,12 @@ pub fn write_search(report: &Report<FoundTools>, page: &Page, out: &mut dyn Writ
         let commands = count(names.len(), "command", "commands");
         let text = format!("{commands}{place}: {}", some_of(&names));
         page.labelled(out, "", 0, &format!("{}   {text}", style::STRONG.over(&escape(&name))))?;
-        page.labelled(out, "", 2, &style::DIM.over(&format!("wyard adopt \"{}\"", shown(&tool.folder))))?;
+        page.labelled(
+            out,
+            "",
+            2,
+            &style::DIM.over(&escape(&suggested_line(page.system, "adopt {}", &[&*tool.folder]))),
+        )?;
     }
     let places: Vec<String> = report.places.iter().map(|place| page.short(&place.to_string_lossy())).collect();
     page.labelled(out, "", 0, &style::DIM.over(&format!("looked in PATH and in {}", places.join(", "))))

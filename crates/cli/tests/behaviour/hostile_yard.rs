@@ -4,6 +4,7 @@ use std::fs;
 use std::io::Write as _;
 use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
+use std::process::Command;
 
 use wagon_yard_core::os;
 
@@ -74,12 +75,9 @@ fn records_are_the_users_own() {
     look();
     if os::is_superuser() {
         let read = Ran::from(
-            std::os::unix::process::CommandExt::uid(
-                std::process::Command::new("cat").arg(yard.join("ledger.jsonl")),
-                65534,
-            )
-            .output()
-            .unwrap(),
+            std::os::unix::process::CommandExt::uid(Command::new("cat").arg(yard.join("ledger.jsonl")), 65534)
+                .output()
+                .unwrap(),
         );
         assert!(read.code != 0 && read.out.is_empty());
     }
@@ -88,10 +86,10 @@ fn records_are_the_users_own() {
 #[test]
 fn without_a_place_for_temporary_files_nothing_is_begun() {
     let mut home = Home::new();
-    home.variables.insert("TMPDIR".to_owned(), "/nonexistent".to_owned());
+    home.variables.insert("TMPDIR".to_owned(), "/dev/null/none".to_owned());
     let archive = tidelog(&home, "4.2.1");
     for more in [&[][..], &["--or-undo"]] {
-        home.wyard(&[&["receive", &archive], more].concat()).ends(4).says("/nonexistent");
+        home.wyard(&[&["receive", &archive], more].concat()).ends(4).says("/dev/null/none");
         assert!(!home.yard().join("cards/tidelog").exists() && !home.path("home/.bashrc").exists());
     }
 }
@@ -125,14 +123,7 @@ fn inspect_runs_nothing_that_an_archive_names() {
 
 /// Gives a folder, and all in it, to a user.
 fn give(folder: &Path, user: u32) {
-    assert!(
-        std::process::Command::new("chown")
-            .args(["-R", &format!("{user}:{user}")])
-            .arg(folder)
-            .status()
-            .unwrap()
-            .success()
-    );
+    assert!(Command::new("chown").args(["-R", &format!("{user}:{user}")]).arg(folder).status().unwrap().success());
 }
 
 #[test]
@@ -196,7 +187,7 @@ fn a_copied_home_leaves_the_original_alone() {
     let home = Home::new();
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
     let copy = home.path("copy");
-    assert!(std::process::Command::new("cp").arg("-a").arg(home.path("home")).arg(&copy).status().unwrap().success());
+    assert!(Command::new("cp").arg("-a").arg(home.path("home")).arg(&copy).status().unwrap().success());
     let in_copy = |arguments: &[&str]| Ran::from(home.command(arguments).env("HOME", &copy).output().unwrap());
     in_copy(&["undo"]).ends(4).says("was copied or moved from").says("wyard stock --moved");
     in_copy(&["stock", "--no-run"]).ends(0);
@@ -207,4 +198,49 @@ fn a_copied_home_leaves_the_original_alone() {
     in_copy(&["undo"]).ends(0);
     home.wyard(&["check"]).ends(0);
     assert!(home.yard().join("stock/tidelog/4.2.1/bin/tidelog").exists());
+}
+
+#[test]
+fn what_is_suggested_can_be_typed_whatever_a_folder_is_called() {
+    let home = Home::with(&["bash", "sh"]);
+    for name in ["t$(touch pwn)", "it's `touch pwn`!", "neap; touch pwn"] {
+        home.write(&format!("{name}/neap-2.1/bin/neap"), script("2.1"));
+        let bin = home.path(name).join("neap-2.1/bin");
+        fs::set_permissions(bin.join("neap"), fs::Permissions::from_mode(0o755)).unwrap();
+        home.wyard(&["path", "add", bin.to_str().unwrap()]).ends(0);
+        let found = home.wyard(&["adopt", "--search"]).ends(0);
+        let line = found.out.lines().find_map(|line| line.trim().strip_prefix("wyard adopt ")).unwrap().to_owned();
+        let typed =
+            Command::new("sh").args(["-c", &format!("printf %s {line}")]).current_dir(home.path("")).output().unwrap();
+        assert_eq!(String::from_utf8_lossy(&typed.stdout), bin.parent().unwrap().to_string_lossy());
+        fs::remove_dir_all(&bin).unwrap();
+        let told = home.wyard(&["survey", "--json"]).json();
+        let findings = told["scopes"].as_array().unwrap().iter().flat_map(|scope| scope["entries"].as_array().unwrap());
+        let mut findings = findings.flat_map(|entry| entry["findings"].as_array().unwrap());
+        let remedy = findings.find_map(|finding| finding["remedy"].as_str()?.strip_prefix("run 'wyard path drop "));
+        let line = remedy.unwrap().strip_suffix("', or bring the folder back").unwrap();
+        let typed = format!("printf %s {line}");
+        let typed = Command::new("sh").args(["-c", &typed]).current_dir(home.path("")).output().unwrap();
+        assert_eq!(String::from_utf8_lossy(&typed.stdout), bin.to_string_lossy(), "{told}");
+        home.wyard(&["path", "drop", bin.to_str().unwrap()]).ends(0);
+    }
+    assert!(!home.path("pwn").exists());
+}
+
+#[test]
+fn nothing_from_outside_reaches_the_terminal_raw() {
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let odd = "a\u{1b}[31m\u{202e}\u{200b}\u{e0041}b";
+    let raw = ['\u{1b}', '\u{202e}', '\u{200b}', '\u{e0041}'];
+    home.write(&format!("home/{odd}"), "no archive");
+    let file = home.path("home").join(odd);
+    let file = file.to_str().unwrap();
+    for call in
+        [&["inspect", file][..], &["trace", odd], &["survey", odd], &["--scope", odd, "stock"], &["check", odd, "-vv"]]
+    {
+        let Ran { out, err, .. } = home.wyard(call);
+        let said = format!("{out}{err}");
+        assert!(!said.contains(raw) && said.contains("\\u{202e}\\u{200b}\\u{e0041}b"), "{call:?}: {said:?}");
+    }
 }

@@ -13,6 +13,7 @@ use crate::order::promotion;
 use crate::process;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::{self, Caller, Disk, Kind, Shell, same_file};
+use crate::suggestion::suggested;
 use crate::terminal::{Answer, NoAnswer, Said, TerminalKind};
 use crate::yard::{Answers, Card, CardProbe};
 
@@ -156,6 +157,10 @@ impl Subject {
         matches!(meaning.kind, Kind::Alias | Kind::Function) && is_ours
     }
 
+    fn to_trace(&self, answer: &Answer) -> String {
+        suggested(answer.shell.system(), "trace {}", &[&self.name])
+    }
+
     fn result(&self, answer: &Answer, leads: bool) -> (CallerResult, Option<(Verdict, Finding)>) {
         let caller = Caller::from(answer.shell);
         let mut result = CallerResult {
@@ -193,7 +198,7 @@ impl Subject {
                 result.ours = same_file(file, &self.file);
                 (!result.ours).then(|| {
                     let seen = format!("{name} is {} in a new terminal", file.display());
-                    let look = || format!("run 'wyard trace {name}' to see what puts that folder first");
+                    let look = || format!("run {} to see what puts that folder first", self.to_trace(answer));
                     let remedy = promotion(name, &self.file, &said.context).unwrap_or_else(look);
                     (Verdict::Shadowed, Finding::new(Code::Shadowed, seen).remedy(remedy))
                 })
@@ -217,7 +222,7 @@ impl Subject {
                 let seen = format!("a new terminal does not find {name}");
                 let remedy = unread_home(answer).unwrap_or_else(|| match &self.owner {
                     Owner::Tool { tool, .. } => format!("run 'wyard register {tool}'"),
-                    Owner::Stranger => format!("run 'wyard trace {name}' to see who finds it"),
+                    Owner::Stranger => format!("run {} to see who finds it", self.to_trace(answer)),
                 });
                 Some((Verdict::NotFound, Finding::new(Code::NotFound, seen).remedy(remedy)))
             }

@@ -9,6 +9,7 @@ use super::tool;
 use crate::finding::{Code, Finding, Severity};
 use crate::report::{Report, Verdict};
 use crate::session::Session;
+use crate::suggestion::suggested;
 use crate::system::System;
 use crate::terminal::{self, Question};
 use crate::yard::Card;
@@ -46,7 +47,7 @@ pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<Che
                 None => startup.insert(StartupLines::read(&session.asking()?)),
             };
             let names: Vec<&str> = card.commands.iter().map(|command| command.name.as_str()).collect();
-            advise(card, &mut commands, lines);
+            advise(card, &mut commands, lines, session.system());
             findings.extend(lines.findings(&names, true));
         }
         tool::hold_to_version(card, &mut commands);
@@ -76,7 +77,7 @@ fn loses_by_path(card: &Card, commands: &[CommandCheck]) -> bool {
 
 /// What to do where PATH does not lead to a registered tool: registering it again changes something only where the block is
 /// missing; a line that undoes it is named.
-fn advise(card: &Card, commands: &mut [CommandCheck], lines: &StartupLines) {
+fn advise(card: &Card, commands: &mut [CommandCheck], lines: &StartupLines, system: System) {
     for command in commands {
         let name = command.name.clone();
         for finding in &mut command.findings {
@@ -89,7 +90,8 @@ fn advise(card: &Card, commands: &mut [CommandCheck], lines: &StartupLines) {
             } else if is_missing && !lines.lacks_block() && is_to_register(finding) {
                 let tool = &card.name;
                 finding.remedy = Some(format!(
-                    "{tool} is registered; run 'wyard survey' and 'wyard trace {name}' to see what takes its folder out of PATH"
+                    "{tool} is registered; run 'wyard survey' and {} to see what takes its folder out of PATH",
+                    suggested(system, "trace {}", &[&name])
                 ));
             }
         }

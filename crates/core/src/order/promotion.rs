@@ -4,6 +4,7 @@ use std::path::Path;
 
 use super::meanings::Commands;
 use crate::resolve::{self, Caller, Disk, LookupContext, same_file};
+use crate::suggestion::suggested;
 
 /// So many other commands are named.
 const MOST_NAMED: usize = 5;
@@ -31,7 +32,7 @@ pub fn promotion(name: &str, wanted: &Path, context: &LookupContext) -> Option<S
         count if count <= MOST_NAMED => format!("; it changes {} as well", others.join(", ")),
         count => format!("; it changes {} and {} more as well", others[..MOST_NAMED].join(", "), count - MOST_NAMED),
     };
-    Some(format!("run 'wyard path move \"{}\" --before \"{}\"'{more}", folder.display(), before.display()))
+    Some(format!("run {}{more}", suggested(context.system, "path move {} --before {}", &[folder, before])))
 }
 
 #[cfg(test)]

@@ -9,6 +9,7 @@ use std::time::Duration;
 
 use crate::finding::{Code, Finding};
 use crate::folders::{Typed, cleaned_place, commands};
+use crate::suggestion::suggested;
 use crate::system::System;
 
 /// An entry: as written, and the folder it stands for.
@@ -88,7 +89,8 @@ pub(super) fn look(entry: &Entry, home: &Path, system: System) -> Inspected {
             tell(Code::UnreadableFolder, "may not be looked into by you", "");
         }
         Err(_) => {
-            let remedy = format!("run 'wyard path drop \"{}\"', or bring the folder back", entry.folder.display());
+            let remedy =
+                format!("run {}, or bring the folder back", suggested(system, "path drop {}", &[&entry.folder]));
             tell(Code::FolderMissing, "is not there", &remedy);
         }
     }
@@ -110,8 +112,11 @@ pub(super) fn look(entry: &Entry, home: &Path, system: System) -> Inspected {
         if commands(&entry.folder.join("bin"), system).is_ok_and(|commands| !commands.is_empty()) {
             let finding = format!("{shown} holds no command, while its bin does");
             let (bin, root) = (entry.folder.join("bin"), &entry.folder);
-            let remedy =
-                format!("run 'wyard path add \"{}\"' and 'wyard path drop \"{}\"'", bin.display(), root.display());
+            let remedy = format!(
+                "run {} and {}",
+                suggested(system, "path add {}", &[bin]),
+                suggested(system, "path drop {}", &[root])
+            );
             seen.findings.push(Finding::new(Code::BinBelow, finding).remedy(remedy));
         } else {
             seen.findings.push(Finding::new(Code::EntryWithoutCommands, format!("{shown} holds no command")));

@@ -8,6 +8,8 @@ use crate::finding::{Code, Finding};
 use crate::folders::SystemFolders;
 use crate::os;
 use crate::resolve::same_file;
+use crate::suggestion::suggested;
+use crate::system::System;
 
 /// Tells the entries that lead to the same folder as an earlier one.
 pub(super) fn tell_duplicates(entries: &[Entry], seen: &mut [Inspected]) {
@@ -33,7 +35,7 @@ pub(super) fn tell_duplicates(entries: &[Entry], seen: &mut [Inspected]) {
 }
 
 /// Tells a root that holds no command where PATH has its `bin` as well.
-pub(super) fn tell_root_and_bin(entries: &[Entry], seen: &mut [Inspected]) {
+pub(super) fn tell_root_and_bin(entries: &[Entry], seen: &mut [Inspected], system: System) {
     for at in 0..entries.len() {
         let bin = entries[at].folder.join("bin");
         let told = seen[at].findings.iter().position(|f| f.code == Code::BinBelow);
@@ -42,7 +44,7 @@ pub(super) fn tell_root_and_bin(entries: &[Entry], seen: &mut [Inspected]) {
         {
             let words =
                 format!("{} holds no command, and its bin is in PATH as well", entries[at].raw.to_string_lossy());
-            let remedy = format!("run 'wyard path drop \"{}\"'", entries[at].folder.display());
+            let remedy = format!("run {}", suggested(system, "path drop {}", &[&entries[at].folder]));
             seen[at].findings[told] = Finding::new(Code::RootAndBin, words).remedy(remedy);
         }
     }

@@ -9,6 +9,8 @@ use super::entries::{Entry, Inspected};
 use crate::finding::{Code, Finding};
 use crate::folders::{SystemFolders, Typed};
 use crate::resolve::same_file;
+use crate::suggestion::suggested;
+use crate::system::System;
 
 /// No two larger files are compared byte by byte, in bytes; where their sizes are the same they are taken for different.
 const LARGEST_COMPARED: u64 = 16 << 20;
@@ -39,7 +41,12 @@ pub(super) fn hidden(seen: &[Inspected], system_folders: &SystemFolders) -> Vec<
 
 /// Folders of which some commands win and others lose to one and the same other folder: two copies of a tool, mixed. The
 /// system's own folders are left out.
-pub(super) fn split(entries: &[Entry], seen: &[Inspected], system_folders: &SystemFolders) -> Vec<Finding> {
+pub(super) fn split(
+    entries: &[Entry],
+    seen: &[Inspected],
+    system_folders: &SystemFolders,
+    system: System,
+) -> Vec<Finding> {
     let mut first: HashMap<&OsStr, usize> = HashMap::new();
     let mut findings = Vec::new();
     for (place, commands) in seen.iter().enumerate() {
@@ -72,11 +79,8 @@ pub(super) fn split(entries: &[Entry], seen: &[Inspected], system_folders: &Syst
                 folder.display(),
                 entries[place].folder.display()
             );
-            let remedy = format!(
-                "run 'wyard path move \"{}\" --before \"{}\"', or take one of them out",
-                entries[place].folder.display(),
-                folder.display()
-            );
+            let to_move = suggested(system, "path move {} --before {}", &[&entries[place].folder, folder]);
+            let remedy = format!("run {to_move}, or take one of them out");
             findings.push(Finding::new(Code::CompanionsSplit, seen).remedy(remedy));
         }
     }

@@ -17,6 +17,7 @@ use crate::report::Report;
 use crate::resolve::{self, Caller, Disk, LookupContext, same_file};
 use crate::session::{Session, SessionError};
 use crate::store::registry;
+use crate::suggestion::suggested;
 use crate::system::System;
 use crate::terminal::{self, Origins, PathView, TerminalKind};
 use crate::yard::{Card, Yard};
@@ -49,14 +50,14 @@ pub fn survey(
         process::side_by_side(&parts, at_a_time, |entry| entries::look_in_time(entry, &machine.home, machine.system()));
     let system_folders = SystemFolders::of(&machine.environment);
     tell_duplicates(&parts, &mut seen);
-    tell_root_and_bin(&parts, &mut seen);
+    tell_root_and_bin(&parts, &mut seen, machine.system());
     tell_writable(&parts, &mut seen, &system_folders);
     findings.extend(records::strays(&session.yard)?);
     if parts.is_empty() {
         findings.push(Finding::new(Code::NotFound, "PATH is empty: no command is found"));
     }
     findings.extend(shadowing::hidden(&seen, &system_folders));
-    findings.extend(shadowing::split(&parts, &seen, &system_folders));
+    findings.extend(shadowing::split(&parts, &seen, &system_folders, machine.system()));
     let registered: Vec<&Card> = cards.iter().copied().filter(|card| card.registration.is_some()).collect();
     for card in &registered {
         for context in std::iter::once(&view.context).chain(&view.others) {
@@ -152,10 +153,10 @@ fn losing(yard: &Yard, card: &Card, context: &LookupContext) -> Vec<Finding> {
             Some(winner) if same_file(winner, &ours) => None,
             Some(winner) => {
                 let seen = format!("{name} of {tool} is in service, but {} runs", winner.display());
-                Some(
-                    Finding::new(Code::Shadowed, seen)
-                        .remedy(format!("run 'wyard trace {name}' to see what puts it first")),
-                )
+                Some(Finding::new(Code::Shadowed, seen).remedy(format!(
+                    "run {} to see what puts it first",
+                    suggested(context.system, "trace {}", &[name])
+                )))
             }
             None => {
                 let seen = format!("{name} of {tool} is in service, but is not found");

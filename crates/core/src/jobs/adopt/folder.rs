@@ -20,6 +20,7 @@ use crate::report::Report;
 use crate::resolve::same_file;
 use crate::session::Session;
 use crate::store::StorePlan;
+use crate::suggestion::suggested;
 use crate::terminal::{Answer, Asking, Question};
 use crate::yard::{Card, CardLayout, Source};
 
@@ -135,7 +136,8 @@ pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFo
 fn in_cleaned_place(session: &Session, request: &AdoptRequest, root: &Path, name: &ToolName) -> Option<Finding> {
     let place = cleaned_place(root, &session.machine.home).filter(|_| !request.move_in)?;
     let seen = format!("{} lies in {place}, where things get cleaned up", root.display());
-    let remedy = format!("wyard retire {name}, then: wyard adopt \"{}\" --move", root.display());
+    let to_move = suggested(session.system(), "adopt {} --move", &[root]);
+    let remedy = format!("run 'wyard retire {name}', then {to_move}");
     Some(Finding::new(Code::CleanedPlace, seen).remedy(remedy))
 }
 

@@ -9,6 +9,8 @@ use crate::registration::RegistrationError;
 use crate::session::{SessionError, meets_session};
 use crate::store::StorePlanError;
 use crate::store::registry::RegistryError;
+use crate::suggestion::suggested;
+use crate::system::System;
 use crate::yard::YardError;
 
 /// Why PATH could not be looked at or changed.
@@ -83,7 +85,8 @@ impl Blamed for PathError {
             }
             Self::OfTool { tool, .. } => Some(format!("run 'wyard unregister {tool}' to take the whole tool out")),
             Self::AcrossScopes { folder, .. } => {
-                Some(format!("run 'wyard path add \"{}\" --scope system' in an elevated terminal", folder.display()))
+                let to_add = suggested(System::Windows, "path add {} --scope system", &[folder]);
+                Some(format!("run {to_add} in an elevated terminal"))
             }
             Self::Entry { .. } | Self::Same => None,
         }

@@ -12,6 +12,7 @@ use crate::order::Commands;
 use crate::report::ReportPath;
 use crate::scope::Scope;
 use crate::session::Session;
+use crate::suggestion::suggested_line;
 use crate::system::System;
 use crate::terminal::Found;
 use crate::yard::Position;
@@ -35,7 +36,7 @@ pub(super) fn tidy(session: &Session, sight: &Sight) -> Result<Outcome, PathErro
         let is_ours = sight.system == System::Windows
             || own.iter().any(|e| *line.expanded == *e.folder && !matches!(e.place, Position::Before(_)));
         let done = changes.is_empty() && is_ours;
-        let command = (!done && is_ours).then(|| format!("wyard path drop \"{}\"", line.raw));
+        let command = (!done && is_ours).then(|| suggested_line(sight.system, "path drop {}", &[&line.raw]));
         if !is_ours {
             outcome.proposals.push(Proposal::of(&line.raw, line.origin.as_ref(), &session.machine.home));
         }

@@ -23,6 +23,7 @@ use crate::naming;
 use crate::process::{Ending, Outcome};
 use crate::report::{Report, ReportPath, Verdict};
 use crate::session::Session;
+use crate::suggestion::suggested;
 use crate::yard::Source;
 
 pub(super) fn run(
@@ -219,7 +220,8 @@ fn adopt_left(
         Err(AdoptError::Check(e @ CheckError::Interrupted)) => Err(e.into()),
         Err(error) => {
             let folder = left.folder.display();
-            let remedy = format!("wyard adopt \"{folder}\", with --name and --version where it does not tell them");
+            let to_adopt = suggested(session.system(), "adopt {}", &[&left.folder]);
+            let remedy = format!("run {to_adopt}, with --name and --version where it does not tell them");
             let seen = format!("what it left in {folder} could not be taken on record: {}", words(&error));
             let finding = Finding::new(Code::InstallerUnfinished, seen).remedy(error.hint().unwrap_or(remedy));
             Ok((None, Some(finding)))

@@ -75,7 +75,8 @@ pub fn run(
                     Consent::NobodyToAsk => return Err(RetireError::NobodyToAsk),
                 }
             }
-            Ok(uninstall(session, tool, command, options.limit.unwrap_or(installer::USUAL_LIMIT))?.map(|done| Retired::Uninstalled(Box::new(done))))
+            Ok(uninstall(session, tool, command, options.limit.unwrap_or(installer::USUAL_LIMIT))?
+                .map(|done| Retired::Uninstalled(Box::new(done))))
         }
     }
 }
