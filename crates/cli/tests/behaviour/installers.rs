@@ -120,6 +120,16 @@ fn an_installer_that_fails_is_told_and_taken_back() {
         let told = home.wyard(&["receive", &file, "--yes"]).ends(1).says(says);
         assert!(!told.out.contains("brought back"));
     }
+    // What others write meanwhile stays, and its own lines go although what they lead to is gone.
+    let home = Home::new();
+    home.write("home/.bashrc", "# mine\n");
+    let other =
+        "(echo '# for me'; echo 'alias tide=\"tidelog -q\"') >> \"$HOME/.bashrc\"; echo x=1 >> \"$HOME/.profile\"";
+    let file = self_extractor(&home, &format!("{edits}; {other}"), "rm -r \"$to\"; exit 3");
+    home.wyard(&["receive", &file, "--yes", "--or-undo"]).ends(1).says("[changed-meanwhile]").says("alias tide=");
+    let bashrc = fs::read_to_string(home.path("home/.bashrc")).unwrap();
+    assert_eq!(bashrc, "# mine\n# for me\nalias tide=\"tidelog -q\"\n");
+    assert_eq!(fs::read_to_string(home.path("home/.profile")).unwrap(), "x=1\n");
     // What it asks for can be passed on.
     let home = Home::new();
     let file = self_extractor(&home, "[ \"$accepted\" ] || { printf 'Accept? '; read answer || exit 1; }", "");

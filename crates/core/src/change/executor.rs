@@ -9,7 +9,7 @@ use super::block::{block_put, block_taken};
 use super::error::FORMAT;
 use super::fault;
 use super::ledger::{Ledger, Line};
-use super::operation::{Content, Operation, StoredValue, read};
+use super::operation::{Content, Operation, Role, StoredValue, read};
 use super::undo::list_value_back;
 use crate::error::{FileContext as _, FileError};
 use crate::os;
@@ -36,6 +36,14 @@ impl<'a> Executor<'a> {
     pub fn make(&mut self, at: usize, operation: &Operation) -> Result<(), FileError> {
         match operation {
             Operation::Folder { path } => make_folder(path),
+            Operation::File { path, role: Role::Restored, before, after } => {
+                let is_as_planned = read(path)? == before.as_ref().map(Content::bytes);
+                if !is_as_planned {
+                    tracing::warn!("{} was changed meanwhile, and stays as it is", path.display());
+                    return Ok(());
+                }
+                self.write(path, after.as_ref().map(Content::bytes).as_deref())
+            }
             Operation::File { path, after, .. } => self.write(path, after.as_ref().map(Content::bytes).as_deref()),
             Operation::Startup { path, line, before, after } => {
                 let bytes = |content: &Option<Content>| content.as_ref().map(Content::bytes);

@@ -16,4 +16,4 @@ pub use carry_out::{Change, Settled};
 pub use error::LedgerError;
 pub use ledger::{Ledger, LedgerContents, Record, State};
 pub use operation::{Changeset, Content, Operation, Role, StoredValue};
-pub use undo::{ChangedSince, list_back, table_back, values_back};
+pub use undo::{ChangedSince, list_back, list_value_back, table_back, values_back};

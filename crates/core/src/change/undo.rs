@@ -133,7 +133,8 @@ pub fn values_back(
 
 /// The value that is there now, with our part of a list of folders taken back: what we added goes, what we took away comes
 /// back behind what it stood behind. `None` where the value is gone, or only the order was changed.
-pub(super) fn list_value_back(
+#[must_use]
+pub fn list_value_back(
     now: Option<&StoredValue>,
     after: Option<&StoredValue>,
     before: Option<&StoredValue>,

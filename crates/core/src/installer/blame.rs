@@ -2,23 +2,47 @@
 
 use std::path::Path;
 
-use super::watch::{Differences, StartupDifference};
+use super::watch::{Differences, StartupDifference, ValueDifference};
 use crate::folders::{Below, mention};
+use crate::naming::ToolName;
 use crate::report::ReportPath;
 use crate::yard::StartupText;
+
+/// Who has put a line into a startup file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Owner {
+    Installer,
+    Other,
+    /// It does nothing, and goes with its neighbours.
+    Nobody,
+}
+
+impl Owner {
+    /// Where the line alone tells.
+    pub fn of_line(line: &str) -> Option<Self> {
+        (line.trim().is_empty() || line.trim_start().starts_with('#')).then_some(Self::Nobody)
+    }
+}
 
 /// What is the installer's, by the folders it made and the files it wrote.
 #[derive(Debug)]
 pub struct Whose<'a> {
     seen: &'a Differences,
     home: String,
+    name: Option<String>,
 }
 
 impl<'a> Whose<'a> {
     /// Of these changes, for a user with this home folder.
     #[must_use]
     pub fn of(seen: &'a Differences, home: &Path) -> Self {
-        Self { seen, home: home.to_string_lossy().into_owned() }
+        Self { seen, home: home.to_string_lossy().into_owned(), name: None }
+    }
+
+    /// Counting what names this tool as well: an installer that failed may have taken away what its lines lead to.
+    #[must_use]
+    pub fn or_names(self, name: Option<&ToolName>) -> Self {
+        Self { name: name.map(ToString::to_string), ..self }
     }
 
     /// A text with the home folder written out.
@@ -28,6 +52,9 @@ impl<'a> Whose<'a> {
 
     /// Whether a text leads to something the installer made.
     fn leads(&self, text: &str) -> bool {
+        if self.name.as_ref().is_some_and(|name| has_name(text, name)) {
+            return true;
+        }
         let text = self.written_out(text);
         let place = Path::new(text.trim_matches('"'));
         // What holds a new folder is the tool's root, where an earlier installation had left that.
@@ -46,7 +73,7 @@ impl<'a> Whose<'a> {
         let uses = |line: &str| {
             own.iter().any(|name| line.contains(&format!("${name}")) || line.contains(&format!("${{{name}}}")))
         };
-        let does_nothing = |line: &str| line.trim().is_empty() || line.trim_start().starts_with('#');
+        let does_nothing = |line: &str| Owner::of_line(line).is_some();
         let lines = file.added.iter().map(String::as_str);
         lines.filter(|line| !self.leads(line) && !uses(line) && !does_nothing(line)).collect()
     }
@@ -82,15 +109,28 @@ impl<'a> Whose<'a> {
             strange.extend(self.strange_lines(file).into_iter().map(told));
         }
         for value in &self.seen.values {
-            let new: Vec<&str> = match value.entries.is_empty() && value.lost.is_empty() {
-                true => value.after.as_deref().into_iter().collect(),
-                false => value.entries.iter().map(|entry| entry.raw.as_str()).collect(),
-            };
-            let others = new.into_iter().filter(|text| !self.leads(text));
-            strange.extend(others.map(|text| format!("{}: {text}", value.name)));
+            strange.extend(self.strange_texts(value).into_iter().map(|text| format!("{}: {text}", value.name)));
         }
         strange
     }
+
+    /// What is new in a value and may be somebody else's: entries of PATH, or the whole text.
+    pub(super) fn strange_texts<'v>(&self, value: &'v ValueDifference) -> Vec<&'v str> {
+        let new: Vec<&str> = match value.entries.is_empty() && value.lost.is_empty() {
+            true => value.after.as_deref().into_iter().collect(),
+            false => value.entries.iter().map(|entry| entry.raw.as_str()).collect(),
+        };
+        new.into_iter().filter(|text| !self.leads(text)).collect()
+    }
+}
+
+/// Whether the words of a name stand in a text one after the other.
+fn has_name(text: &str, name: &str) -> bool {
+    let words = |text: &str| -> Vec<String> {
+        text.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).map(str::to_lowercase).collect()
+    };
+    let name = words(name);
+    !name.is_empty() && words(text).windows(name.len()).any(|some| some == name)
 }
 
 fn names(text: &str, folder: &Path, below: Below) -> bool {
@@ -119,7 +159,7 @@ mod tests {
     fn a_line_is_the_installers_where_it_leads_to_what_that_made() {
         let single_files = vec!["/h/pat/.local/bin/buoy".into(), "/h/pat/.history".into()];
         let seen = Differences { folders: vec!["/h/pat/buoyctl".into()], single_files, ..Differences::default() };
-        let whose = Whose { seen: &seen, home: "/h/pat".to_owned() };
+        let whose = Whose::of(&seen, Path::new("/h/pat"));
         for (lines, strange, own) in [
             (&["PATH=/h/pat/buoyctl/bin:$PATH"][..], &[][..], true),
             (&["# buoyctl", "", "export PATH=\"$HOME/buoyctl/bin:$PATH\""], &[], true),

@@ -9,7 +9,6 @@ use std::time::SystemTime;
 use serde::Serialize;
 
 use super::records::UninstallRecord;
-use crate::change::{Changeset, Content, StoredValue};
 use crate::error::FileError;
 use crate::folders::watched_places;
 use crate::machine::Machine;
@@ -41,8 +40,8 @@ pub struct Watch {
     pub places: Vec<PathBuf>,
     folders: BTreeSet<PathBuf>,
     files: HashMap<PathBuf, FileState>,
-    startup: BTreeMap<PathBuf, Option<Vec<u8>>>,
-    registry: RegistryEnvironments,
+    pub(super) startup: BTreeMap<PathBuf, Option<Vec<u8>>>,
+    pub(super) registry: RegistryEnvironments,
     installed: Vec<UninstallRecord>,
 }
 
@@ -206,44 +205,17 @@ impl Watch {
         }
         for scope in Scope::ALL {
             let (before, now) = (self.registry.of(scope), after.registry.of(scope));
-            let names = before.0.iter().chain(&now.0).map(|raw| raw.name.to_uppercase()).collect::<BTreeSet<_>>();
-            for name in names {
+            for name in self.registry.names_beside(&after.registry, scope) {
                 let (was, is) = (before.get(&name).map(|v| v.text), now.get(&name).map(|v| v.text));
                 if was != is {
                     let spelled = now.raw(&name).or_else(|| before.raw(&name)).map_or(name, |raw| raw.name.clone());
-                    let (entries, lost) = entries(&spelled, was.as_deref(), is.as_deref());
-                    seen.values.push(ValueDifference { scope, name: spelled, before: was, after: is, entries, lost });
+                    seen.values.push(value_seen(scope, &spelled, was, is));
                 }
             }
         }
         let is_new = |record: &&UninstallRecord| !self.installed.contains(record);
         seen.installed = after.installed.iter().filter(is_new).cloned().collect();
         seen
-    }
-
-    /// What brings the stores back to what they are here: startup files, and values of the registry.
-    #[must_use]
-    pub fn back(&self, now: &Self) -> Changeset {
-        let mut changeset = Changeset::default();
-        for (path, is) in &now.startup {
-            let before = self.startup.get(path).cloned().flatten();
-            if before != *is {
-                let content = |bytes: Option<Vec<u8>>| bytes.map(Content::from);
-                changeset.restore(path, content(is.clone()), content(before));
-            }
-        }
-        for scope in Scope::ALL {
-            let (before, is) = (self.registry.of(scope), now.registry.of(scope));
-            let names = before.0.iter().chain(&is.0).map(|raw| raw.name.to_uppercase()).collect::<BTreeSet<_>>();
-            for name in names {
-                let [old, new] = [before, is].map(|key| key.raw(&name));
-                if old.map(|raw| (raw.kind, &raw.bytes)) != new.map(|raw| (raw.kind, &raw.bytes)) {
-                    let spelled = new.or(old).map_or(name, |raw| raw.name.clone());
-                    changeset.value(scope, spelled, new.map(StoredValue::from), old.map(StoredValue::from));
-                }
-            }
-        }
-        changeset
     }
 }
 
@@ -261,7 +233,7 @@ fn files_below(folder: &Path) -> usize {
     files
 }
 
-fn startup_seen(path: &Path, before: Option<&[u8]>, now: Option<&[u8]>) -> StartupDifference {
+pub(super) fn startup_seen(path: &Path, before: Option<&[u8]>, now: Option<&[u8]>) -> StartupDifference {
     let made = before.is_none();
     let lines = |bytes: Option<&[u8]>| -> Vec<String> {
         String::from_utf8_lossy(bytes.unwrap_or_default()).lines().map(str::to_owned).collect()
@@ -272,6 +244,11 @@ fn startup_seen(path: &Path, before: Option<&[u8]>, now: Option<&[u8]>) -> Start
     let less =
         |some: &[String], others: &[String]| some.iter().filter(|line| !others.contains(line)).cloned().collect();
     StartupDifference { path: path.into(), added: less(&now, &before), removed: less(&before, &now), inserted, made }
+}
+
+pub(super) fn value_seen(scope: Scope, name: &str, before: Option<String>, after: Option<String>) -> ValueDifference {
+    let (entries, lost) = entries(name, before.as_deref(), after.as_deref());
+    ValueDifference { scope, name: name.to_owned(), before, after, entries, lost }
 }
 
 /// The lines by which a text is longer than it was, where they stand together.

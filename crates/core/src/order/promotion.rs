@@ -57,7 +57,7 @@ mod tests {
         let path = std::env::join_paths(["a", "b", "c", "d"].map(folder)).unwrap();
         let context = LookupContext { path, ..LookupContext::new(System::Unix) };
         let told = promotion("t", &folder("c").join("t"), &context).unwrap();
-        assert!(told.contains("/c\" --before") && told.ends_with("/a\"'; it changes u as well"), "{told}");
+        assert!(told.contains("/c --before") && told.ends_with("/a'; it changes u as well"), "{told}");
         assert!(promotion("t", &folder("d").join("t"), &context).unwrap().ends_with("no other command changes by it"));
         assert_eq!(promotion("t", &folder("a").join("t"), &context), None, "it wins already");
         assert_eq!(promotion("t", &folder("b").join("t"), &context), None, "it is not there");

@@ -19,7 +19,7 @@ use crate::jobs::adopt::{self, AdoptError, AdoptRequest, AdoptedFolder};
 use crate::jobs::consent::Consent;
 use crate::jobs::undo::{self, UndoRequest};
 use crate::layout::HomeVariables;
-use crate::naming;
+use crate::naming::{self, ToolName};
 use crate::process::{Ending, Outcome};
 use crate::report::{Report, ReportPath, Verdict};
 use crate::session::Session;
@@ -163,8 +163,11 @@ fn take_back(
     let lock = session.lock()?;
     let startup = session.asking()?.startup_folders();
     let now = Watch::look(&session.machine, &startup, &request.watch)?;
+    let name = request.name.clone().or_else(|| guessed_name(&watched.plan, None));
+    let whose = Whose::of(&watched.seen, &session.machine.home).or_names(name.as_ref());
+    let changeset = installer::restore(&watched.before, &watched.after, &now, &whose);
     let does = format!("take back what {} did to PATH", watched.plan.file);
-    lock.carry_out(Change { does, undoes: None, changeset: watched.before.back(&now) })?;
+    lock.carry_out(Change { does, undoes: None, changeset })?;
     Ok(())
 }
 
@@ -249,6 +252,16 @@ fn nothing_chosen(folders: &[PathBuf], given: &[PathBuf]) -> Finding {
     Finding::new(Code::SeveralTools, seen).remedy("adopt the one you mean: wyard adopt FOLDER")
 }
 
+fn guess(plan: &InstallPlan) -> naming::Guess {
+    naming::guess(&plan.file.file_name().unwrap_or_default().to_string_lossy())
+}
+
+/// The tool's name by the installer's, by its product, or else by what it left.
+fn guessed_name(plan: &InstallPlan, left: Option<String>) -> Option<ToolName> {
+    let names = [guess(plan).name, plan.installer.product.clone(), left];
+    names.into_iter().flatten().find_map(|text| installer::tool_name(&text))
+}
+
 /// What is asked of `adopt`.
 fn as_tool(session: &Session, request: &InstallRequest, watched: &WatchedRun, left: &LeftTool) -> AdoptRequest {
     let WatchedRun { plan, seen, .. } = watched;
@@ -260,12 +273,10 @@ fn as_tool(session: &Session, request: &InstallRequest, watched: &WatchedRun, le
     };
     let of_system = || UninstallRecord::all().into_iter().find(is_its);
     let record = seen.installed.first().cloned().or_else(of_system);
-    let guess = naming::guess(&plan.file.file_name().unwrap_or_default().to_string_lossy());
     let of_record = record.as_ref().map(|r| r.version.clone());
-    let version = plan.installer.version.clone().or(of_record).or(guess.version);
+    let version = plan.installer.version.clone().or(of_record).or_else(|| guess(plan).version);
     let only_one = left.only.as_ref().and_then(|names| <&[String; 1]>::try_from(&names[..]).ok()).map(|[name]| name);
-    let names = [guess.name, plan.installer.product.clone(), only_one.cloned()];
-    let name = names.into_iter().flatten().find_map(|text| installer::tool_name(&text));
+    let name = guessed_name(plan, only_one.cloned());
     let recorded = record.map(|record| record.command).filter(|command| !command.is_empty()).map(ReportPath::from);
     let own = || {
         let found = installer::own_uninstaller(&left.folder, session.system());

@@ -80,6 +80,8 @@ fn drop_entries(session: &Session, card: &Card, home: &Path) -> (Vec<ReportPath>
 
 /// Takes out of startup files what an installer put there, where it still stands as it was put.
 fn take_out(session: &Session, added: &[StartupText], does: &str) -> Result<(), RetireError> {
+    // Before the files are read: whoever has it meanwhile may write into them.
+    let lock = session.lock()?;
     // Of each file what it was, and what becomes of it.
     let mut files: BTreeMap<&Path, (String, String, bool)> = BTreeMap::new();
     for piece in added {
@@ -101,7 +103,7 @@ fn take_out(session: &Session, added: &[StartupText], does: &str) -> Result<(), 
         let after = if made && after.is_empty() { None } else { content(after) };
         changeset.restore(file, content(before), after);
     }
-    session.lock()?.carry_out(Change { does: does.to_owned(), undoes: None, changeset })?;
+    lock.carry_out(Change { does: does.to_owned(), undoes: None, changeset })?;
     Ok(())
 }
 

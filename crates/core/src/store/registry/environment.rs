@@ -1,6 +1,6 @@
 //! The environment that Windows builds from the registry for a new process of the user.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 
 use crate::error::FileError;
@@ -34,6 +34,13 @@ impl RegistryEnvironments {
             Scope::User => &self.user,
             Scope::System => &self.system,
         }
+    }
+
+    /// The names, in capital letters, of all values that a scope has here or there.
+    #[must_use]
+    pub fn names_beside(&self, other: &Self, scope: Scope) -> BTreeSet<String> {
+        let all = self.of(scope).0.iter().chain(&other.of(scope).0);
+        all.map(|raw| raw.name.to_uppercase()).collect()
     }
 }
 
