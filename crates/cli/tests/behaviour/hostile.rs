@@ -136,11 +136,17 @@ fn spoiled(from: &[u8], to: &[u8]) -> Vec<u8> {
     bytes
 }
 
-/// The same with some bytes of the second file's directory record changed.
-fn record_changed(at: usize, to: &[u8]) -> Vec<u8> {
+/// The same with some bytes of the second file's header or directory record changed, whichever begins so.
+fn changed(begins: &[u8], at: usize, to: &[u8]) -> Vec<u8> {
     let mut bytes = two_files();
-    let records: Vec<usize> = (0..bytes.len() - 4).filter(|at| bytes[*at..].starts_with(b"PK\x01\x02")).collect();
+    let records: Vec<usize> = (0..bytes.len() - 4).filter(|at| bytes[*at..].starts_with(begins)).collect();
     bytes[records[1] + at..records[1] + at + to.len()].copy_from_slice(to);
+    bytes
+}
+
+fn record_changed(at: usize, to: &[u8]) -> Vec<u8> {
+    let mut bytes = changed(b"PK\x01\x02", at, to);
+    let records: Vec<usize> = (0..bytes.len() - 4).filter(|at| bytes[*at..].starts_with(b"PK\x01\x02")).collect();
     // Made on Unix, so that the mode counts.
     bytes[records[1] + 5] = 3;
     bytes
@@ -166,6 +172,12 @@ fn nothing_leaves_the_yard_whatever_a_zip_says() {
         (record_changed(16, &[1, 2, 3, 4]), "damaged", false),
         (record_changed(24, &[13, 0, 0, 0]), "", false),
         (record_changed(42, &[0, 0, 0, 0]), "lie over each other", false),
+        // What stands in front of an entry says something else than the directory.
+        (changed(b"PK\x03\x04", 30, b"w/aa/cc"), "another name in the zip's directory", false),
+        (changed(b"PK\x03\x04", 26, &[6]), "another name in the zip's directory", false),
+        (changed(b"PK\x03\x04", 8, &[8]), "another method of packing", false),
+        (changed(b"PK\x03\x04", 6, &[1]), "another mark of encryption", false),
+        ([&whole[..], &whole].concat(), "two archives", false),
         (whole[..whole.len() - 30].to_vec(), "cut off: it has", false),
         (whole[..whole.len() / 2].to_vec(), "cut off: it has", false),
     ];

@@ -77,6 +77,17 @@ pub enum ArchiveError {
         /// The other.
         other: String,
     },
+    /// A zip says two things of an entry, and readers differ in which of them they go by.
+    #[error("the entry \"{entry}\" {differs} in the zip's directory than in front of its content")]
+    TwoHeaders {
+        /// The entry.
+        entry: String,
+        /// In what, as in "has another name".
+        differs: &'static str,
+    },
+    /// Another archive stands in front of a zip.
+    #[error("{} is two archives, one behind the other: some programs would unpack the first, others the second", .0.display())]
+    InFront(PathBuf),
     /// The file system here would take two names for one.
     #[error("\"{one}\" and \"{other}\" differ only in case: on this system they are the same file")]
     CaseOnly {
@@ -213,7 +224,11 @@ impl Blamed for ArchiveError {
             Self::Method { .. } => {
                 Some("unpack it by hand with what knows the method, then pack it again as zip or tar".to_owned())
             }
-            Self::Length { .. } | Self::Overlap(..) | Self::TwoContents { .. } => {
+            Self::Length { .. }
+            | Self::Overlap(..)
+            | Self::TwoContents { .. }
+            | Self::TwoHeaders { .. }
+            | Self::InFront(_) => {
                 Some("download it again; if it comes the same, ask whoever made the archive".to_owned())
             }
             Self::Empty(_) => Some("look where it came from for the file that holds the programs".to_owned()),

@@ -32,6 +32,7 @@ mod tar;
 mod unpack;
 mod write;
 mod zip;
+mod zip_header;
 
 pub use compression::Compression;
 pub use error::ArchiveError;

@@ -73,6 +73,11 @@ impl Buffered {
     pub fn new(segment: Segment) -> Self {
         Self { segment, buffer: Vec::new(), begins: 0, at: 0 }
     }
+
+    /// The segment, for reads of its own.
+    pub fn segment(&self) -> Segment {
+        self.segment.clone()
+    }
 }
 
 impl Clone for Buffered {

@@ -15,9 +15,7 @@ use super::limits::Limits;
 use super::segment::{Buffered, Segment};
 use super::stream::Decoded;
 use super::write::CHUNK;
-
-/// The least that stands before an entry's content: the local header without a name (APPNOTE 4.3.7).
-const LOCAL_HEADER: u64 = 30;
+use super::zip_header::{self, InDirectory};
 
 /// The length of a directory record without its name, extra fields and comment (APPNOTE 4.3.12).
 const DIRECTORY_RECORD: usize = 46;
@@ -93,7 +91,7 @@ impl Opened {
                 return Err(ArchiveError::Encrypted(self.name(file, index)?));
             }
             let method = entry.compression();
-            if !can_read(method) {
+            if number(method).is_none() {
                 let method = method.to_string();
                 return Err(ArchiveError::Method { entry: self.name(file, index)?, method });
             }
@@ -106,9 +104,18 @@ impl Opened {
         places.sort_unstable();
         for pair in places.windows(2) {
             let ((start, length, index), (next, _, other)) = (pair[0], pair[1]);
-            if start.saturating_add(LOCAL_HEADER).saturating_add(length) > next {
+            if start.saturating_add(zip_header::LENGTH).saturating_add(length) > next {
                 return Err(ArchiveError::Overlap(self.name(file, index)?, self.name(file, other)?));
             }
+        }
+        let mut headers = self.segment.segment();
+        zip_header::check_front(file, &mut headers, places.first().map(|(start, ..)| *start))?;
+        for (at, _, index) in places {
+            let entry = self.archive.by_index_data(index).map_err(|e| damaged(file, e))?;
+            // Other methods, and encryption, were refused above.
+            let said =
+                InDirectory { at, name: entry.name_raw(), method: number(entry.compression()), encrypted: false };
+            zip_header::compare(file, &mut headers, &said)?;
         }
         Ok(())
     }
@@ -286,10 +293,19 @@ impl Read for Compared<'_> {
     }
 }
 
-/// Whether there is a decoder for the method here.
-fn can_read(method: CompressionMethod) -> bool {
+/// The number of a method that there is a decoder for here (APPNOTE 4.4.5).
+fn number(method: CompressionMethod) -> Option<u16> {
     use CompressionMethod as M;
-    matches!(method, M::Stored | M::Deflated | M::Deflate64 | M::Bzip2 | M::LZMA | M::ZSTD | M::XZ)
+    Some(match method {
+        M::Stored => 0,
+        M::Deflated => 8,
+        M::Deflate64 => 9,
+        M::Bzip2 => 12,
+        M::LZMA => 14,
+        M::ZSTD => 93,
+        M::XZ => 95,
+        _ => return None,
+    })
 }
 
 /// What the record at the end of a zip says of its directory.

@@ -1,0 +1,61 @@
+//! The header in front of an entry of a zip, held against what the directory says of it: some readers go by the one, some by
+//! the other (PKWARE APPNOTE 4.3.7, 4.3.12).
+
+use std::io::{self, Read, Seek as _, SeekFrom};
+use std::path::Path;
+
+use super::error::ArchiveError;
+use super::segment::Segment;
+
+/// What every such header begins with.
+const MARK: &[u8] = b"PK\x03\x04";
+
+/// The length of a header without name and extra fields.
+pub(super) const LENGTH: u64 = 30;
+
+/// What the directory says of an entry.
+pub(super) struct InDirectory<'a> {
+    /// Where its header begins.
+    pub at: u64,
+    pub name: &'a [u8],
+    /// The method's number.
+    pub method: Option<u16>,
+    pub encrypted: bool,
+}
+
+/// Refuses an entry whose own header says something else.
+pub(super) fn compare(file: &Path, segment: &mut Segment, entry: &InDirectory<'_>) -> Result<(), ArchiveError> {
+    let broken = |source| ArchiveError::Damaged { file: file.to_owned(), source };
+    let mut header = vec![0; usize::try_from(LENGTH).unwrap_or_default() + entry.name.len()];
+    segment.seek(SeekFrom::Start(entry.at)).map_err(broken)?;
+    segment.read_exact(&mut header).map_err(broken)?;
+    let (fixed, name) = header.split_at(30);
+    if !fixed.starts_with(MARK) {
+        return Err(broken(io::Error::new(
+            io::ErrorKind::InvalidData,
+            "an entry does not begin where the directory says",
+        )));
+    }
+    let short = |at: usize| u16::from_le_bytes([fixed[at], fixed[at + 1]]);
+    // Packers of Windows may write the separators of names in two ways.
+    let is_separator = |byte: u8| matches!(byte, b'/' | b'\\');
+    let same = |(one, other): (&u8, &u8)| one == other || is_separator(*one) && is_separator(*other);
+    let is_called_so = usize::from(short(26)) == entry.name.len() && name.iter().zip(entry.name).all(same);
+    let differs = match () {
+        () if !is_called_so => "has another name",
+        () if Some(short(8)) != entry.method => "has another method of packing",
+        () if (short(6) & 1 == 1) != entry.encrypted => "has another mark of encryption",
+        () => return Ok(()),
+    };
+    Err(ArchiveError::TwoHeaders { entry: String::from_utf8_lossy(entry.name).into_owned(), differs })
+}
+
+/// Refuses a file that begins with the header of an entry that the directory does not know: another archive stands in front.
+pub(super) fn check_front(file: &Path, segment: &mut Segment, first: Option<u64>) -> Result<(), ArchiveError> {
+    let mut begin = [0; 4];
+    let is_read = segment.seek(SeekFrom::Start(0)).and_then(|_| segment.read_exact(&mut begin)).is_ok();
+    match first {
+        Some(1..) if is_read && begin == MARK => Err(ArchiveError::InFront(file.to_owned())),
+        _ => Ok(()),
+    }
+}
