@@ -67,6 +67,7 @@ fn nothing_leaves_the_yard_whatever_a_tar_says() {
         (&[(T::Regular, "c:/out", "")], "absolute"),
         (&[(T::Regular, "\\\\host\\share\\out", "")], "absolute"),
         (&[(T::Regular, "\\out", "")], "absolute"),
+        (&[(T::Symlink, "w/l", "")], "a link to a name that is empty"),
         (&[(T::Symlink, "w/l", "/etc/passwd")], "leads out"),
         (&[(T::Symlink, "w/l", "../../out")], "leads out"),
         (&[(T::Symlink, "w/l", "..//../out")], "leads out"),

@@ -95,6 +95,10 @@ impl<'a> Collector<'a> {
             Ok(None) => return Ok(None),
             Err(source) => return Err(ArchiveError::Member { entry: lossy(&raw.name), source }),
         };
+        if let RawKind::Link(target) = &raw.kind {
+            let entry = |source| ArchiveError::Member { entry: lossy(&raw.name), source };
+            MemberPath::check_target(target).map_err(entry)?;
+        }
         if matches!(raw.kind, RawKind::Special) {
             return Err(ArchiveError::Special(lossy(&raw.name)));
         }
@@ -240,6 +244,13 @@ impl<'a> Collector<'a> {
     }
 }
 
+/// A name for people; of a very long one the beginning.
 fn lossy(name: &[u8]) -> String {
-    String::from_utf8_lossy(name).into_owned()
+    const SHOWN: usize = 120;
+    let text = String::from_utf8_lossy(name);
+    let mut shown: String = text.chars().take(SHOWN).collect();
+    if shown.len() < text.len() {
+        shown.push('…');
+    }
+    shown
 }

@@ -11,6 +11,9 @@ use crate::system::System;
 
 /// The longest part of a name, in bytes (`NAME_MAX` of common file systems).
 const LONGEST: usize = 255;
+/// The longest name with all its folders, and the longest target of a link, in bytes: what is left of `PATH_MAX` (limits.h(0P),
+/// 4096 on Linux) for the folder that it is unpacked into.
+const LONGEST_WHOLE: usize = 3072;
 /// The most folders one in the other.
 const DEEPEST: usize = 100;
 
@@ -33,6 +36,12 @@ pub enum MemberError {
     /// A part of it is longer than file systems allow.
     #[error("a part of its name is longer than {LONGEST} bytes")]
     TooLong,
+    /// The whole of it is longer than systems allow.
+    #[error("its name is longer than {LONGEST_WHOLE} bytes")]
+    TooLongWhole,
+    /// A link leads to nothing that could be there.
+    #[error("it is a link to a name that is empty, has a zero byte, or is longer than {LONGEST_WHOLE} bytes")]
+    Target,
     /// It lies in more folders than any tool needs.
     #[error("it lies in more than {DEEPEST} folders")]
     TooDeep,
@@ -84,6 +93,9 @@ impl MemberPath {
                 }
             }
         }
+        if joined.len() > LONGEST_WHOLE {
+            return Err(MemberError::TooLongWhole);
+        }
         if depth > DEEPEST {
             return Err(MemberError::TooDeep);
         }
@@ -95,6 +107,16 @@ impl MemberPath {
             return Err(MemberError::Climbs);
         }
         Ok((depth > 0).then(|| Self(path.into())))
+    }
+
+    /// Whether a link can be made to this target, wherever it leads.
+    ///
+    /// # Errors
+    /// When it cannot.
+    pub(super) fn check_target(target: &[u8]) -> Result<(), MemberError> {
+        let fits = !target.is_empty() && target.len() <= LONGEST_WHOLE && !target.contains(&0);
+        let parts = target.split(|byte| *byte == b'/').all(|part| part.len() <= LONGEST);
+        if fits && parts { Ok(()) } else { Err(MemberError::Target) }
     }
 
     /// The relative path.
@@ -155,7 +177,8 @@ mod tests {
     fn names_are_checked_by_component() {
         let ok = |path: &str| Ok(Some(path.to_owned()));
         type Case<'a> = (&'a [u8], Result<Option<String>, MemberError>);
-        let cases: [Case; 12] = [
+        let (dirs, long) = ("dir/".repeat(99), b"a-long-folder-it-is-to-be-in-here/".repeat(95));
+        let cases: [Case; 14] = [
             (b"bin/tidelog", ok("bin/tidelog")),
             (b"./bin//tidelog/", ok("bin/tidelog")),
             (b"./", Ok(None)),
@@ -168,6 +191,8 @@ mod tests {
             (b"a/../../x", Err(MemberError::Climbs)),
             (b"a/..", Err(MemberError::Climbs)),
             (b"a\0b", Err(MemberError::Nul)),
+            (dirs.as_bytes(), ok(dirs.trim_end_matches('/'))),
+            (&long, Err(MemberError::TooLongWhole)),
         ];
         for (name, expected) in cases {
             let seen = MemberPath::on(System::Unix, name).map(|m| m.map(|m| m.display()));
