@@ -213,6 +213,9 @@ pub struct UnpackArgs {
     /// Keep the folder that the packer put around everything
     #[arg(long)]
     pub keep_wrapper: bool,
+    /// Unpack in a folder that another user owns or can write to
+    #[arg(long)]
+    pub trust_folder: bool,
     /// Show what would be done, and write nothing
     #[arg(long)]
     pub dry_run: bool,

@@ -18,6 +18,7 @@ pub fn run(args: UnpackArgs, context: &Context) -> Result<ExitCode, Failure> {
         keep_wrapper: args.keep_wrapper,
         trust: args.checksums.into(),
         options: args.reading.into(),
+        trusts: args.trust_folder,
         dry_run: args.dry_run,
     };
     context.report(&unpack::run(&context.session, &request, &Shown::new(context))?, view::unpack::write)

@@ -201,6 +201,23 @@ fn a_copied_home_leaves_the_original_alone() {
 }
 
 #[test]
+fn nothing_is_unpacked_where_another_user_could_change_it() {
+    let home = Home::new();
+    let archive = tidelog(&home, "4.2.1");
+    fs::create_dir_all(home.path("shared/below")).unwrap();
+    let into = home.path("shared/below/new");
+    let unpack = ["unpack", &archive, "--into", into.to_str().unwrap()];
+    for (mode, code) in [(0o777, 4), (0o1777, 0), (0o755, 0)] {
+        fs::set_permissions(home.path("shared"), fs::Permissions::from_mode(mode)).unwrap();
+        home.wyard(&unpack).ends(code);
+        assert_eq!(fs::remove_dir_all(&into).is_ok(), code == 0, "{mode:o}");
+    }
+    fs::set_permissions(home.path("shared"), fs::Permissions::from_mode(0o777)).unwrap();
+    home.wyard(&unpack).ends(4).says("shared or can write to it").says("--trust-folder");
+    home.wyard(&[&unpack[..], &["--trust-folder"]].concat()).ends(0);
+}
+
+#[test]
 fn what_is_suggested_can_be_typed_whatever_a_folder_is_called() {
     let home = Home::with(&["bash", "sh"]);
     for name in ["t$(touch pwn)", "it's `touch pwn`!", "neap; touch pwn"] {

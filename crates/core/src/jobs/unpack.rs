@@ -29,6 +29,8 @@ pub struct UnpackRequest {
     pub trust: Trust,
     /// How the archive is to be read.
     pub options: Options,
+    /// Whether it may lie where another user could change what is being unpacked.
+    pub trusts: bool,
     /// Whether only the plan is wanted.
     pub dry_run: bool,
 }
@@ -74,6 +76,9 @@ pub enum UnpackError {
     /// The folder is there already.
     #[error("{} is there already; nothing was unpacked", .0.display())]
     FolderThere(PathBuf),
+    /// Another user could put something else in the place of what is unpacked.
+    #[error("another user owns {} or can write to it, and could change what is unpacked there", .0.display())]
+    Untrusted(PathBuf),
     /// The archive was refused.
     #[error(transparent)]
     Archive(#[from] ArchiveError),
@@ -91,6 +96,7 @@ impl Blamed for UnpackError {
     fn blame(&self) -> Blame {
         match self {
             Self::FolderThere(_) => Blame::Call,
+            Self::Untrusted(_) => Blame::Machine,
             Self::Archive(e) => e.blame(),
             Self::Trust(e) => e.blame(),
             Self::Session(e) => e.blame(),
@@ -100,6 +106,9 @@ impl Blamed for UnpackError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::FolderThere(_) => Some("name a folder that does not exist yet".to_owned()),
+            Self::Untrusted(_) => {
+                Some("choose a folder of your own, or use --trust-folder if that user may do so".to_owned())
+            }
             Self::Archive(e) => e.hint(),
             Self::Trust(e) => e.hint(),
             Self::Session(e) => e.hint(),
@@ -120,6 +129,10 @@ pub fn run(
     let into = std::path::absolute(&request.into).at("make absolute", &request.into)?;
     if fs::symlink_metadata(&into).is_ok() {
         return Err(UnpackError::FolderThere(into));
+    }
+    let above = into.parent().unwrap_or(&into);
+    if let Some(untrusted) = os::untrusted_on_way(above).filter(|_| !request.trusts) {
+        return Err(UnpackError::Untrusted(untrusted));
     }
     let source = Source::open(&request.file, &std::env::temp_dir(), stop)?;
     observer.identified(&source.format);
