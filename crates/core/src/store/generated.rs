@@ -56,7 +56,7 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) 
     let first = own.iter().filter(|entry| entry.place == Position::First).map(|entry| &entry.folder);
     let folders = tools.iter().flat_map(|t| &t.command_folders).chain(first);
     let mut folders: Vec<&PathBuf> = folders.collect();
-    if dialect != Dialect::Posix {
+    if dialect == Dialect::Fish {
         // The one put in last ends up first.
         folders.reverse();
     }
@@ -109,18 +109,37 @@ set -e _wyard_folder
 ";
 
 const CSH_HEAD: &str = "if ( ! $?PATH ) set path = ( )
-set _wyard_path = ( $path:q )
-foreach _wyard_folder ( ";
+set _wyard_first = ( ";
 
+/// Loops are slow in tcsh: of a PATH that begins as it should only the rest is gone through.
 const CSH_LOOP: &str = " )
-  set _wyard_kept = ( )
-  foreach _wyard_entry ( $_wyard_path:q )
-    if ( $_wyard_entry:q != $_wyard_folder:q ) set _wyard_kept = ( $_wyard_kept:q $_wyard_entry:q )
+set _wyard_rest = ( $path:q )
+set _wyard_kept = ( )
+set _wyard_at = 0
+if ( $#_wyard_rest >= $#_wyard_first ) then
+  foreach _wyard_folder ( $_wyard_first:q )
+    @ _wyard_at ++
+    if ( $_wyard_folder:q != $_wyard_rest[$_wyard_at]:q ) then
+      set _wyard_at = 0
+      break
+    endif
   end
-  set _wyard_path = ( $_wyard_folder:q $_wyard_kept:q )
+endif
+@ _wyard_at ++
+if ( $_wyard_at > $#_wyard_rest ) then
+  set _wyard_rest = ( )
+else
+  set _wyard_rest = ( $_wyard_rest[$_wyard_at-]:q )
+endif
+foreach _wyard_entry ( $_wyard_rest:q )
+  set _wyard_at = 0
+  foreach _wyard_folder ( $_wyard_first:q )
+    if ( $_wyard_entry:q == $_wyard_folder:q ) set _wyard_at = 1
+  end
+  if ( ! $_wyard_at ) set _wyard_kept = ( $_wyard_kept:q $_wyard_entry:q )
 end
-set path = ( $_wyard_path:q )
-unset _wyard_folder _wyard_entry _wyard_kept _wyard_path
+set path = ( $_wyard_first:q $_wyard_kept:q )
+unset _wyard_folder _wyard_entry _wyard_first _wyard_rest _wyard_kept _wyard_at
 ";
 
 #[cfg(test)]
@@ -197,8 +216,11 @@ mod tests {
             if let Some(seen) = read_by("fish", Dialect::Fish, &folders, &own, &before) {
                 prop_assert_eq!(seen, format!("/home of/it's|{}", dotted.join(":")), "fish {}", before);
             }
-            if let Some(seen) = read_by("tcsh", Dialect::Csh, &folders, &own, &before) {
-                prop_assert_eq!(seen, format!("/home of/it's|{}", dotted.join(":")), "tcsh {}", before);
+            // In a terminal out of a terminal all is there already.
+            for before in [&before, &expected.join(":")] {
+                if let Some(seen) = read_by("tcsh", Dialect::Csh, &folders, &own, before) {
+                    prop_assert_eq!(seen, format!("/home of/it's|{}", dotted.join(":")), "tcsh {}", before);
+                }
             }
         }
     }
