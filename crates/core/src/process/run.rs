@@ -12,7 +12,7 @@ use crate::os::{self, SealChannel, SealReport, SealRequest};
 use crate::progress::Stop;
 
 /// How much of each stream is kept, in bytes; what comes after it is read and thrown away.
-const KEPT_OUTPUT: usize = 1 << 20;
+const KEPT_OUTPUT: usize = 8 << 20;
 
 /// How long a stream may stay open after its program has ended: a child left in the background can hold it.
 const GRACE: Duration = Duration::from_millis(200);

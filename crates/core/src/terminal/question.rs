@@ -3,6 +3,8 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use memchr::memmem;
+
 use super::answer::{Meaning, Question, Said};
 use super::quoting::quoted;
 use super::start_mode::StartMode;
@@ -12,6 +14,9 @@ use crate::resolve::{Kind, LookupContext, Shell};
 
 /// What prints zero bytes for a shell that cannot.
 pub(super) const PRINT: &str = "/usr/bin/printf";
+
+/// So many names a loop goes through: bash puts the line of the loop together again for each of them.
+const AT_A_TIME: usize = 100;
 
 /// What prints every variable, each ended by a zero byte (env(1)).
 const ENV: &str = "/usr/bin/env -0";
@@ -23,7 +28,6 @@ const ENV: &str = "/usr/bin/env -0";
 /// command that fails (`set -e`) is told not to, since a question often has no for an answer.
 pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Question<'_>) -> String {
     let commands: Vec<String> = question.commands.iter().map(|c| quoted(shell, c)).collect();
-    let commands = commands.join(" ");
     let variables = question.variables;
     match shell {
         Shell::Fish => {
@@ -44,9 +48,10 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
 ";
             format!(
                 "{patterns}builtin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect) $PWD\n\
-                 for c in {commands}\nbuiltin printf '%s\\0' (begin; {kind}; end | string collect; or echo none)\n\
+                 for c in {}\nbuiltin printf '%s\\0' (begin; {kind}; end | string collect; or echo none)\n\
                  builtin printf '%s\\0' (command -s -- $c 2>/dev/null | string collect; or echo)\nend\n{asked}\
-                 {ENV}\nbuiltin printf '%s\\0' {marker}"
+                 {ENV}\nbuiltin printf '%s\\0' {marker}",
+                commands.join(" ")
             )
         }
         // Asked in their own way.
@@ -90,21 +95,24 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
                 ),
                 _ => ("\\command printf", "\\command -v -- \"$c\" 2>/dev/null || :; \\command printf '\\0'"),
             };
-            let mut loop_ = format!("for c in {commands}; do {each}; done\n");
-            if shell == Shell::Sh {
+            let looped = |body: &str| -> String {
+                commands
+                    .chunks(AT_A_TIME)
+                    .map(|some| format!("for c in {}; do {body}; done\n", some.join(" ")))
+                    .collect()
+            };
+            let mut loops = looped(each);
+            if shell == Shell::Sh && !commands.is_empty() {
                 // A subshell without aliases and functions of these names is asked for the files.
                 let files = "\\unalias \"$c\" 2>/dev/null; \\unset -f \"$c\" 2>/dev/null";
-                loop_.push_str(&format!("( for c in {commands}; do {files}; {each}; done )\n"));
-            }
-            if commands.is_empty() {
-                loop_.clear();
+                loops.push_str(&format!("(\n{})\n", looped(&format!("{files}; {each}"))));
             }
             let asked: String =
                 variables.iter().map(|v| format!("{print} '%s\\0' \"${{{v}+=}}${{{v}-}}\"\n")).collect();
             let stay =
                 if matches!(shell, Shell::Bash | Shell::Zsh) { "\\builtin set +eu" } else { "\\command set +eu" };
             format!(
-                "{stay}\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\" \"$PWD\"\n{loop_}{asked}{ENV}\n{print} '%s\\0' {marker}\n"
+                "{stay}\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\" \"$PWD\"\n{loops}{asked}{ENV}\n{print} '%s\\0' {marker}\n"
             )
         }
     }
@@ -117,10 +125,9 @@ fn separator(marker: &str) -> String {
 
 /// Finds the answer in the output; `None` where there is no whole one.
 pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
-    let begin = [b"\n", marker.as_bytes(), b"\0"].concat();
-    let starts = output.windows(begin.len()).enumerate().filter(|(_, window)| *window == begin);
+    let begin = format!("\n{marker}\0");
     // Of several the last whole one: a line that was not answered is typed again.
-    let starts: Vec<usize> = starts.map(|(at, _)| at + begin.len()).collect();
+    let starts: Vec<usize> = memmem::find_iter(output, &begin).map(|at| at + begin.len()).collect();
     starts.into_iter().rev().find_map(|at| parse_answer(shell, marker, &output[at..], question, home))
 }
 
@@ -198,7 +205,7 @@ fn with_zeros(text: &[u8], separator: &[u8]) -> Vec<u8> {
     let line = [separator, b"\n"].concat();
     let mut bytes = Vec::with_capacity(text.len());
     let mut rest = text;
-    while let Some(at) = rest.windows(line.len()).position(|window| window == line) {
+    while let Some(at) = memmem::find(rest, &line) {
         bytes.extend_from_slice(&rest[..at]);
         bytes.push(0);
         rest = &rest[at + line.len()..];

@@ -9,6 +9,8 @@ use std::fs;
 use std::io;
 use std::path::Path;
 
+use memchr::memmem;
+
 use super::answer::{Question, Said};
 use super::quoting::quoted;
 use super::start_mode::StartMode;
@@ -86,9 +88,8 @@ impl Typed {
         let typed = self.folder.path().as_os_str().as_encoded_bytes();
         let whole = |at: usize| {
             let answer = &output[at..];
-            let length = answer.windows(end.len()).position(|window| window == end.as_bytes())? + end.len();
-            let answer = &answer[..length];
-            let is_spoiled = answer.windows(typed.len()).any(|window| window == typed);
+            let answer = &answer[..memmem::find(answer, end.as_bytes())? + end.len()];
+            let is_spoiled = memmem::find(answer, typed).is_some();
             (!is_spoiled).then_some(answer)
         };
         begins(&marker, output).into_iter().rev().find_map(whole)
@@ -109,9 +110,7 @@ impl Typed {
 
 /// Where answers begin.
 fn begins(marker: &str, output: &[u8]) -> Vec<usize> {
-    let begin = format!("\n{marker}\0");
-    let starts = output.windows(begin.len()).enumerate().filter(|(_, window)| *window == begin.as_bytes());
-    starts.map(|(at, _)| at).collect()
+    memmem::find_iter(output, &format!("\n{marker}\0")).collect()
 }
 
 /// The text without the first of each pair of a return and a line's end.
