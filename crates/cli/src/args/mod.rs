@@ -145,6 +145,9 @@ pub enum Command {
     History {
         /// The change
         id: Option<u64>,
+        /// List those in the archive as well
+        #[arg(long, conflicts_with = "id")]
+        all: bool,
     },
     /// Take a change back: the last one that stands, or the one named
     Undo {

@@ -2,13 +2,18 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::jobs::history;
+use wagon_yard_core::jobs::history::{self, HistoryRequest};
 
 use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
 /// Lists the changes, or shows one in full.
-pub fn run(id: Option<u64>, context: &Context) -> Result<ExitCode, Failure> {
-    context.report(&history::run(&context.session, id)?, view::history::write)
+pub fn run(id: Option<u64>, all: bool, context: &Context) -> Result<ExitCode, Failure> {
+    let request = match id {
+        Some(id) => HistoryRequest::One(id),
+        None if all => HistoryRequest::All,
+        None => HistoryRequest::Recent,
+    };
+    context.report(&history::run(&context.session, request)?, view::history::write)
 }

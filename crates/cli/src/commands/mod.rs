@@ -50,7 +50,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Stock { mend: true, dry_run, .. }) => stock::run(StockRequest::Mend { dry_run }, context),
         Some(Command::Stock { no_run, .. }) => stock::run(StockRequest::List { asks: !no_run }, context),
         Some(Command::Retire(args)) => retire::run(args, context),
-        Some(Command::History { id }) => history::run(id, context),
+        Some(Command::History { id, all }) => history::run(id, all, context),
         Some(Command::Undo { id, dry_run }) => undo::run(UndoRequest { id, dry_run }, context),
         Some(Command::Register(args)) => register::register(args, context),
         Some(Command::Unregister(args)) => register::unregister(args, context),

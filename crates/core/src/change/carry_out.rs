@@ -55,14 +55,22 @@ impl Ledger {
         if change.changeset.is_empty() {
             return Ok(None);
         }
-        let contents = self.read()?;
+        let mut contents = self.read()?;
         self.set_aside(&contents)?;
+        self.move_old(&mut contents)?;
         let id = contents.next_id();
         let Change { does, undoes, changeset } = change;
         let operations = changeset.into_operations();
+        let mut copies = self.copies();
+        contents.records.iter().for_each(|record| copies.note(&record.operations));
+        let recorded = operations
+            .iter()
+            .cloned()
+            .map(|operation| operation.with_contents(|path, content| copies.record(path, &content)));
+        let recorded = recorded.collect::<Result<_, _>>()?;
         let (time, command) = (clock::now(), command.to_owned());
-        let begin = Line::Begin { format: FORMAT, id, time, command, does, undoes, operations: operations.clone() };
-        self.append(begin.encode().map_err(LedgerError::Record)?)?;
+        let begin = Line::Begin { format: FORMAT, id, time, command, does, undoes, operations: recorded };
+        self.append(&begin.encode().map_err(LedgerError::Record)?)?;
         let mut executor = Executor::new(places, self, id);
         let made = operations.iter().enumerate().try_for_each(|(at, operation)| executor.make(at, operation));
         let made = made.and_then(|()| self.add(&Line::Done { format: FORMAT, id }));
@@ -70,7 +78,7 @@ impl Ledger {
         let Err(why) = made else { return Ok(Some(id)) };
         // What was amended is in the ledger only.
         let amended = self.read().ok().and_then(|contents| contents.records.into_iter().rev().find(|r| r.id == id));
-        let operations = amended.map_or(operations, |record| record.operations);
+        let operations = amended.and_then(|record| self.operations(&record).ok()).unwrap_or(operations);
         let taken_back = operations.iter().rev().try_for_each(|operation| executor.take_back(operation));
         executor.announce();
         let line = Line::TakenBack { format: FORMAT, id, why: why.source.to_string() };
@@ -98,7 +106,8 @@ impl Ledger {
         self.set_aside(&contents)?;
         let mut settled = Vec::new();
         for record in contents.records.into_iter().rev().filter(|record| record.state == State::Open) {
-            let Record { id, command, does, operations, .. } = record;
+            let operations = self.operations(&record)?;
+            let Record { id, command, does, .. } = record;
             let mut executor = Executor::new(places, self, id);
             let done = operations.iter().all(|operation| executor.is_made(operation));
             if !done {

@@ -6,10 +6,11 @@ use std::io;
 use std::path::Path;
 
 use super::block::{block_put, block_taken};
+use super::content::Content;
 use super::error::FORMAT;
 use super::fault;
 use super::ledger::{Ledger, Line};
-use super::operation::{Content, Operation, Role, StoredValue, read};
+use super::operation::{Operation, Role, StoredValue, read};
 use super::undo::list_value_back;
 use crate::error::{FileContext as _, FileError};
 use crate::os;
@@ -171,8 +172,11 @@ impl<'a> Executor<'a> {
                 };
                 from = now;
                 if let Some(operation) = at {
-                    let content = |bytes: &Option<Vec<u8>>| bytes.clone().map(Content::from);
-                    let (before, after) = (content(&from), content(&into));
+                    let mut copies = self.ledger.copies();
+                    let mut recorded = |bytes: &Option<Vec<u8>>| {
+                        bytes.clone().map(|bytes| copies.record(path, &bytes.into())).transpose()
+                    };
+                    let (before, after) = (recorded(&from)?, recorded(&into)?);
                     self.ledger.add(&Line::Amend { format: FORMAT, id: self.id, operation, before, after })?;
                 }
                 continue;

@@ -6,12 +6,17 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
+use super::content::{Copies, Recorded};
 use super::error::{FORMAT, LedgerError};
 use super::fault;
-use super::operation::{Content, Operation, Role};
+use super::operation::{Operation, Role};
 use crate::error::{FileContext as _, FileError};
 use crate::os;
 use crate::whole_file;
+
+/// Of more changes than this the oldest go into the archive, so that so many are left.
+const MOST: usize = 2000;
+const LEAST: usize = 1000;
 
 /// A line of the ledger.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -26,10 +31,10 @@ pub(super) enum Line {
         does: String,
         #[serde(default, skip_serializing_if = "Option::is_none")]
         undoes: Option<u64>,
-        operations: Vec<Operation>,
+        operations: Vec<Operation<Recorded>>,
     },
     /// A file was otherwise than it was when the change was planned; this is what is done to it.
-    Amend { format: u32, id: u64, operation: usize, before: Option<Content>, after: Option<Content> },
+    Amend { format: u32, id: u64, operation: usize, before: Option<Recorded>, after: Option<Recorded> },
     /// It is done.
     Done { format: u32, id: u64 },
     /// It could not be done, and everything is as it was.
@@ -37,6 +42,15 @@ pub(super) enum Line {
 }
 
 impl Line {
+    fn format(&self) -> u32 {
+        match self {
+            Self::Begin { format, .. }
+            | Self::Amend { format, .. }
+            | Self::Done { format, .. }
+            | Self::TakenBack { format, .. } => *format,
+        }
+    }
+
     /// It as a line of the file.
     pub fn encode(&self) -> Result<Vec<u8>, serde_json::Error> {
         let mut text = serde_json::to_vec(self)?;
@@ -72,9 +86,9 @@ pub struct Record {
     pub undoes: Option<u64>,
     /// How it stands.
     pub state: State,
-    /// What it changes, in order.
+    /// What it changes, in order; [`Ledger::operations`] has them with the contents of files.
     #[serde(skip)]
-    pub operations: Vec<Operation>,
+    pub operations: Vec<Operation<Recorded>>,
 }
 
 /// Everything the ledger tells.
@@ -84,10 +98,6 @@ pub struct LedgerContents {
     pub records: Vec<Record>,
     /// The numbers of lines that can't be understood.
     pub damaged: Vec<usize>,
-    /// The lines that can, as they stand.
-    whole: Vec<u8>,
-    /// Those that can't.
-    spoiled: Vec<u8>,
 }
 
 /// The ledger of a yard.
@@ -109,60 +119,75 @@ impl Ledger {
         &self.file
     }
 
-    /// Reads it. A line that can't be understood is counted, and the rest is read.
+    /// The file of changes that are long done.
+    #[must_use]
+    pub fn archive(&self) -> PathBuf {
+        self.file.with_file_name("ledger-archive.jsonl")
+    }
+
+    /// The folder of copies of large contents beside it.
+    #[must_use]
+    pub fn contents(&self) -> PathBuf {
+        self.file.with_file_name("contents")
+    }
+
+    pub(super) fn copies(&self) -> Copies {
+        Copies::at(self.contents())
+    }
+
+    /// Reads it, but for what was moved into the archive. A line that can't be understood is counted, and the rest is read.
     ///
     /// # Errors
     /// When it cannot be read, or holds a record of a later version of this program.
     pub fn read(&self) -> Result<LedgerContents, LedgerError> {
-        let content = match fs::read(&self.file) {
-            Ok(content) => content,
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(LedgerContents::default()),
-            Err(e) => return Err(e).at("read", &self.file).map_err(Into::into),
-        };
         let mut contents = LedgerContents::default();
-        for (at, line) in content.split_inclusive(|byte| *byte == b'\n').enumerate() {
-            if line.trim_ascii().is_empty() {
-                continue;
-            }
-            let document: Option<serde_json::Value> = serde_json::from_slice(line).ok();
-            let format = document.as_ref().and_then(|document| document["format"].as_u64());
-            if let Some(found) = format.filter(|format| *format > u64::from(FORMAT)) {
-                return Err(LedgerError::Format { file: self.file.clone(), found });
-            }
-            // A line without its end was never flushed whole, so that nothing has followed from it.
-            let ended = line.ends_with(b"\n");
-            match document.filter(|_| ended).and_then(|document| serde_json::from_value(document).ok()) {
-                Some(event) => {
-                    contents.take(event);
-                    contents.whole.extend_from_slice(line);
-                }
-                None => {
-                    contents.damaged.push(at + 1);
-                    contents.spoiled.extend_from_slice(line.trim_ascii_end());
-                    contents.spoiled.push(b'\n');
-                }
-            }
-        }
+        contents.read(&self.file)?;
         Ok(contents)
+    }
+
+    /// Reads all of it.
+    ///
+    /// # Errors
+    /// As [`Self::read`].
+    pub fn read_all(&self) -> Result<LedgerContents, LedgerError> {
+        let mut contents = LedgerContents::default();
+        contents.read(&self.archive())?;
+        let archived = std::mem::take(&mut contents);
+        contents.read(&self.file)?;
+        // What a crash has left in both counts once.
+        let first = contents.first_id();
+        let earlier = archived.records.into_iter().filter(|record| record.id < first);
+        contents.records.splice(..0, earlier);
+        Ok(contents)
+    }
+
+    /// Reads as much of it as tells of this change and of all that came after it.
+    ///
+    /// # Errors
+    /// As [`Self::read`].
+    pub fn read_back_to(&self, id: u64) -> Result<LedgerContents, LedgerError> {
+        let contents = self.read()?;
+        if id >= contents.first_id() { Ok(contents) } else { self.read_all() }
+    }
+
+    /// What a change did, with the contents of files.
+    ///
+    /// # Errors
+    /// When a copy that the record needs is gone.
+    pub fn operations(&self, record: &Record) -> Result<Vec<Operation>, FileError> {
+        let mut copies = self.copies();
+        let whole =
+            |operation: &Operation<Recorded>| operation.clone().with_contents(|_, recorded| copies.whole(recorded));
+        record.operations.iter().map(whole).collect()
     }
 
     /// Adds a line, and has it on the disk before it returns.
     pub(super) fn add(&self, line: &Line) -> Result<(), FileError> {
-        self.append(line.encode().map_err(std::io::Error::from).at("write", &self.file)?)
+        self.append(&line.encode().map_err(std::io::Error::from).at("write", &self.file)?)
     }
 
-    pub(super) fn append(&self, text: Vec<u8>) -> Result<(), FileError> {
-        let fresh = !self.file.exists();
-        let write = || {
-            fault::step()?;
-            let mut file = File::options().create(true).append(true).open(&self.file)?;
-            file.write_all(&text)?;
-            file.sync_all()?;
-            fault::step()
-        };
-        write().at("write", &self.file)?;
-        let folder = self.file.parent().unwrap_or(Path::new("."));
-        if fresh { os::flush_folder(folder).at("flush the folder", folder) } else { Ok(()) }
+    pub(super) fn append(&self, text: &[u8]) -> Result<(), FileError> {
+        append(&self.file, text)
     }
 
     /// Moves lines that can't be understood into a file of their own beside it.
@@ -170,13 +195,92 @@ impl Ledger {
         if contents.damaged.is_empty() {
             return Ok(());
         }
+        let text = whole_file::read(&self.file).at("read", &self.file)?;
         let aside = self.file.with_file_name("ledger.damaged");
         let mut kept = fs::read(&aside).unwrap_or_default();
+        let mut whole = Vec::with_capacity(text.len());
+        for (at, line) in lines(&text) {
+            if contents.damaged.contains(&at) {
+                kept.extend_from_slice(line.trim_ascii_end());
+                kept.push(b'\n');
+            } else {
+                whole.extend_from_slice(line);
+            }
+        }
         // Kept first, so that a crash in between keeps them twice rather than not at all.
-        kept.extend_from_slice(&contents.spoiled);
         whole_file::replace(&aside, &kept)?;
-        Ok(whole_file::replace(&self.file, &contents.whole)?)
+        Ok(whole_file::replace(&self.file, &whole)?)
     }
+
+    /// Moves the oldest changes into the archive where there are many: each call reads the ledger, and few need those. All
+    /// of them have to be settled.
+    pub(super) fn move_old(&self, contents: &mut LedgerContents) -> Result<(), LedgerError> {
+        if contents.records.len() <= MOST || contents.unfinished().is_some() {
+            return Ok(());
+        }
+        let (archive, from) = (self.archive(), contents.first_id());
+        contents.records.drain(..contents.records.len() - LEAST);
+        let (old, rest) = split(&whole_file::read(&self.file).at("read", &self.file)?, contents.first_id());
+        // Archived first: what a crash in between leaves in both is told once, and goes here.
+        let archived = match whole_file::read(&archive) {
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => Vec::new(),
+            read => read.at("read", &archive)?,
+        };
+        let (before, again) = split(&archived, from);
+        if !again.is_empty() {
+            whole_file::replace(&archive, &before)?;
+        }
+        if !archive.exists() {
+            // It holds what the ledger holds, and is for the same eyes.
+            let made = File::options().create(true).append(true).open(&archive).at("make", &archive)?;
+            os::copy_rights(&self.file, &made).at("set the rights of", &archive)?;
+        }
+        append(&archive, &old)?;
+        Ok(whole_file::replace(&self.file, &rest)?)
+    }
+}
+
+/// Of a line only its format.
+#[derive(Deserialize)]
+struct OfFormat {
+    format: u32,
+}
+
+/// Of a line only which change it is of.
+#[derive(Deserialize)]
+struct OfChange {
+    id: u64,
+}
+
+/// The lines that hold something, with their numbers.
+fn lines(text: &[u8]) -> impl Iterator<Item = (usize, &[u8])> {
+    let lines = text.split_inclusive(|byte| *byte == b'\n').enumerate();
+    lines.map(|(at, line)| (at + 1, line)).filter(|(_, line)| !line.trim_ascii().is_empty())
+}
+
+/// The lines of changes before this one, and the others.
+fn split(text: &[u8], first: u64) -> (Vec<u8>, Vec<u8>) {
+    let (mut before, mut others) = (Vec::new(), Vec::new());
+    for (_, line) in lines(text) {
+        let is_before = serde_json::from_slice::<OfChange>(line).is_ok_and(|line| line.id < first);
+        if is_before { before.extend_from_slice(line) } else { others.extend_from_slice(line) }
+    }
+    (before, others)
+}
+
+/// Adds to the end of a file, and has it on the disk before it returns.
+fn append(file: &Path, text: &[u8]) -> Result<(), FileError> {
+    let fresh = !file.exists();
+    let write = || {
+        fault::step()?;
+        let mut open = File::options().create(true).append(true).open(file)?;
+        open.write_all(text)?;
+        open.sync_all()?;
+        fault::step()
+    };
+    write().at("write", file)?;
+    let folder = file.parent().unwrap_or(Path::new("."));
+    if fresh { os::flush_folder(folder).at("flush the folder", folder) } else { Ok(()) }
 }
 
 impl LedgerContents {
@@ -184,7 +288,7 @@ impl LedgerContents {
     #[must_use]
     pub fn card_files(&self) -> Vec<PathBuf> {
         let operations = self.records.iter().flat_map(|record| &record.operations);
-        let card = |operation: &Operation| match operation {
+        let card = |operation: &Operation<Recorded>| match operation {
             Operation::File { path, role: Role::Card, .. } => Some(path.clone()),
             _ => None,
         };
@@ -195,6 +299,30 @@ impl LedgerContents {
     #[must_use]
     pub fn unfinished(&self) -> Option<&Record> {
         self.records.iter().find(|record| record.state == State::Open)
+    }
+
+    /// Adds what a file tells; none is one that tells nothing.
+    fn read(&mut self, file: &Path) -> Result<(), LedgerError> {
+        let text = match whole_file::read(file) {
+            Ok(text) => text,
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(()),
+            Err(e) => return Err(e).at("read", file).map_err(Into::into),
+        };
+        for (at, line) in lines(&text) {
+            // A line without its end was never flushed whole, so that nothing has followed from it.
+            let ended = line.ends_with(b"\n");
+            let event: Option<Line> = serde_json::from_slice(line).ok().filter(|_| ended);
+            let format = || serde_json::from_slice(line).map_or(0, |line: OfFormat| line.format);
+            let found = event.as_ref().map_or_else(format, Line::format);
+            if found > FORMAT {
+                return Err(LedgerError::Format { file: file.to_owned(), found: found.into() });
+            }
+            match event {
+                Some(event) => self.take(event),
+                None => self.damaged.push(at),
+            }
+        }
+        Ok(())
     }
 
     fn take(&mut self, line: Line) {
@@ -223,6 +351,12 @@ impl LedgerContents {
         }
     }
 
+    /// The number of the first change that is told here; that of the next one where there is none.
+    #[must_use]
+    pub fn first_id(&self) -> u64 {
+        self.records.first().map_or(1, |record| record.id)
+    }
+
     /// The number of the next change.
     #[must_use]
     pub fn next_id(&self) -> u64 {
@@ -234,19 +368,51 @@ impl LedgerContents {
 mod tests {
     use crate::change::ledger::*;
 
+    fn begin(id: u64) -> Line {
+        let (time, command, does) = (String::new(), String::new(), format!("change {id}"));
+        Line::Begin { format: FORMAT, id, time, command, does, undoes: None, operations: Vec::new() }
+    }
+
+    #[test]
+    fn old_changes_go_into_the_archive_and_none_is_lost_or_told_twice() {
+        let folder = tempfile::tempdir().unwrap();
+        let ledger = Ledger::at(folder.path());
+        let done = |id| [begin(id), Line::Done { format: FORMAT, id }].map(|line| line.encode().unwrap()).concat();
+        let whole = |contents: &LedgerContents, next| {
+            let is_done = |(record, id): (&Record, u64)| record.id == id && record.state == State::Done;
+            contents.records.len() + 1 == usize::try_from(next).unwrap()
+                && contents.records.iter().zip(1..).all(is_done)
+        };
+        let mut next = 1;
+        for round in 0..3u64 {
+            let more = u64::try_from(MOST).unwrap() + 1;
+            ledger.append(&(next..next + more).flat_map(done).collect::<Vec<u8>>()).unwrap();
+            next += more;
+            let before = fs::read(&ledger.file).unwrap();
+            ledger.move_old(&mut ledger.read().unwrap()).unwrap();
+            assert_eq!(ledger.read().unwrap().records.len(), LEAST);
+            assert!(whole(&ledger.read_all().unwrap(), next));
+            if round == 1 {
+                // Ended between the two files.
+                fs::write(&ledger.file, before).unwrap();
+                let archive = fs::read(ledger.archive()).unwrap();
+                fs::write(ledger.archive(), &archive[..archive.len() - 40]).unwrap();
+                assert!(whole(&ledger.read_all().unwrap(), next));
+            }
+        }
+        assert_eq!(ledger.read_back_to(next - 1).unwrap().records.len(), LEAST);
+        assert!(whole(&ledger.read_back_to(1).unwrap(), next));
+        // One that is open keeps all where they are.
+        ledger.append(&(next..next + 2000).flat_map(done).collect::<Vec<u8>>()).unwrap();
+        ledger.add(&begin(next + 2000)).unwrap();
+        ledger.move_old(&mut ledger.read().unwrap()).unwrap();
+        assert_eq!(ledger.read().unwrap().records.len(), LEAST + 2001);
+    }
+
     #[test]
     fn a_damaged_line_is_set_aside_and_the_rest_is_told() {
         let folder = tempfile::tempdir().unwrap();
         let ledger = Ledger::at(folder.path());
-        let begin = |id| Line::Begin {
-            format: FORMAT,
-            id,
-            time: String::new(),
-            command: String::new(),
-            does: format!("change {id}"),
-            undoes: None,
-            operations: Vec::new(),
-        };
         ledger.add(&begin(1)).unwrap();
         ledger.add(&Line::Done { format: FORMAT, id: 1 }).unwrap();
         let mut text = fs::read(&ledger.file).unwrap();

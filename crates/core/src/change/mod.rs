@@ -4,6 +4,7 @@
 
 mod block;
 mod carry_out;
+mod content;
 mod error;
 mod executor;
 mod fault;
@@ -13,7 +14,8 @@ mod undo;
 
 pub use block::{BLOCK_BEGINS, block_put, block_taken};
 pub use carry_out::{Change, Settled};
+pub use content::{Content, Recorded};
 pub use error::LedgerError;
 pub use ledger::{Ledger, LedgerContents, Record, State};
-pub use operation::{Changeset, Content, Operation, Role, StoredValue};
+pub use operation::{Changeset, Operation, Role, StoredValue};
 pub use undo::{ChangedSince, list_back, list_value_back, table_back, values_back};

@@ -6,41 +6,11 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
+use super::content::Content;
 use crate::error::{FileContext as _, FileError};
 use crate::os::RawValue;
 use crate::scope::Scope;
 use crate::whole_file;
-
-/// The content of a file: as text, or, where it is not Unicode, in hex.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(untagged)]
-pub enum Content {
-    /// As it is.
-    Text(String),
-    /// Byte for byte.
-    Hex {
-        /// Two digits for each byte; a record with any other digit is damaged.
-        #[serde(with = "hex::serde")]
-        hex: Vec<u8>,
-    },
-}
-
-impl From<Vec<u8>> for Content {
-    fn from(bytes: Vec<u8>) -> Self {
-        String::from_utf8(bytes).map_or_else(|e| Self::Hex { hex: e.into_bytes() }, Self::Text)
-    }
-}
-
-impl Content {
-    /// The bytes.
-    #[must_use]
-    pub fn bytes(&self) -> Vec<u8> {
-        match self {
-            Self::Text(text) => text.clone().into_bytes(),
-            Self::Hex { hex } => hex.clone(),
-        }
-    }
-}
 
 /// A value of the registry: its type number, and its text, or, where that does not say all, its bytes in hex.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -125,10 +95,10 @@ pub enum Role {
     Restored,
 }
 
-/// An elementary change.
+/// An elementary change; `C` is how it has the contents of files.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "operation", rename_all = "kebab-case")]
-pub enum Operation {
+pub enum Operation<C = Content> {
     /// A folder is made.
     Folder {
         /// The folder.
@@ -141,9 +111,9 @@ pub enum Operation {
         /// What it is for.
         role: Role,
         /// Its content before; null where it was not there.
-        before: Option<Content>,
+        before: Option<C>,
         /// Its content after; null where it goes.
-        after: Option<Content>,
+        after: Option<C>,
     },
     /// A startup file gets or loses the block with this line.
     Startup {
@@ -152,9 +122,9 @@ pub enum Operation {
         /// The line of the block.
         line: Content,
         /// Its content before; null where it was not there.
-        before: Option<Content>,
+        before: Option<C>,
         /// Its content after; null where it goes.
-        after: Option<Content>,
+        after: Option<C>,
     },
     /// A value of the registry is written or removed.
     Value {
@@ -176,7 +146,29 @@ pub enum Operation {
     },
 }
 
-impl Operation {
+impl<C> Operation<C> {
+    /// The same with the contents of files in another form, each made of the file and its content.
+    ///
+    /// # Errors
+    /// Those of `form`.
+    pub fn with_contents<D, E>(self, mut form: impl FnMut(&Path, C) -> Result<D, E>) -> Result<Operation<D>, E> {
+        Ok(match self {
+            Self::Folder { path } => Operation::Folder { path },
+            Self::File { path, role, before, after } => {
+                let before = before.map(|content| form(&path, content)).transpose()?;
+                let after = after.map(|content| form(&path, content)).transpose()?;
+                Operation::File { path, role, before, after }
+            }
+            Self::Startup { path, line, before, after } => {
+                let before = before.map(|content| form(&path, content)).transpose()?;
+                let after = after.map(|content| form(&path, content)).transpose()?;
+                Operation::Startup { path, line, before, after }
+            }
+            Self::Value { scope, name, before, after } => Operation::Value { scope, name, before, after },
+            Self::Move { from, to } => Operation::Move { from, to },
+        })
+    }
+
     /// The file that is changed.
     #[must_use]
     pub fn place(&self) -> Option<&Path> {
@@ -320,7 +312,7 @@ pub(super) fn read(path: &Path) -> Result<Option<Vec<u8>>, FileError> {
 mod tests {
     use proptest::prelude::*;
 
-    use crate::change::operation::*;
+    use super::*;
 
     proptest! {
         #[test]

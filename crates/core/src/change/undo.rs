@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeSet, HashSet};
 
+use super::content::Recorded;
 use super::ledger::{LedgerContents, State};
 use super::operation::{Changeset, Operation, StoredValue};
 use crate::error::FileError;
@@ -33,7 +34,8 @@ impl LedgerContents {
     /// The last change after `id` that stands and touches this file.
     #[must_use]
     pub fn later(&self, id: u64, file: &std::path::Path) -> Option<u64> {
-        let touches = |operation: &Operation| matches!(operation, Operation::File { path, .. } if path == file);
+        let touches =
+            |operation: &Operation<Recorded>| matches!(operation, Operation::File { path, .. } if path == file);
         let undone = self.taken_back();
         let mut after = self.records.iter().filter(|r| r.id > id && r.state == State::Done);
         after.rfind(|r| !undone.contains(&r.id) && r.operations.iter().any(touches)).map(|r| r.id)

@@ -92,6 +92,16 @@ impl Checksum {
     }
 }
 
+impl Checksum {
+    /// Of bytes that are in memory.
+    #[must_use]
+    pub fn of(algorithm: Algorithm, bytes: &[u8]) -> Self {
+        let mut hasher = Hasher::new(algorithm);
+        hasher.update(bytes);
+        Self { algorithm, value: hasher.end() }
+    }
+}
+
 /// Computes checksums in one pass over the content, in the order of the algorithms.
 ///
 /// # Errors

@@ -13,6 +13,8 @@ use crate::session::Session;
 pub struct History {
     /// The changes, newest first.
     pub changes: Vec<ChangeTold>,
+    /// How many older ones the archive has beside these.
+    pub archived: u64,
     /// The numbers of lines of the ledger that can't be read; the next change sets them aside.
     pub damaged_lines: Vec<usize>,
 }
@@ -76,29 +78,42 @@ pub struct Difference {
     pub diff: String,
 }
 
+/// Which changes are wanted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum HistoryRequest {
+    /// Those that are not in the archive yet.
+    Recent,
+    /// All of them.
+    All,
+    /// One, in full.
+    One(u64),
+}
+
 /// Lists the changes, or tells one of them in full.
 ///
 /// # Errors
 /// When the ledger cannot be read, or has no such change.
-pub fn run(session: &Session, id: Option<u64>) -> Result<Report<History>, HistoryError> {
-    let contents = session.yard.ledger().read()?;
-    let undone = contents.taken_back();
-    let wanted = |record: &&Record| id.is_none_or(|id| id == record.id);
-    let changes: Vec<ChangeTold> = contents
-        .records
-        .iter()
-        .rev()
-        .filter(wanted)
-        .map(|record| ChangeTold {
+pub fn run(session: &Session, request: HistoryRequest) -> Result<Report<History>, HistoryError> {
+    let ledger = session.yard.ledger();
+    let (contents, id) = match request {
+        HistoryRequest::Recent => (ledger.read()?, None),
+        HistoryRequest::All => (ledger.read_all()?, None),
+        HistoryRequest::One(id) => (ledger.read_back_to(id)?, Some(id)),
+    };
+    let (undone, archived) = (contents.taken_back(), contents.first_id() - 1);
+    let mut changes = Vec::new();
+    for record in contents.records.into_iter().rev().filter(|record| id.is_none_or(|id| id == record.id)) {
+        let whole = id.map(|_| ledger.operations(&record)).transpose().map_err(LedgerError::from)?;
+        changes.push(ChangeTold {
             undone: record.state == State::Done && undone.contains(&record.id),
             touched: record.operations.iter().filter_map(Operation::words).collect(),
-            differences: id.map(|_| record.operations.iter().filter_map(difference).collect()).unwrap_or_default(),
-            record: record.clone(),
-        })
-        .collect();
+            differences: whole.unwrap_or_default().iter().filter_map(difference).collect(),
+            record,
+        });
+    }
     match id.filter(|_| changes.is_empty()) {
         Some(id) => Err(HistoryError::NoChange(id)),
-        None => Ok(Report::new(History { changes, damaged_lines: contents.damaged })),
+        None => Ok(Report::new(History { changes, archived, damaged_lines: contents.damaged })),
     }
 }
 

@@ -112,7 +112,7 @@ impl Yard {
 
     /// Keeps records from other users: they hold what stands in startup files. The stock stays as it is.
     fn keep_private(&self) -> Result<(), FileError> {
-        for folder in [self.cards_folder(), self.startup_before(), self.logs()] {
+        for folder in [self.cards_folder(), self.startup_before(), self.logs(), self.ledger().contents()] {
             own_folder(&folder)?;
             fs::create_dir_all(&folder).at("make the folder", &folder)?;
             os::set_folder_mode(&folder, 0o700).at("set the rights of", &folder)?;

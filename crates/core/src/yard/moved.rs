@@ -30,14 +30,14 @@ impl Yard {
     /// # Errors
     /// When a file cannot be written.
     pub fn take_over(&self) -> Result<Option<PathBuf>, YardError> {
-        let ledger = self.ledger().file().to_owned();
-        let aside = ledger.with_extension("jsonl.before-move");
+        let aside = |file: &Path| file.with_extension("jsonl.before-move");
+        let (ledger, archive) = (self.ledger().file().to_owned(), self.ledger().archive());
         let is_there = fs::metadata(&ledger).is_ok_and(|seen| seen.len() > 0);
-        if is_there {
-            fs::rename(&ledger, &aside).at("set aside", &ledger)?;
+        for file in [&archive, &ledger].into_iter().filter(|file| is_there && file.exists()) {
+            fs::rename(file, aside(file)).at("set aside", file)?;
         }
         self.note_place()?;
-        Ok(is_there.then_some(aside))
+        Ok(is_there.then(|| aside(&ledger)))
     }
 
     fn note_place(&self) -> Result<(), YardError> {
@@ -50,7 +50,7 @@ impl Yard {
 
     /// The yard in which the ledger's first card lies.
     fn place_in_ledger(&self) -> Result<Option<PathBuf>, YardError> {
-        let cards = self.ledger().read()?.card_files();
+        let cards = self.ledger().read_all()?.card_files();
         let yard = |card: &PathBuf| Some(card.parent()?.parent()?.parent()?.to_owned());
         Ok(cards.iter().find_map(yard))
     }

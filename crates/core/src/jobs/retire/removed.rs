@@ -28,17 +28,18 @@ pub(super) fn remove(
     lock: &YardLock,
     goes: impl Fn(Duration) -> bool,
 ) -> Result<Vec<PathBuf>, SessionError> {
-    let told = yard.ledger().read()?;
+    let kept = kept_folders(yard)?;
+    // The number of the change that brought it there is the end of its name.
+    let id = |folder: &PathBuf| -> Option<u64> { folder.extension()?.to_str()?.parse().ok() };
+    let told = yard.ledger().read_back_to(kept.iter().filter_map(id).min().unwrap_or(u64::MAX))?;
     let now = SystemTime::now();
     let age = |folder: &PathBuf| {
-        // The number of the change that brought it there is the end of its name.
-        let id: u64 = folder.extension()?.to_str()?.parse().ok()?;
+        let id = id(folder)?;
         let time = clock::parse(&told.records.iter().find(|record| record.id == id)?.time)?;
         now.duration_since(time).ok()
     };
     // Of what nobody knows anything the age is none: it goes only where all do.
-    let gone: Vec<PathBuf> =
-        kept_folders(yard)?.into_iter().filter(|folder| goes(age(folder).unwrap_or_default())).collect();
+    let gone: Vec<PathBuf> = kept.into_iter().filter(|folder| goes(age(folder).unwrap_or_default())).collect();
     let mut changeset = Changeset::default();
     for folder in &gone {
         changeset.shift(folder, &yard.staging().join(folder.file_name().unwrap_or_default()));

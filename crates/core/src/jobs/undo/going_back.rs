@@ -5,7 +5,7 @@ use std::path::Path;
 
 use super::error::UndoError;
 use crate::change::{
-    Changeset, Content, LedgerContents, Operation, Record, Role, block_taken, list_back, table_back, values_back,
+    Changeset, Content, LedgerContents, Operation, Role, block_taken, list_back, table_back, values_back,
 };
 use crate::error::FileContext as _;
 use crate::registration::Registrar;
@@ -20,8 +20,10 @@ pub(super) struct GoingBack<'a> {
     pub session: &'a Session,
     /// All that the ledger tells.
     pub contents: &'a LedgerContents,
-    /// The change.
-    pub record: &'a Record,
+    /// The number of the change.
+    pub id: u64,
+    /// What it did.
+    pub operations: Vec<Operation>,
 }
 
 impl GoingBack<'_> {
@@ -31,7 +33,7 @@ impl GoingBack<'_> {
         let mut changeset = Changeset::default();
         let mut stock = self.session.cards()?;
         let mut own = yard.own_entries()?;
-        for operation in self.record.operations.iter().rev() {
+        for operation in self.operations.iter().rev() {
             match operation {
                 Operation::File { path, role: Role::Card, before, after } => {
                     stock = self.card(&mut changeset, stock, path, before.as_ref(), after.as_ref())?;
@@ -54,7 +56,7 @@ impl GoingBack<'_> {
                 | Operation::Folder { .. } => {}
             }
         }
-        let touches_stores = self.record.operations.iter().any(|operation| {
+        let touches_stores = self.operations.iter().any(|operation| {
             matches!(
                 operation,
                 Operation::Startup { .. } | Operation::Value { .. } | Operation::File { role: Role::Generated, .. }
@@ -70,7 +72,7 @@ impl GoingBack<'_> {
     }
 
     fn later(&self, file: &Path) -> UndoError {
-        let id = self.record.id;
+        let id = self.id;
         UndoError::Later { id, file: file.to_owned(), later: self.contents.later(id, file) }
     }
 
@@ -122,7 +124,7 @@ impl GoingBack<'_> {
     /// A folder goes back. What came from staging goes where tools go that leave the stock, so that it can come again.
     fn shift(&self, changeset: &mut Changeset, from: &Path, to: &Path) -> Result<(), UndoError> {
         if !to.exists() {
-            return Err(UndoError::Gone { id: self.record.id, folder: to.to_owned() });
+            return Err(UndoError::Gone { id: self.id, folder: to.to_owned() });
         }
         let yard = &self.session.yard;
         if !from.starts_with(yard.staging()) {
@@ -144,7 +146,7 @@ impl GoingBack<'_> {
         let registrar = Registrar { yard: &self.session.yard, stock, asking: self.session.asking()? };
         let mut plan = registrar.plan_startup_files(own)?;
         for change in &mut plan.changes {
-            for operation in &self.record.operations {
+            for operation in &self.operations {
                 let Operation::Startup { path, before: Some(before), after: Some(after), line } = operation else {
                     continue;
                 };
@@ -170,10 +172,10 @@ impl GoingBack<'_> {
             before.push((scope, yard.path_before(scope)?.filter(|_| !used)));
         }
         let last = |scope| before.iter().find(|(of, _)| *of == scope).and_then(|(_, before)| *before);
-        changeset.extend(values_back(&self.record.operations, &self.session.machine.registry(), last)?);
+        changeset.extend(values_back(&self.operations, &self.session.machine.registry(), last)?);
         // What `Path` was is known again where the change had it forgotten.
         let used = stock.iter().any(|card| card.registration.is_some());
-        for operation in self.record.operations.iter().filter(|_| used) {
+        for operation in self.operations.iter().filter(|_| used) {
             if let Operation::File { path, role: Role::PathBefore, before: Some(before), after: None } = operation
                 && !path.exists()
             {

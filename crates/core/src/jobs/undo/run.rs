@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use super::error::UndoError;
 use super::going_back::GoingBack;
-use crate::change::{Change, LedgerContents, Record, State};
+use crate::change::{Change, Ledger, LedgerContents, LedgerError, Record, State};
 use crate::report::{Report, ReportBody};
 use crate::session::Session;
 
@@ -44,11 +44,13 @@ impl ReportBody for Undone {
 /// When there is no such change, or it cannot be taken back without loss; nothing is changed then.
 pub fn run(session: &Session, request: &UndoRequest) -> Result<Report<Undone>, UndoError> {
     // Looked for before the lock, so that a wrong number makes no yard.
-    find(&session.yard.ledger().read()?, request.id)?;
+    let ledger = session.yard.ledger();
+    find(&read(&ledger, request.id)?, request.id)?;
     let lock = session.lock_unless(request.dry_run)?;
-    let contents = session.yard.ledger().read()?;
+    let contents = read(&ledger, request.id)?;
     let record = find(&contents, request.id)?;
-    let changeset = GoingBack { session, contents: &contents, record }.changeset()?;
+    let operations = ledger.operations(record).map_err(LedgerError::from)?;
+    let changeset = GoingBack { session, contents: &contents, id: record.id, operations }.changeset()?;
     let touched = changeset.touched();
     let does = format!("take back change {}: {}", record.id, record.does);
     let id = match lock {
@@ -57,6 +59,11 @@ pub fn run(session: &Session, request: &UndoRequest) -> Result<Report<Undone>, U
     };
     let (undone, does) = (record.id, record.does.clone());
     Ok(Report::new(Undone { dry_run: request.dry_run, undone, does, id, touched }))
+}
+
+/// As much as has to be known to take this change back.
+fn read(ledger: &Ledger, id: Option<u64>) -> Result<LedgerContents, LedgerError> {
+    id.map_or_else(|| ledger.read(), |id| ledger.read_back_to(id))
 }
 
 fn find(contents: &LedgerContents, id: Option<u64>) -> Result<&Record, UndoError> {

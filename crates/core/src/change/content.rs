@@ -1,0 +1,241 @@
+//! What files hold, and how the ledger records it: small contents as they are, larger ones as a copy by checksum or as what
+//! differs from such a copy, so that the ledger does not grow with the files.
+
+use std::collections::HashMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+
+use super::operation::Operation;
+use crate::checksum::{Algorithm, Checksum};
+use crate::error::{FileContext as _, FileError};
+use crate::whole_file;
+
+/// Up to so many bytes a content, or what differs, stands in the ledger itself.
+const SMALL: usize = 1 << 10;
+
+/// The content of a file: as text, or, where it is not Unicode, in hex.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum Content {
+    /// As it is.
+    Text(String),
+    /// Byte for byte.
+    Hex {
+        /// Two digits for each byte; a record with any other digit is damaged.
+        #[serde(with = "hex::serde")]
+        hex: Vec<u8>,
+    },
+}
+
+impl From<Vec<u8>> for Content {
+    fn from(bytes: Vec<u8>) -> Self {
+        String::from_utf8(bytes).map_or_else(|e| Self::Hex { hex: e.into_bytes() }, Self::Text)
+    }
+}
+
+impl Content {
+    /// The bytes.
+    #[must_use]
+    pub fn bytes(&self) -> Vec<u8> {
+        self.as_bytes().to_vec()
+    }
+
+    fn as_bytes(&self) -> &[u8] {
+        match self {
+            Self::Text(text) => text.as_bytes(),
+            Self::Hex { hex } => hex,
+        }
+    }
+}
+
+/// A content as the ledger has it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum Recorded {
+    /// As it is.
+    Whole(Content),
+    /// As a copy in which some bytes were exchanged.
+    Near {
+        /// The SHA-256 of the copy.
+        near: String,
+        /// Where the exchange begins, in bytes.
+        at: usize,
+        /// How many bytes of the copy go there.
+        without: usize,
+        /// What stands in their place.
+        with: Content,
+        /// The SHA-256 of the outcome.
+        sha256: String,
+    },
+    /// As a copy.
+    Kept {
+        /// Its SHA-256.
+        kept: String,
+    },
+}
+
+/// The copies beside a ledger, each named by its SHA-256.
+#[derive(Debug)]
+pub(super) struct Copies {
+    folder: PathBuf,
+    /// The copy that the contents of a file were last recorded by.
+    last: HashMap<PathBuf, String>,
+    read: HashMap<String, Vec<u8>>,
+}
+
+impl Copies {
+    /// In this folder.
+    pub fn at(folder: PathBuf) -> Self {
+        Self { folder, last: HashMap::new(), read: HashMap::new() }
+    }
+
+    /// Notes which copies these operations were recorded by.
+    pub fn note(&mut self, operations: &[Operation<Recorded>]) {
+        for operation in operations {
+            let (Operation::File { path, before, after, .. } | Operation::Startup { path, before, after, .. }) =
+                operation
+            else {
+                continue;
+            };
+            for recorded in [before, after].into_iter().flatten() {
+                if let Recorded::Near { near: copy, .. } | Recorded::Kept { kept: copy } = recorded {
+                    self.last.insert(path.clone(), copy.clone());
+                }
+            }
+        }
+    }
+
+    /// A content of a file as it is recorded; a copy that this needs is on the disk then.
+    ///
+    /// # Errors
+    /// When a copy cannot be written.
+    pub fn record(&mut self, path: &Path, content: &Content) -> Result<Recorded, FileError> {
+        let bytes = content.as_bytes();
+        if bytes.len() <= SMALL {
+            return Ok(Recorded::Whole(content.clone()));
+        }
+        let sha256 = Checksum::of(Algorithm::Sha256, bytes).to_string();
+        if let Some(last) = self.last.get(path).cloned()
+            && let Ok(copy) = self.copy(&last)
+        {
+            if last == sha256 {
+                return Ok(Recorded::Kept { kept: sha256 });
+            }
+            let (at, without, with) = exchange(copy, bytes);
+            if with.len() <= SMALL {
+                return Ok(Recorded::Near { near: last, at, without, with: with.to_vec().into(), sha256 });
+            }
+        }
+        self.keep(&sha256, bytes)?;
+        self.last.insert(path.to_owned(), sha256.clone());
+        self.read.insert(sha256.clone(), bytes.to_vec());
+        Ok(Recorded::Kept { kept: sha256 })
+    }
+
+    /// A recorded content.
+    ///
+    /// # Errors
+    /// When the copy it needs is gone or is another one by now.
+    pub fn whole(&mut self, recorded: Recorded) -> Result<Content, FileError> {
+        match recorded {
+            Recorded::Whole(content) => Ok(content),
+            Recorded::Kept { kept } => Ok(self.copy(&kept)?.to_vec().into()),
+            Recorded::Near { near, at, without, with, sha256 } => {
+                let place = self.folder.join(&near);
+                let copy = self.copy(&near)?;
+                let parts = copy.get(..at).zip(at.checked_add(without).and_then(|end| copy.get(end..)));
+                let bytes = parts.map(|(before, behind)| [before, with.as_bytes(), behind].concat());
+                let bytes = bytes.filter(|bytes| Checksum::of(Algorithm::Sha256, bytes).to_string() == sha256);
+                Ok(bytes.ok_or_else(damaged).at("restore a content by", &place)?.into())
+            }
+        }
+    }
+
+    fn copy(&mut self, sha256: &str) -> Result<&[u8], FileError> {
+        if !self.read.contains_key(sha256) {
+            // What stands in a record names no other file.
+            let is_checksum = Checksum::parse(Algorithm::Sha256, sha256).is_ok();
+            let place = self.folder.join(if is_checksum { sha256 } else { "none" });
+            let bytes = whole_file::read(&place).at("read", &place)?;
+            if Checksum::of(Algorithm::Sha256, &bytes).to_string() != sha256 {
+                return Err(damaged()).at("use", &place);
+            }
+            self.read.insert(sha256.to_owned(), bytes);
+        }
+        Ok(self.read.get(sha256).map_or(&[], Vec::as_slice))
+    }
+
+    fn keep(&self, sha256: &str, bytes: &[u8]) -> Result<(), FileError> {
+        let place = self.folder.join(sha256);
+        if whole_file::read(&place).is_ok_and(|there| there == bytes) {
+            return Ok(());
+        }
+        fs::create_dir_all(&self.folder).at("make the folder", &self.folder)?;
+        whole_file::replace(&place, bytes)
+    }
+}
+
+fn damaged() -> std::io::Error {
+    std::io::Error::new(std::io::ErrorKind::InvalidData, "its checksum is another one by now")
+}
+
+/// Where a content differs from a copy: from which byte on, how many of the copy go, and what comes.
+fn exchange<'a>(copy: &[u8], content: &'a [u8]) -> (usize, usize, &'a [u8]) {
+    let at = copy.iter().zip(content).take_while(|(one, other)| one == other).count();
+    let (rest, other) = (&copy[at..], &content[at..]);
+    let same = rest.iter().rev().zip(other.iter().rev()).take_while(|(one, other)| one == other).count();
+    (at, rest.len() - same, &other[..other.len() - same])
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn what_is_recorded_comes_back_to_the_byte(
+            contents in proptest::collection::vec((0usize..4000, 0usize..3000, proptest::collection::vec(any::<u8>(), 0..2000)), 1..12),
+        ) {
+            let folder = tempfile::tempdir().unwrap();
+            let mut copies = Copies::at(folder.path().join("contents"));
+            let (mut now, mut recorded) = (b"tide\n".repeat(600), Vec::new());
+            for (at, length, with) in contents {
+                let at = at.min(now.len());
+                now.splice(at..(at + length).min(now.len()), with);
+                let content = Content::from(now.clone());
+                let text = serde_json::to_string(&copies.record(Path::new("/f"), &content).unwrap()).unwrap();
+                prop_assert!(text.len() < 8 * SMALL);
+                recorded.push((text, content));
+            }
+            let mut copies = Copies::at(folder.path().join("contents"));
+            for (text, content) in recorded {
+                prop_assert_eq!(copies.whole(serde_json::from_str(&text).unwrap()).unwrap(), content);
+            }
+        }
+    }
+
+    #[test]
+    fn a_large_file_is_kept_once_and_a_spoiled_copy_restores_nothing() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut copies = Copies::at(folder.path().join("contents"));
+        let large = vec![b'x'; 1 << 20];
+        for round in 0..10u8 {
+            let with_block = [&large[..], &[round; 200]].concat();
+            for content in [large.clone(), with_block] {
+                copies.record(Path::new("/f"), &content.into()).unwrap();
+            }
+        }
+        let kept: Vec<_> = fs::read_dir(&copies.folder).unwrap().map(|entry| entry.unwrap().path()).collect();
+        assert_eq!(kept.len(), 1);
+        let near = copies.record(Path::new("/f"), &[&large[..], b"end"].concat().into()).unwrap();
+        let mut fresh = Copies::at(copies.folder.clone());
+        assert_eq!(fresh.whole(near.clone()).unwrap().bytes().len(), (1 << 20) + 3);
+        fs::write(&kept[0], "other").unwrap();
+        assert!(Copies::at(copies.folder.clone()).whole(near).is_err());
+        assert!(copies.whole(Recorded::Kept { kept: "../f".to_owned() }).is_err());
+    }
+}
