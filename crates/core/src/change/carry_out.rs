@@ -3,7 +3,7 @@
 use super::error::{FORMAT, LedgerError};
 use super::executor::Executor;
 use super::ledger::{Ledger, Line, Record, State};
-use super::operation::Changeset;
+use super::operation::{Changeset, Operation};
 use crate::clock;
 use crate::registry::RegistryPlaces;
 
@@ -62,7 +62,11 @@ impl Ledger {
         let Change { does, undoes, changeset } = change;
         let operations = changeset.into_operations();
         let mut copies = self.copies();
-        contents.records.iter().for_each(|record| copies.note(&record.operations));
+        for (path, recorded) in
+            contents.records.iter().flat_map(|record| &record.operations).flat_map(Operation::contents)
+        {
+            copies.note(path, recorded);
+        }
         let recorded = operations
             .iter()
             .cloned()

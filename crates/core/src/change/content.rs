@@ -7,7 +7,6 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-use super::operation::Operation;
 use crate::checksum::{Algorithm, Checksum};
 use crate::error::{FileContext as _, FileError};
 use crate::whole_file;
@@ -91,19 +90,10 @@ impl Copies {
         Self { folder, last: HashMap::new(), read: HashMap::new() }
     }
 
-    /// Notes which copies these operations were recorded by.
-    pub fn note(&mut self, operations: &[Operation<Recorded>]) {
-        for operation in operations {
-            let (Operation::File { path, before, after, .. } | Operation::Startup { path, before, after, .. }) =
-                operation
-            else {
-                continue;
-            };
-            for recorded in [before, after].into_iter().flatten() {
-                if let Recorded::Near { near: copy, .. } | Recorded::Kept { kept: copy } = recorded {
-                    self.last.insert(path.clone(), copy.clone());
-                }
-            }
+    /// Notes how a content of a file was recorded.
+    pub fn note(&mut self, path: &Path, recorded: &Recorded) {
+        if let Recorded::Near { near: copy, .. } | Recorded::Kept { kept: copy } = recorded {
+            self.last.insert(path.to_owned(), copy.clone());
         }
     }
 

@@ -169,6 +169,18 @@ impl<C> Operation<C> {
         })
     }
 
+    /// The contents of files in it, each with the file.
+    pub fn contents(&self) -> impl Iterator<Item = (&Path, &C)> {
+        let (path, contents) = match self {
+            Self::File { path, before, after, .. } | Self::Startup { path, before, after, .. } => {
+                (path.as_path(), [before.as_ref(), after.as_ref()])
+            }
+            Self::Folder { path } | Self::Move { to: path, .. } => (path.as_path(), [None, None]),
+            Self::Value { .. } => (Path::new(""), [None, None]),
+        };
+        contents.into_iter().flatten().map(move |content| (path, content))
+    }
+
     /// The file that is changed.
     #[must_use]
     pub fn place(&self) -> Option<&Path> {

@@ -12,7 +12,10 @@ use crate::os::{self, SealChannel, SealReport, SealRequest};
 use crate::progress::Stop;
 
 /// How much of each stream is kept, in bytes; what comes after it is read and thrown away.
-const KEPT_OUTPUT: usize = 8 << 20;
+const KEPT_OUTPUT: usize = 1 << 20;
+
+/// The same of what is written at a terminal: shells answer there for thousands of names.
+const KEPT_AT_TERMINAL: usize = 16 << 20;
 
 /// How long a stream may stay open after its program has ended: a child left in the background can hold it.
 const GRACE: Duration = Duration::from_millis(200);
@@ -141,10 +144,10 @@ pub(super) fn run_on(
     }
     let reader = typist.as_ref().map(|(ours, _)| ours.try_clone());
     let stdout = match reader {
-        Some(reader) => Collected::from(reader.ok()),
-        None => Collected::from(child.stdout().take()),
+        Some(reader) => Collected::from(reader.ok(), KEPT_AT_TERMINAL),
+        None => Collected::from(child.stdout().take(), KEPT_OUTPUT),
     };
-    let stderr = Collected::from(child.stderr().take());
+    let stderr = Collected::from(child.stderr().take(), KEPT_OUTPUT);
     let mut heard = [0; 2];
     let mut tell = || {
         let Some(hear) = hear else { return };
@@ -227,7 +230,7 @@ fn spawn(wrapped: &mut process_wrap::std::CommandWrap) -> io::Result<Box<dyn pro
 struct Collected(Arc<Mutex<(Vec<u8>, bool)>>);
 
 impl Collected {
-    fn from(stream: Option<impl Read + Send + 'static>) -> Self {
+    fn from(stream: Option<impl Read + Send + 'static>, most: usize) -> Self {
         let collected = Self(Arc::new(Mutex::new((Vec::new(), stream.is_none()))));
         if let Some(mut stream) = stream {
             let into = collected.clone();
@@ -235,7 +238,7 @@ impl Collected {
                 let mut buffer = vec![0; 1 << 14];
                 while let Ok(read @ 1..) = stream.read(&mut buffer) {
                     let mut kept = into.lock();
-                    let room = KEPT_OUTPUT - kept.0.len();
+                    let room = most - kept.0.len();
                     kept.0.extend_from_slice(&buffer[..read.min(room)]);
                 }
                 into.lock().1 = true;
