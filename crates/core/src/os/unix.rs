@@ -323,6 +323,15 @@ pub fn in_own_session(command: std::process::Command) -> process_wrap::std::Comm
     wrapped
 }
 
+/// Prepares a command to run in a process group of its own, which can be ended whole and gets no Ctrl-C. Unlike a session it
+/// needs no copy of this process to begin with (posix_spawn(3)).
+#[must_use]
+pub fn in_own_group(command: std::process::Command) -> process_wrap::std::CommandWrap {
+    let mut wrapped = process_wrap::std::CommandWrap::from(command);
+    wrapped.wrap(process_wrap::std::ProcessGroup::leader());
+    wrapped
+}
+
 /// Whether a start failed only because somebody still has the program open for writing (`ETXTBSY`).
 #[must_use]
 pub fn is_busy(error: &io::Error) -> bool {

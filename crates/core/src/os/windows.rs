@@ -315,6 +315,12 @@ pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {
     wrapped
 }
 
+/// The same: a job is both here.
+#[must_use]
+pub fn in_own_group(command: Command) -> process_wrap::std::CommandWrap {
+    in_own_session(command)
+}
+
 /// When a file was last changed in any way, which this system does not tell with the rest.
 #[must_use]
 pub fn changed_at(_seen: &fs::Metadata) -> Option<(i64, i64)> {

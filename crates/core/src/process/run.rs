@@ -129,7 +129,8 @@ pub(super) fn run_on(
     }
     os::keep_failures_quiet();
     os::end_children_with_us();
-    let mut wrapped = os::in_own_session(command);
+    // What is sealed gets a session of its own in the seal.
+    let mut wrapped = if seal.is_some() { os::in_own_group(command) } else { os::in_own_session(command) };
     let mut child = match spawn(&mut wrapped) {
         Ok(child) => child,
         Err(e) => return Outcome::not_started(e, start.elapsed()),

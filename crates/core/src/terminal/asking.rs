@@ -1,6 +1,7 @@
 //! Starting shells and asking them.
 
 use std::ffi::OsString;
+use std::io;
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -54,9 +55,10 @@ impl Asking<'_> {
         // What takes longest begins first; the answers come in the order of the shells.
         let mut order: Vec<usize> = (0..starts.len()).collect();
         order.sort_by_key(|at| (starts[*at].0.shell != Shell::Fish, starts[*at].1 == StartMode::LoginCommand));
+        let typed = Typed::write(marker(), question);
         let mut answers = process::side_by_side(&order, AT_A_TIME, |at| {
             let (shell, mode, base) = starts[*at];
-            (*at, self.one(shell, mode, base, question))
+            (*at, self.ask(shell, mode, base, question, &typed))
         });
         answers.sort_by_key(|(at, _)| *at);
         answers.into_iter().map(|(_, answer)| answer).collect()
@@ -65,6 +67,17 @@ impl Asking<'_> {
     /// Starts one shell in one way and asks.
     #[must_use]
     pub fn one(&self, shell: &InstalledShell, mode: StartMode, base: &Environment, question: Question<'_>) -> Answer {
+        self.ask(shell, mode, base, question, &Typed::write(marker(), question))
+    }
+
+    fn ask(
+        &self,
+        shell: &InstalledShell,
+        mode: StartMode,
+        base: &Environment,
+        question: Question<'_>,
+        typed: &io::Result<Typed>,
+    ) -> Answer {
         let level = self.sealer.level();
         let mut answer = Answer {
             shell: shell.shell,
@@ -93,7 +106,14 @@ impl Asking<'_> {
             }
             System::Unix => {
                 let texts = self.startup_texts(base);
-                let (said, outcome) = self.by_typing(shell, mode, &multiplexers::shared(base, &texts), question);
+                let shared = multiplexers::shared(base, &texts);
+                let (said, outcome) = match typed {
+                    Ok(typed) => self.by_typing(shell, mode, &shared, question, typed),
+                    Err(e) => {
+                        let again = io::Error::new(e.kind(), e.to_string());
+                        (None, Outcome::not_started(again, Duration::ZERO))
+                    }
+                };
                 answer.said = said.ok_or(NoAnswer::Interrupted);
                 let ran = !matches!(outcome.ending, process::Ending::Interrupted | process::Ending::NotStarted(_));
                 if answer.said.is_err() && ran {
@@ -154,21 +174,18 @@ impl Asking<'_> {
         mode: StartMode,
         base: &Environment,
         question: Question<'_>,
+        typed: &Typed,
     ) -> (Option<Said>, Outcome) {
-        let typed = match Typed::write(shell.shell, mode, &marker(), question) {
-            Ok(typed) => typed,
-            Err(e) => return (None, Outcome::not_started(e, Duration::ZERO)),
-        };
         let start = self.at_terminal(shell, mode, base);
         let ahead = matches!(shell.shell, Shell::Sh | Shell::Ksh);
         let typing = Typing {
-            lines: &[typed.line()],
-            is_answered: &|output, _| typed.is_answered(output),
-            is_begun: &|output| typed.is_begun(output),
+            lines: &[typed.line(shell.shell)],
+            is_answered: &|output, _| typed.is_answered(shell.shell, output),
+            is_begun: &|output| typed.is_begun(shell.shell, output),
             ahead,
         };
         let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit, self.stop);
-        (typed.parse(&outcome.stdout, question, &self.machine.home), outcome)
+        (typed.parse(shell.shell, &outcome.stdout, question, &self.machine.home), outcome)
     }
 
     /// What the startup files of the user hold.

@@ -20,21 +20,19 @@ use crate::resolve::Shell;
 /// The shells that may answer in another's place.
 const OTHERS: [Shell; 5] = [Shell::Bash, Shell::Zsh, Shell::Fish, Shell::Ksh, Shell::Sh];
 
-/// A question that lies ready to be read.
+/// A question that lies ready to be read, by any shell.
 pub(super) struct Typed {
     folder: tempfile::TempDir,
     marker: String,
-    shell: Shell,
 }
 
 impl Typed {
     /// Writes the question down.
-    pub fn write(shell: Shell, mode: StartMode, marker: &str, question: Question<'_>) -> io::Result<Self> {
-        let typed =
-            Self { folder: tempfile::Builder::new().prefix("wyard-ask-").tempdir()?, marker: marker.to_owned(), shell };
+    pub fn write(marker: String, question: Question<'_>) -> io::Result<Self> {
+        let typed = Self { folder: tempfile::Builder::new().prefix("wyard-ask-").tempdir()?, marker };
         let mut first = "set +u 2>/dev/null\n".to_owned();
-        for other in typed.shells() {
-            let text = question::text(*other, mode, &typed.marker_of(*other), question);
+        for other in OTHERS.iter().chain(&[Shell::Tcsh]) {
+            let text = question::text(*other, StartMode::Interactive, &typed.marker_of(*other), question);
             // Of several names any: what a hook does with the line is seldom more than to show it.
             let line = question.commands.first().map_or("", String::as_str);
             fs::write(typed.file(other.name()), format!("{}{text}\n", line_hooks::text(*other, line)))?;
@@ -45,6 +43,8 @@ impl Typed {
                 Shell::Zsh => "-n \"$ZSH_VERSION\"",
                 Shell::Fish => "-n \"$FISH_VERSION\"",
                 Shell::Ksh => "-n \"$KSH_VERSION\"",
+                // It is asked by its own line.
+                Shell::Tcsh => continue,
                 _ => "-z \"$BASH_VERSION$ZSH_VERSION$FISH_VERSION$KSH_VERSION\"",
             };
             first.push_str(&format!("test {test} && {read}\n"));
@@ -54,30 +54,31 @@ impl Typed {
     }
 
     /// The line to be typed. A blank in front keeps it out of many histories.
-    pub fn line(&self) -> String {
-        let file = |name| quoted(self.shell, &self.file(name).to_string_lossy());
-        match self.shell {
+    pub fn line(&self, shell: Shell) -> String {
+        let file = |name| quoted(shell, &self.file(name).to_string_lossy());
+        match shell {
             Shell::Tcsh => format!(" source {}", file("tcsh")),
             Shell::Bash => format!("{} . {}", line_hooks::BASH_FIRST, file("ask")),
             _ => format!(" . {}", file("ask")),
         }
     }
 
-    /// Whether an answer has begun: nothing more is to be typed, since terminals show it in the middle of what is written.
-    pub fn is_begun(&self, output: &[u8]) -> bool {
-        self.shells().iter().any(|by| !begins(&self.marker_of(*by), output).is_empty())
+    /// Whether an answer of this shell, or one in its place, has begun: nothing more is to be typed, since terminals show it
+    /// in the middle of what is written.
+    pub fn is_begun(&self, shell: Shell, output: &[u8]) -> bool {
+        answering(shell).iter().any(|by| !begins(&self.marker_of(*by), output).is_empty())
     }
 
     /// Whether the output has a whole answer.
-    pub fn is_answered(&self, output: &[u8]) -> bool {
-        self.shells().iter().any(|by| self.answer(*by, output).is_some())
+    pub fn is_answered(&self, shell: Shell, output: &[u8]) -> bool {
+        answering(shell).iter().any(|by| self.answer(*by, output).is_some())
     }
 
     /// What was answered, by whichever shell.
-    pub fn parse(&self, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
+    pub fn parse(&self, shell: Shell, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
         // At the terminals of some shells a line ends with two characters.
         let output = without_returns(output);
-        let by = self.shells().iter().find_map(|by| Some((*by, self.answer(*by, &output)?)));
+        let by = answering(shell).iter().find_map(|by| Some((*by, self.answer(*by, &output)?)));
         by.and_then(|(by, answer)| question::parse(by, &self.marker_of(by), answer, question, home))
     }
 
@@ -95,10 +96,6 @@ impl Typed {
         begins(&marker, output).into_iter().rev().find_map(whole)
     }
 
-    fn shells(&self) -> &'static [Shell] {
-        if self.shell == Shell::Tcsh { &[Shell::Tcsh] } else { &OTHERS }
-    }
-
     fn marker_of(&self, shell: Shell) -> String {
         format!("{}-{}", self.marker, shell.name())
     }
@@ -106,6 +103,11 @@ impl Typed {
     fn file(&self, name: &str) -> std::path::PathBuf {
         self.folder.path().join(name)
     }
+}
+
+/// The shells that may answer where this one was started.
+fn answering(shell: Shell) -> &'static [Shell] {
+    if shell == Shell::Tcsh { &[Shell::Tcsh] } else { &OTHERS }
 }
 
 /// Where answers begin.
@@ -131,9 +133,9 @@ mod tests {
     #[cfg_attr(windows, ignore = "the files are named as Unix shells quote them")]
     fn an_answer_with_something_typed_in_it_is_none() {
         let question = Question::default();
-        let typed = Typed::write(Shell::Fish, StartMode::Login, "M", question).unwrap();
+        let typed = Typed::write("M".to_owned(), question).unwrap();
         let whole = b"\r\nM-fish\0/bin\0/h\0A=b\0M-fish\0".to_vec();
-        let line = typed.line();
+        let line = typed.line(Shell::Fish);
         let spoiled = [b"\nM-fish\0/bin", line.as_bytes(), b"\0/h\0A=b\0M-fish\0"].concat();
         for (output, is_begun, is_answered) in [
             (whole.clone(), true, true),
@@ -143,8 +145,12 @@ mod tests {
             (whole[..20].to_vec(), true, false),
             (line.as_bytes().to_vec(), false, false),
         ] {
-            assert_eq!((typed.is_begun(&output), typed.is_answered(&output)), (is_begun, is_answered), "{output:?}");
-            let said = typed.parse(&output, question, Path::new("/h"));
+            assert_eq!(
+                (typed.is_begun(Shell::Fish, &output), typed.is_answered(Shell::Fish, &output)),
+                (is_begun, is_answered),
+                "{output:?}"
+            );
+            let said = typed.parse(Shell::Fish, &output, question, Path::new("/h"));
             assert_eq!(said.map(|said| said.context.path), is_answered.then(|| "/bin".into()));
         }
     }
