@@ -6,7 +6,7 @@ use wagon_yard_core::change::State;
 use wagon_yard_core::jobs::history::{ChangeTold, History};
 use wagon_yard_core::report::Report;
 
-use super::{Page, count, escape, style};
+use super::{Page, count, escape, some_of, style};
 
 /// The column that texts stand in.
 const COLUMNS: usize = 9;
@@ -30,7 +30,7 @@ pub fn write(report: &Report<History>, page: &Page, out: &mut dyn Write) -> io::
     if !report.damaged_lines.is_empty() {
         let lines: Vec<String> = report.damaged_lines.iter().map(ToString::to_string).collect();
         let text =
-            format!("the ledger has lines that can't be read: {}; the next change sets them aside", lines.join(", "));
+            format!("the ledger has lines that can't be read: {}; the next change sets them aside", some_of(&lines));
         page.labelled(out, &format!("\n{}", style::CAUTION.over("caution")), COLUMNS, &text)?;
     }
     Ok(())

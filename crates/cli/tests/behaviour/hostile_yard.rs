@@ -201,6 +201,22 @@ fn a_copied_home_leaves_the_original_alone() {
 }
 
 #[test]
+fn a_tool_that_others_may_change_is_told() {
+    let home = Home::with(&["bash", "sh"]);
+    let program = home.write("neap-2.1/bin/neap", script("2.1"));
+    fs::set_permissions(&program, fs::Permissions::from_mode(0o755)).unwrap();
+    let root = home.path("neap-2.1");
+    home.wyard(&["adopt", root.to_str().unwrap()]).ends(0);
+    let told = home.wyard(&["check", "neap"]).ends(0);
+    assert!(!told.out.contains("writable-by-others"), "{}", told.out);
+    fs::set_permissions(&root, fs::Permissions::from_mode(0o777)).unwrap();
+    home.wyard(&["check", "neap"]).says("[writable-by-others]");
+    home.wyard(&["survey"]).says("[writable-by-others]");
+    home.wyard(&["retire", "neap"]).ends(0);
+    home.wyard(&["adopt", root.to_str().unwrap()]).says("[writable-by-others]");
+}
+
+#[test]
 fn nothing_is_unpacked_where_another_user_could_change_it() {
     let home = Home::new();
     let archive = tidelog(&home, "4.2.1");

@@ -150,11 +150,11 @@ impl Ledger {
     /// # Errors
     /// As [`Self::read`].
     pub fn read_all(&self) -> Result<LedgerContents, LedgerError> {
-        let mut contents = LedgerContents::default();
-        contents.read(&self.archive())?;
-        let archived = std::mem::take(&mut contents);
-        contents.read(&self.file)?;
-        // What a crash has left in both counts once.
+        // In this order, since another call may move some from the one into the other meanwhile.
+        let mut contents = self.read()?;
+        let mut archived = LedgerContents::default();
+        archived.read(&self.archive())?;
+        // What stands in both counts once.
         let first = contents.first_id();
         let earlier = archived.records.into_iter().filter(|record| record.id < first);
         contents.records.splice(..0, earlier);
@@ -200,7 +200,7 @@ impl Ledger {
         let mut kept = fs::read(&aside).unwrap_or_default();
         let mut whole = Vec::with_capacity(text.len());
         for (at, line) in lines(&text) {
-            if contents.damaged.contains(&at) {
+            if contents.damaged.binary_search(&at).is_ok() {
                 kept.extend_from_slice(line.trim_ascii_end());
                 kept.push(b'\n');
             } else {

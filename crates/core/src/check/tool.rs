@@ -8,6 +8,7 @@ use super::round::Round;
 use super::version_text::shared_parts;
 use super::{probe, version_text};
 use crate::finding::{Code, Finding};
+use crate::os;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::Kind;
 use crate::terminal::Answer;
@@ -37,6 +38,14 @@ pub(super) fn home_variables(card: &Card, home: &Path, answers: &[Answer]) -> Ve
         }
     }
     by_terminal.told().collect()
+}
+
+/// The command folders of a registered tool that somebody else could put programs into.
+pub(super) fn writable_by_others(card: &Card, home: &Path) -> Option<Finding> {
+    let mut folders = card.registration.iter().flat_map(|_| &card.layout.command_folders).map(|below| home.join(below));
+    let folder = folders.find(|folder| os::others_may_write(folder) || os::untrusted_on_way(folder).is_some())?;
+    let seen = format!("another user can put programs into {}", folder.display());
+    Some(Finding::new(Code::WritableByOthers, seen).remedy("take the right to write from everybody else"))
 }
 
 /// Judges the commands that state another version than their tool's. The one that is named as the tool has to state it, or

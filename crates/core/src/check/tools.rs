@@ -40,6 +40,7 @@ pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<Che
             true => Verdict::Shadowed,
             false => Verdict::Good,
         };
+        findings.extend(tool::writable_by_others(card, &session.yard.home_of(card)));
         findings.extend(unknown_shell.clone());
         if loses_by_path(card, &commands) && session.system() == System::Unix {
             let lines = match &startup {

@@ -8,9 +8,13 @@ mod unix;
 #[cfg(unix)]
 mod unix_terminal;
 #[cfg(unix)]
+mod unix_trust;
+#[cfg(unix)]
 pub use unix::*;
 #[cfg(unix)]
 pub use unix_terminal::{open_terminal, reads_by_character};
+#[cfg(unix)]
+pub use unix_trust::untrusted_on_way;
 
 #[cfg(windows)]
 mod windows;

@@ -262,27 +262,6 @@ pub fn shell_on_record() -> Option<std::path::PathBuf> {
     (!shell.is_empty()).then(|| shell.into())
 }
 
-/// A folder on the way to a place, or the place itself, that somebody other than this user and the superuser owns or may
-/// write to: they could put something else there. In a folder with the sticky bit only what lies in it counts (chmod(2)). A
-/// group that is the user's own, by the same number, is no other (useradd(8), "USERGROUPS_ENAB"), nor is one of those that
-/// the system gives to administrators (Debian Policy 9.2.2: numbers below 100).
-#[must_use]
-pub fn untrusted_on_way(place: &Path) -> Option<std::path::PathBuf> {
-    let (user, group) = (rustix::process::geteuid().as_raw(), rustix::process::getegid().as_raw());
-    let is_trusted = |seen: &fs::Metadata| {
-        let of_others = seen.mode() & 0o002 != 0;
-        let of_group = seen.mode() & 0o020 != 0 && seen.gid() >= 100 && !(seen.gid() == group && group == user);
-        let is_sticky = seen.is_dir() && seen.mode() & 0o1000 != 0;
-        (seen.uid() == user || seen.uid() == 0) && (seen.is_symlink() || is_sticky || !of_others && !of_group)
-    };
-    let there = place.ancestors().find(|part| fs::symlink_metadata(part).is_ok())?;
-    let real = fs::canonicalize(there).unwrap_or_else(|_| there.to_owned());
-    let mut on_way: Vec<&Path> = there.ancestors().chain(real.ancestors()).collect();
-    on_way.sort();
-    let untrusted = |part: &&&Path| fs::symlink_metadata(part).is_ok_and(|seen| !is_trusted(&seen));
-    on_way.iter().find(untrusted).map(|part| (*part).to_owned())
-}
-
 /// The superuser's home folder.
 #[must_use]
 pub fn superuser_home() -> &'static str {
