@@ -56,6 +56,7 @@ fn calls(home: &Home) -> Vec<(Vec<String>, i32, &'static str)> {
         (words("trial tidelog"), 0, "trial"),
         (words("trial drop tidelog t"), 0, "trials"),
         (words("history"), 0, "history"),
+        (words("history --all"), 0, "history"),
         (words("undo"), 0, "undo"),
         (words("unregister tidelog"), 0, "unregister"),
         ([words("catch-up"), words(SHELL)].concat(), 0, "catch-up"),
