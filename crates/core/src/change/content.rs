@@ -6,6 +6,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
+use similar::{Algorithm as Diff, DiffOp, capture_diff_slices};
 
 use crate::checksum::{Algorithm, Checksum};
 use crate::error::{FileContext as _, FileError};
@@ -59,12 +60,8 @@ pub enum Recorded {
     Near {
         /// The SHA-256 of the copy.
         near: String,
-        /// Where the exchange begins, in bytes.
-        at: usize,
-        /// How many bytes of the copy go there.
-        without: usize,
-        /// What stands in their place.
-        with: Content,
+        /// What was exchanged, from the beginning on.
+        exchanges: Vec<Exchange>,
         /// The SHA-256 of the outcome.
         sha256: String,
     },
@@ -73,6 +70,17 @@ pub enum Recorded {
         /// Its SHA-256.
         kept: String,
     },
+}
+
+/// Some bytes of a copy that have others in their place.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Exchange {
+    /// Where they begin in the copy.
+    at: usize,
+    /// How many they are.
+    without: usize,
+    /// What stands in their place.
+    with: Content,
 }
 
 /// The copies beside a ledger, each named by its SHA-256.
@@ -113,9 +121,8 @@ impl Copies {
             if last == sha256 {
                 return Ok(Recorded::Kept { kept: sha256 });
             }
-            let (at, without, with) = exchange(copy, bytes);
-            if with.len() <= SMALL {
-                return Ok(Recorded::Near { near: last, at, without, with: with.to_vec().into(), sha256 });
+            if let Some(exchanges) = exchanges(copy, bytes) {
+                return Ok(Recorded::Near { near: last, exchanges, sha256 });
             }
         }
         self.keep(&sha256, bytes)?;
@@ -132,11 +139,9 @@ impl Copies {
         match recorded {
             Recorded::Whole(content) => Ok(content),
             Recorded::Kept { kept } => Ok(self.copy(&kept)?.to_vec().into()),
-            Recorded::Near { near, at, without, with, sha256 } => {
+            Recorded::Near { near, exchanges, sha256 } => {
                 let place = self.folder.join(&near);
-                let copy = self.copy(&near)?;
-                let parts = copy.get(..at).zip(at.checked_add(without).and_then(|end| copy.get(end..)));
-                let bytes = parts.map(|(before, behind)| [before, with.as_bytes(), behind].concat());
+                let bytes = exchanged(self.copy(&near)?, &exchanges);
                 let bytes = bytes.filter(|bytes| Checksum::of(Algorithm::Sha256, bytes).to_string() == sha256);
                 Ok(bytes.ok_or_else(damaged).at("restore a content by", &place)?.into())
             }
@@ -171,12 +176,50 @@ fn damaged() -> std::io::Error {
     std::io::Error::new(std::io::ErrorKind::InvalidData, "its checksum is another one by now")
 }
 
-/// Where a content differs from a copy: from which byte on, how many of the copy go, and what comes.
-fn exchange<'a>(copy: &[u8], content: &'a [u8]) -> (usize, usize, &'a [u8]) {
-    let at = copy.iter().zip(content).take_while(|(one, other)| one == other).count();
-    let (rest, other) = (&copy[at..], &content[at..]);
+/// What differs between a copy and a content, word by word of what paths and lines are made of; `None` where that is much.
+fn exchanges(copy: &[u8], content: &[u8]) -> Option<Vec<Exchange>> {
+    /// Between so many bytes words are compared, and no more.
+    const COMPARED: usize = 1 << 18;
+    const MOST: usize = 16;
+    let start = copy.iter().zip(content).take_while(|(one, other)| one == other).count();
+    let (rest, other) = (&copy[start..], &content[start..]);
     let same = rest.iter().rev().zip(other.iter().rev()).take_while(|(one, other)| one == other).count();
-    (at, rest.len() - same, &other[..other.len() - same])
+    let (rest, other) = (&rest[..rest.len() - same], &other[..other.len() - same]);
+    let whole = |at: usize, without: usize, with: &[u8]| Exchange { at, without, with: with.to_vec().into() };
+    if other.len() <= SMALL {
+        return Some(vec![whole(start, rest.len(), other)]);
+    }
+    if rest.len().max(other.len()) > COMPARED {
+        return None;
+    }
+    let (old, new) = (words(rest), words(other));
+    let (mut found, mut at, mut length) = (Vec::new(), start, 0);
+    for change in capture_diff_slices(Diff::Myers, &old, &new) {
+        let without: usize = old[change.old_range()].iter().map(|word| word.len()).sum();
+        if !matches!(change, DiffOp::Equal { .. }) {
+            let with = new[change.new_range()].concat();
+            length += with.len();
+            found.push(whole(at, without, &with));
+        }
+        at += without;
+    }
+    (length <= SMALL && found.len() <= MOST).then_some(found)
+}
+
+fn words(text: &[u8]) -> Vec<&[u8]> {
+    text.split_inclusive(|byte| matches!(byte, b'\n' | b':' | b' ')).collect()
+}
+
+/// The copy with these exchanges; `None` where they do not fit.
+fn exchanged(copy: &[u8], exchanges: &[Exchange]) -> Option<Vec<u8>> {
+    let (mut content, mut from) = (Vec::with_capacity(copy.len()), 0);
+    for exchange in exchanges {
+        content.extend_from_slice(copy.get(from..exchange.at)?);
+        content.extend_from_slice(exchange.with.as_bytes());
+        from = exchange.at.checked_add(exchange.without)?;
+    }
+    content.extend_from_slice(copy.get(from..)?);
+    Some(content)
 }
 
 #[cfg(test)]
@@ -206,6 +249,20 @@ mod tests {
                 prop_assert_eq!(copies.whole(serde_json::from_str(&text).unwrap()).unwrap(), content);
             }
         }
+    }
+
+    #[test]
+    fn a_list_that_grows_in_two_places_is_kept_once() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut copies = Copies::at(folder.path().join("contents"));
+        for count in 100..104 {
+            let tools = || (0..count).map(|tool| format!("/stock/tool{tool}/bin"));
+            let homes: String = tools().map(|place| format!("export TOOL={place}\n")).collect();
+            let text = format!("{homes}first={}\n", tools().collect::<Vec<_>>().join(":"));
+            let recorded = copies.record(Path::new("/f"), &text.clone().into_bytes().into()).unwrap();
+            assert_eq!(copies.whole(recorded).unwrap(), Content::Text(text));
+        }
+        assert_eq!(fs::read_dir(&copies.folder).unwrap().count(), 1);
     }
 
     #[test]
