@@ -75,18 +75,26 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) 
         Dialect::Csh => (CSH_HEAD, CSH_LOOP, " "),
     };
     if !words.is_empty() {
+        let body = body.replace("COUNT", &words.len().to_string());
         text.extend([head.as_bytes(), &words.join(between.as_bytes()), body.as_bytes()].concat());
     }
     text.extend(user_entries::lines(dialect, own));
     text
 }
 
-/// PATH is gone through once, or the rest of one that begins as it should, entry by entry (matching all of it against each of many folders takes seconds in zsh), and
-/// set once, so that what changed it can be told.
+/// PATH is gone through once, or the rest of one that begins as it should, entry by entry (matching all of it against each of
+/// many folders takes seconds in zsh, and taking so long a beginning away does in bash), and set once, so that what changed it
+/// can be told.
 const POSIX_LOOP: &str = r#"
 _wyard_rest="${PATH:+$PATH:}"
 case "$_wyard_rest" in
-  "$_wyard_first:"*) _wyard_rest="${_wyard_rest#"$_wyard_first:"}" ;;
+  "$_wyard_first:"*)
+    _wyard_left=COUNT
+    while [ "$_wyard_left" -gt 0 ]; do
+      _wyard_rest="${_wyard_rest#*:}"
+      _wyard_left=$((_wyard_left - 1))
+    done
+    unset _wyard_left ;;
 esac
 _wyard_path="$_wyard_first"
 while case "$_wyard_rest" in ?*) :;; *) false;; esac; do
