@@ -127,7 +127,7 @@ pub struct InstallerArgs {
     /// Another place to watch while an installer runs; repeatable
     #[arg(long, value_name = "DIR")]
     pub watch: Vec<PathBuf>,
-    /// How many minutes an installer may take; 30 unless told otherwise
+    /// Time limit for the installer, in minutes; 30 by default
     #[arg(long, value_name = "MINUTES", value_parser = minutes())]
     pub time_limit: Option<Duration>,
     /// What is passed on to an installer
@@ -213,7 +213,7 @@ pub struct UnpackArgs {
     /// Keep the folder that the packer put around everything
     #[arg(long)]
     pub keep_wrapper: bool,
-    /// Unpack in a folder that another user owns or can write to
+    /// Allow a folder that another user owns or can write to
     #[arg(long)]
     pub trust_folder: bool,
     /// Show what would be done, and write nothing

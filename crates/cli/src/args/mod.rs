@@ -145,7 +145,7 @@ pub enum Command {
     History {
         /// The change
         id: Option<u64>,
-        /// List those in the archive as well
+        /// Include archived changes
         #[arg(long, conflicts_with = "id")]
         all: bool,
     },
@@ -306,7 +306,7 @@ pub struct RetireArgs {
     /// Run it without asking first
     #[arg(long, requires = "uninstall")]
     pub yes: bool,
-    /// How many minutes that may take; 30 unless told otherwise
+    /// Time limit for the uninstaller, in minutes; 30 by default
     #[arg(long, value_name = "MINUTES", requires = "uninstall", value_parser = minutes())]
     pub time_limit: Option<Duration>,
     /// Show what would be done, and write nothing

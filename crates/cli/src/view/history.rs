@@ -25,7 +25,7 @@ pub fn write(report: &Report<History>, page: &Page, out: &mut dyn Write) -> io::
     if report.archived > 0 && report.changes.len() > 1 {
         let older =
             count(usize::try_from(report.archived).unwrap_or(usize::MAX), "older change is", "older changes are");
-        page.labelled(out, "", 0, &style::DIM.over(&format!("\n{older} in the archive: wyard history --all")))?;
+        page.labelled(out, "", 0, &style::DIM.over(&format!("\n{older} archived; to list all: wyard history --all")))?;
     }
     if !report.damaged_lines.is_empty() {
         let lines: Vec<String> = report.damaged_lines.iter().map(ToString::to_string).collect();

@@ -229,7 +229,7 @@ fn nothing_is_unpacked_where_another_user_could_change_it() {
         assert_eq!(fs::remove_dir_all(&into).is_ok(), code == 0, "{mode:o}");
     }
     fs::set_permissions(home.path("shared"), fs::Permissions::from_mode(0o777)).unwrap();
-    home.wyard(&unpack).ends(4).says("shared or can write to it").says("--trust-folder");
+    home.wyard(&unpack).ends(4).says("shared is owned or writable by another user").says("--trust-folder");
     home.wyard(&[&unpack[..], &["--trust-folder"]].concat()).ends(0);
 }
 

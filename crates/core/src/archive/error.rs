@@ -78,15 +78,15 @@ pub enum ArchiveError {
         other: String,
     },
     /// A zip says two things of an entry, and readers differ in which of them they go by.
-    #[error("the entry \"{entry}\" {differs} in the zip's directory than in front of its content")]
+    #[error("the entry \"{entry}\" has a different {what} in its local header than in the zip directory")]
     TwoHeaders {
         /// The entry.
         entry: String,
-        /// In what, as in "has another name".
-        differs: &'static str,
+        /// What differs.
+        what: &'static str,
     },
     /// Another archive stands in front of a zip.
-    #[error("{} is two archives, one behind the other: some programs would unpack the first, others the second", .0.display())]
+    #[error("{} holds two archives, one after the other; programs disagree on which to unpack", .0.display())]
     InFront(PathBuf),
     /// The file system here would take two names for one.
     #[error("\"{one}\" and \"{other}\" differ only in case: on this system they are the same file")]

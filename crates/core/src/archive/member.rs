@@ -40,7 +40,7 @@ pub enum MemberError {
     #[error("its name is longer than {LONGEST_WHOLE} bytes")]
     TooLongWhole,
     /// A link leads to nothing that could be there.
-    #[error("it is a link to a name that is empty, has a zero byte, or is longer than {LONGEST_WHOLE} bytes")]
+    #[error("its link target is empty, contains a zero byte, or is longer than {LONGEST_WHOLE} bytes")]
     Target,
     /// It lies in more folders than any tool needs.
     #[error("it lies in more than {DEEPEST} folders")]

@@ -33,7 +33,7 @@ pub(super) fn compare(file: &Path, segment: &mut Segment, entry: &InDirectory<'_
     if !fixed.starts_with(MARK) {
         return Err(broken(io::Error::new(
             io::ErrorKind::InvalidData,
-            "an entry does not begin where the directory says",
+            "no local header where the zip directory points",
         )));
     }
     let short = |at: usize| u16::from_le_bytes([fixed[at], fixed[at + 1]]);
@@ -41,13 +41,13 @@ pub(super) fn compare(file: &Path, segment: &mut Segment, entry: &InDirectory<'_
     let is_separator = |byte: u8| matches!(byte, b'/' | b'\\');
     let same = |(one, other): (&u8, &u8)| one == other || is_separator(*one) && is_separator(*other);
     let is_called_so = usize::from(short(26)) == entry.name.len() && name.iter().zip(entry.name).all(same);
-    let differs = match () {
-        () if !is_called_so => "has another name",
-        () if Some(short(8)) != entry.method => "has another method of packing",
-        () if (short(6) & 1 == 1) != entry.encrypted => "has another mark of encryption",
+    let what = match () {
+        () if !is_called_so => "name",
+        () if Some(short(8)) != entry.method => "compression method",
+        () if (short(6) & 1 == 1) != entry.encrypted => "encryption flag",
         () => return Ok(()),
     };
-    Err(ArchiveError::TwoHeaders { entry: String::from_utf8_lossy(entry.name).into_owned(), differs })
+    Err(ArchiveError::TwoHeaders { entry: String::from_utf8_lossy(entry.name).into_owned(), what })
 }
 
 /// Refuses a file that begins with the header of an entry that the directory does not know: another archive stands in front.

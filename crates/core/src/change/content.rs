@@ -143,7 +143,7 @@ impl Copies {
                 let place = self.folder.join(&near);
                 let bytes = exchanged(self.copy(&near)?, &exchanges);
                 let bytes = bytes.filter(|bytes| Checksum::of(Algorithm::Sha256, bytes).to_string() == sha256);
-                Ok(bytes.ok_or_else(damaged).at("restore a content by", &place)?.into())
+                Ok(bytes.ok_or_else(damaged).at("restore a file from", &place)?.into())
             }
         }
     }
@@ -173,7 +173,7 @@ impl Copies {
 }
 
 fn damaged() -> std::io::Error {
-    std::io::Error::new(std::io::ErrorKind::InvalidData, "its checksum is another one by now")
+    std::io::Error::new(std::io::ErrorKind::InvalidData, "its checksum does not match")
 }
 
 /// What differs between a copy and a content, word by word of what paths and lines are made of; `None` where that is much.

@@ -40,7 +40,7 @@ impl<'a> Executor<'a> {
             Operation::File { path, role: Role::Restored, before, after } => {
                 let is_as_planned = read(path)? == before.as_ref().map(Content::bytes);
                 if !is_as_planned {
-                    tracing::warn!("{} was changed meanwhile, and stays as it is", path.display());
+                    tracing::warn!("{} was changed by another program; left as it is", path.display());
                     return Ok(());
                 }
                 self.write(path, after.as_ref().map(Content::bytes).as_deref())

@@ -45,7 +45,7 @@ pub(super) fn writable_by_others(card: &Card, home: &Path) -> Option<Finding> {
     let mut folders = card.registration.iter().flat_map(|_| &card.layout.command_folders).map(|below| home.join(below));
     let folder = folders.find(|folder| os::others_may_write(folder) || os::untrusted_on_way(folder).is_some())?;
     let seen = format!("another user can put programs into {}", folder.display());
-    Some(Finding::new(Code::WritableByOthers, seen).remedy("take the right to write from everybody else"))
+    Some(Finding::new(Code::WritableByOthers, seen).remedy("remove write access for other users"))
 }
 
 /// Judges the commands that state another version than their tool's. The one that is named as the tool has to state it, or

@@ -77,7 +77,7 @@ pub enum UnpackError {
     #[error("{} is there already; nothing was unpacked", .0.display())]
     FolderThere(PathBuf),
     /// Another user could put something else in the place of what is unpacked.
-    #[error("another user owns {} or can write to it, and could change what is unpacked there", .0.display())]
+    #[error("{} is owned or writable by another user, who could change what is unpacked there", .0.display())]
     Untrusted(PathBuf),
     /// The archive was refused.
     #[error(transparent)]
@@ -107,7 +107,7 @@ impl Blamed for UnpackError {
         match self {
             Self::FolderThere(_) => Some("name a folder that does not exist yet".to_owned()),
             Self::Untrusted(_) => {
-                Some("choose a folder of your own, or use --trust-folder if that user may do so".to_owned())
+                Some("choose a folder of your own, or accept this one with --trust-folder".to_owned())
             }
             Self::Archive(e) => e.hint(),
             Self::Trust(e) => e.hint(),

@@ -224,7 +224,7 @@ fn adopt_left(
         Err(error) => {
             let folder = left.folder.display();
             let to_adopt = suggested(session.system(), "adopt {}", &[&left.folder]);
-            let remedy = format!("run {to_adopt}, with --name and --version where it does not tell them");
+            let remedy = format!("run {to_adopt}; add --name and --version if they cannot be inferred");
             let seen = format!("what it left in {folder} could not be taken on record: {}", words(&error));
             let finding = Finding::new(Code::InstallerUnfinished, seen).remedy(error.hint().unwrap_or(remedy));
             Ok((None, Some(finding)))
