@@ -13,7 +13,7 @@ use crate::progress::Stop;
 use crate::registration::{Registrar, RegistrationError};
 use crate::resolve::Shell;
 use crate::scope::Scope;
-use crate::store::StorePlanError;
+use crate::store::{self, StartupFolders, StorePlanError};
 use crate::system::System;
 use crate::terminal::{self, Asking, InstalledShell};
 use crate::yard::{Settings, Stock, Yard, YardError, YardLock};
@@ -231,7 +231,14 @@ impl Session {
     /// # Errors
     /// When the yard is not this user's to write to, or is locked.
     pub fn lock(&self) -> Result<YardLock, YardError> {
-        self.yard.lock(&self.machine)
+        self.yard.lock(&self.machine, &|| self.startup_files())
+    }
+
+    /// Every file that this user's shells could read at their start, as far as it can be known.
+    #[must_use]
+    pub fn startup_files(&self) -> Vec<PathBuf> {
+        let in_home = || StartupFolders { home: self.machine.home.clone(), ..StartupFolders::default() };
+        store::all_startup_files(&self.asking().map_or_else(|_| in_home(), |asking| asking.startup_folders()))
     }
 
     /// What brings the stores to what these cards say.

@@ -52,7 +52,7 @@ pub fn replace_by(
     let target = real_target(path)?;
     tracing::info!(file = %target.display(), bytes = content.len(), "write");
     let folder = target.parent().unwrap_or(Path::new("."));
-    fs::create_dir_all(folder).at("make the folder", folder)?;
+    os::make_folders(folder).at("make the folder", folder)?;
     let mut temporary =
         tempfile::Builder::new().prefix(prefix).tempfile_in(folder).at("make a temporary file in", folder)?;
     temporary.write_all(content).at("write a temporary file in", folder)?;

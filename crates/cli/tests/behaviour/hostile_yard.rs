@@ -169,17 +169,21 @@ fn looking_into_a_forged_yard_writes_nothing() {
     let forged = home.path("forged");
     fs::create_dir(&forged).unwrap();
     let victim = home.path("home/.ssh/authorized_keys");
-    let operation = format!("{{\"operation\":\"file\",\"path\":{victim:?},\"before\":\"EVIL\",\"after\":null}}");
-    for (key, list) in [("operations", format!("[{operation}]")), ("operations", "[]".to_owned())] {
-        let line = format!(
-            "{{\"event\":\"begin\",\"format\":1,\"id\":1,\"time\":\"2026-01-01T00:00:00Z\",\"command\":\"x\",\"does\":\"y\",\"undoes\":null,\"{key}\":{list}}}\n"
-        );
-        fs::write(forged.join("ledger.jsonl"), line).unwrap();
-        for arguments in [&["history"][..], &["stock", "--no-run"], &["trace", "ls"], &["path", "show"]] {
-            home.wyard(&[arguments, &["--yard", forged.to_str().unwrap()]].concat());
-            assert!(!victim.exists(), "{arguments:?}");
-        }
+    fs::create_dir(home.path("home/.ssh")).unwrap();
+    let operation = format!(
+        "{{\"operation\":\"file\",\"path\":{victim:?},\"role\":\"restored\",\"before\":\"EVIL\",\"after\":null}}"
+    );
+    let line = format!(
+        "{{\"event\":\"begin\",\"format\":1,\"id\":1,\"time\":\"2026-01-01T00:00:00Z\",\"command\":\"x\",\"does\":\"y\",\"undoes\":null,\"operations\":[{operation}]}}\n"
+    );
+    fs::write(forged.join("ledger.jsonl"), line).unwrap();
+    for arguments in
+        [&["history"][..], &["stock", "--no-run"], &["trace", "ls"], &["path", "show"], &["stock", "--mend"], &["undo"]]
+    {
+        home.wyard(&[arguments, &["--yard", forged.to_str().unwrap()]].concat());
+        assert!(!victim.exists(), "{arguments:?}");
     }
+    assert!(fs::read_to_string(forged.join("ledger.jsonl")).unwrap().contains("EVIL"), "it is kept as it was");
 }
 
 #[test]

@@ -9,6 +9,7 @@ use super::error::ArchiveError;
 use super::left_out::LeftOut;
 use super::listing::{Entry, EntryKind, Listing};
 use crate::error::FileContext as _;
+use crate::os;
 
 /// How many links may be followed for one target, as on Linux (path_resolution(7)).
 const MOST_STEPS: usize = 40;
@@ -110,11 +111,11 @@ fn copy_folder(
         let Some(end) = end else { continue };
         let source = root.join(&end);
         let made = if entry.kind == EntryKind::Folder {
-            fs::create_dir_all(&target).at("make the folder", &target)
+            os::make_folders(&target).at("make the folder", &target)
         } else if source.is_file() {
             target
                 .parent()
-                .map_or(Ok(()), fs::create_dir_all)
+                .map_or(Ok(()), os::make_folders)
                 .at("make the folder", &target)
                 .and_then(|()| fs::copy(&source, &target).map(|_| ()).at("copy", &source))
         } else {

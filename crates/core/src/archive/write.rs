@@ -1,6 +1,6 @@
 //! Writing unpacked files: each new, whole, and within the limits.
 
-use std::fs::{self, File, FileTimes};
+use std::fs::{File, FileTimes};
 use std::io::{self, BufRead, Write as _};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -151,7 +151,7 @@ fn mode_of(job: &FileJob) -> u32 {
 
 /// Makes a folder and those above it.
 pub(super) fn make_folder(folder: &Path) -> Result<(), ArchiveError> {
-    Ok(fs::create_dir_all(folder).at("make the folder", folder)?)
+    Ok(os::make_folders(folder).at("make the folder", folder)?)
 }
 
 /// Makes the folder that a place lies in.

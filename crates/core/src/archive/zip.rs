@@ -23,6 +23,9 @@ const DIRECTORY_RECORD: usize = 46;
 /// What a directory record usually has beside its name, in bytes: the record, times, owner and large sizes.
 const LONGEST_RECORD_BESIDE_NAME: u64 = 46 + 96;
 
+/// A packed entry that is shorter, in bytes, has the next header near its own.
+const SMALL: u64 = 8 << 10;
+
 /// The largest entry that is unpacked in memory, in bytes, packed or not.
 const LARGEST_WHOLE: u64 = 8 << 20;
 
@@ -108,14 +111,18 @@ impl Opened {
                 return Err(ArchiveError::Overlap(self.name(file, index)?, self.name(file, other)?));
             }
         }
-        let mut headers = self.segment.segment();
+        let (mut headers, mut near) = (self.segment.segment(), self.segment.clone());
         zip_header::check_front(file, &mut headers, places.first().map(|(start, ..)| *start))?;
-        for (at, _, index) in places {
+        for (at, length, index) in places {
             let entry = self.archive.by_index_data(index).map_err(|e| damaged(file, e))?;
             // Other methods, and encryption, were refused above.
             let said =
                 InDirectory { at, name: entry.name_raw(), method: number(entry.compression()), encrypted: false };
-            zip_header::compare(file, &mut headers, &said)?;
+            // The headers of small entries are read several at a time.
+            match length {
+                ..SMALL => zip_header::compare(file, &mut near, &said)?,
+                _ => zip_header::compare(file, &mut headers, &said)?,
+            }
         }
         Ok(())
     }

@@ -1,7 +1,7 @@
 //! The header in front of an entry of a zip, held against what the directory says of it: some readers go by the one, some by
 //! the other (PKWARE APPNOTE 4.3.7, 4.3.12).
 
-use std::io::{self, Read, Seek as _, SeekFrom};
+use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 
 use super::error::ArchiveError;
@@ -24,11 +24,11 @@ pub(super) struct InDirectory<'a> {
 }
 
 /// Refuses an entry whose own header says something else.
-pub(super) fn compare(file: &Path, segment: &mut Segment, entry: &InDirectory<'_>) -> Result<(), ArchiveError> {
+pub(super) fn compare(file: &Path, from: &mut (impl Read + Seek), entry: &InDirectory<'_>) -> Result<(), ArchiveError> {
     let broken = |source| ArchiveError::Damaged { file: file.to_owned(), source };
     let mut header = vec![0; usize::try_from(LENGTH).unwrap_or_default() + entry.name.len()];
-    segment.seek(SeekFrom::Start(entry.at)).map_err(broken)?;
-    segment.read_exact(&mut header).map_err(broken)?;
+    from.seek(SeekFrom::Start(entry.at)).map_err(broken)?;
+    from.read_exact(&mut header).map_err(broken)?;
     let (fixed, name) = header.split_at(30);
     if !fixed.starts_with(MARK) {
         return Err(broken(io::Error::new(

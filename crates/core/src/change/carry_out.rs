@@ -1,5 +1,7 @@
 //! Making a change: all of it, or none.
 
+use std::path::PathBuf;
+
 use super::error::{FORMAT, LedgerError};
 use super::executor::Executor;
 use super::ledger::{Ledger, Line, Record, State};
@@ -101,17 +103,22 @@ impl Ledger {
     }
 
     /// Settles what an earlier call has left open: forward where all of it was done but the last word, else back. Only
-    /// whoever holds the yard's lock may.
+    /// whoever holds the yard's lock may. `startup_files` are all that could be ones of this user.
     ///
     /// # Errors
-    /// When that cannot be done; the record stays open.
-    pub(crate) fn settle(&self, places: &RegistryPlaces) -> Result<Vec<Settled>, LedgerError> {
+    /// When that cannot be done, or a record names other places; the record stays open.
+    pub(crate) fn settle(
+        &self,
+        places: &RegistryPlaces,
+        startup_files: &dyn Fn() -> Vec<PathBuf>,
+    ) -> Result<Vec<Settled>, LedgerError> {
         let contents = self.read()?;
         self.set_aside(&contents)?;
         let mut settled = Vec::new();
         for record in contents.records.into_iter().rev().filter(|record| record.state == State::Open) {
             let operations = self.operations(&record)?;
             let Record { id, command, does, .. } = record;
+            self.check_places(id, &operations, startup_files)?;
             let mut executor = Executor::new(places, self, id);
             let done = operations.iter().all(|operation| executor.is_made(operation));
             if !done {

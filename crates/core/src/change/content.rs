@@ -2,7 +2,6 @@
 //! differs from such a copy, so that the ledger does not grow with the files.
 
 use std::collections::HashMap;
-use std::fs;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
@@ -10,6 +9,7 @@ use similar::{Algorithm as Diff, DiffOp, capture_diff_slices};
 
 use crate::checksum::{Algorithm, Checksum};
 use crate::error::{FileContext as _, FileError};
+use crate::os;
 use crate::whole_file;
 
 /// Up to so many bytes a content, or what differs, stands in the ledger itself.
@@ -167,7 +167,7 @@ impl Copies {
         if whole_file::read(&place).is_ok_and(|there| there == bytes) {
             return Ok(());
         }
-        fs::create_dir_all(&self.folder).at("make the folder", &self.folder)?;
+        os::make_folders(&self.folder).at("make the folder", &self.folder)?;
         whole_file::replace(&place, bytes)
     }
 }

@@ -21,6 +21,19 @@ pub enum LedgerError {
         /// Its format number.
         found: u64,
     },
+    /// A record names a place where no change of ours writes.
+    #[error(
+        "change {id} in the ledger names {}, which is neither in the yard nor a startup file of yours; nothing was changed",
+        place.display()
+    )]
+    Strange {
+        /// Its number.
+        id: u64,
+        /// The place.
+        place: PathBuf,
+        /// The ledger.
+        ledger: PathBuf,
+    },
     /// A record cannot be written, as with a path that is not Unicode.
     #[error("what is to be changed can't be written into the ledger; nothing was changed")]
     Record(#[source] serde_json::Error),
@@ -41,6 +54,9 @@ impl Blamed for LedgerError {
         match self {
             Self::File(e) | Self::TakenBack(e) | Self::Open(e) => e.hint(),
             Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
+            Self::Strange { ledger, .. } => {
+                Some(format!("look at {}: somebody else may have written it", ledger.display()))
+            }
             Self::Record(_) => None,
         }
     }

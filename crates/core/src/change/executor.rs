@@ -209,10 +209,7 @@ impl<'a> Executor<'a> {
 
 fn make_folder(path: &Path) -> Result<(), FileError> {
     fault::step().at("make the folder", path)?;
-    match fs::create_dir(path) {
-        Err(e) if e.kind() == io::ErrorKind::AlreadyExists => Ok(()),
-        other => other.at("make the folder", path),
-    }
+    os::make_folders(path).at("make the folder", path)
 }
 
 fn remove(path: &Path) -> Result<(), FileError> {
@@ -227,7 +224,7 @@ fn remove(path: &Path) -> Result<(), FileError> {
 fn shift(from: &Path, to: &Path) -> Result<(), FileError> {
     fault::step().at("move", from)?;
     if let Some(folder) = to.parent() {
-        fs::create_dir_all(folder).at("make the folder", folder)?;
+        os::make_folders(folder).at("make the folder", folder)?;
     }
     fs::rename(from, to).at("move", from)?;
     for folder in [from.parent(), to.parent()].into_iter().flatten() {

@@ -10,6 +10,7 @@ mod executor;
 mod fault;
 mod ledger;
 mod operation;
+mod strange;
 mod undo;
 
 pub use block::{BLOCK_BEGINS, block_put, block_taken};

@@ -5,7 +5,7 @@ use std::io;
 use std::path::{Component, Path, PathBuf};
 use std::time::Duration;
 
-use regex::Regex;
+use regex_lite::Regex;
 use serde::Serialize;
 
 use super::starting::{self, Startable};
@@ -83,7 +83,7 @@ pub enum TrialError {
         /// The trial.
         trial: String,
         /// Why not.
-        source: regex::Error,
+        source: regex_lite::Error,
     },
     /// What any job can meet.
     #[error(transparent)]

@@ -14,10 +14,9 @@ use crate::folders::watched_places;
 use crate::machine::Machine;
 use crate::os;
 use crate::report::ReportPath;
-use crate::resolve::Shell;
 use crate::scope::Scope;
 use crate::store::registry::RegistryEnvironments;
-use crate::store::{StartupFolders, files_of_others, possible_files, system_startup_files};
+use crate::store::{StartupFolders, all_startup_files};
 use crate::system::System;
 use crate::whole_file;
 
@@ -130,9 +129,7 @@ impl Watch {
         places.extend(extra.iter().cloned());
         places.dedup();
         let mut startup = BTreeMap::new();
-        let own = possible_files(folders).into_iter().map(|file| file.path);
-        let of_system = Shell::ALL.into_iter().flat_map(system_startup_files);
-        for path in own.chain(of_system).chain(files_of_others(folders)) {
+        for path in all_startup_files(folders) {
             let content = whole_file::read(&path).ok();
             startup.insert(path, content);
         }

@@ -116,6 +116,28 @@ impl Blamed for UnpackError {
     }
 }
 
+/// What is unpacked lies in the folder that is made for it under this name.
+const TREE: &str = "unpacked";
+
+/// Where an archive is unpacked before it is moved to its place: a folder that is held, so that nothing else is moved if
+/// somebody exchanges it meanwhile.
+struct Staging {
+    held: os::HeldFolder,
+    tree: PathBuf,
+    /// Removed with all in it at the end.
+    _folder: tempfile::TempDir,
+}
+
+impl Staging {
+    fn new(folder: tempfile::TempDir) -> Result<Self, FileError> {
+        let held = os::HeldFolder::open(folder.path()).at("open the folder", folder.path())?;
+        let tree = folder.path().join(TREE);
+        fs::create_dir(&tree).at("make the folder", &tree)?;
+        os::set_folder_mode(&tree, 0o755).at("set the rights of", &tree)?;
+        Ok(Self { held, tree, _folder: folder })
+    }
+}
+
 /// Unpacks an archive into a new folder; that is there whole, or not at all.
 ///
 /// # Errors
@@ -146,11 +168,11 @@ pub fn run(
         let above = into.ancestors().skip(1).find(|folder| folder.is_dir()).unwrap_or(Path::new("."));
         let staging =
             tempfile::Builder::new().prefix(".wyard-unpack-").tempdir_in(above).at("make a folder in", above)?;
-        os::set_folder_mode(staging.path(), 0o755).at("set the rights of", staging.path())?;
+        let staging = Staging::new(staging)?;
         observer.begin("unpack", None);
         let unpack = |other: &Processor| {
             let progress: &dyn Progress = observer;
-            Ok::<_, UnpackError>(archive::unpack(&source, staging.path(), request.options, progress, stop, other)?)
+            Ok::<_, UnpackError>(archive::unpack(&source, &staging.tree, request.options, progress, stop, other)?)
         };
         let done = while_summing(&source, published, stop, unpack);
         observer.end();
@@ -160,23 +182,20 @@ pub fn run(
     observer.summed(&summed);
     let wrapper = if request.keep_wrapper { PathBuf::new() } else { layout::wrapper(&listing) };
     if request.options.leave_out_hazards {
-        listing.leave_out_links(&wrapper, staging.as_ref().map(tempfile::TempDir::path))?;
+        listing.leave_out_links(&wrapper, staging.as_ref().map(|staging| staging.tree.as_path()))?;
     }
     let finish = Finish::check(&listing, &wrapper)?;
     let mut left_out = listing.left_out.clone();
     let mut findings: Vec<Finding> = summed.findings();
     if let Some(staging) = staging {
-        let finished = finish.apply(staging.path(), request.options)?;
+        let finished = finish.apply(&staging.tree, request.options)?;
         findings.extend(finished.finding());
         left_out.extend(finished.left_out);
-        let from = staging.path().join(&wrapper);
         let parent = into.parent().unwrap_or(Path::new("."));
-        fs::create_dir_all(parent).at("make the folder", parent)?;
-        fs::rename(&from, &into).at("move what was unpacked to", &into)?;
-        if wrapper.as_os_str().is_empty() {
-            // The folder itself has moved, and is not to be removed where it was.
-            let _ = staging.keep();
-        }
+        os::make_folders(parent).at("make the folder", parent)?;
+        let tree = Path::new(TREE).join(&wrapper);
+        let tree = tree.components().as_path();
+        staging.held.move_out(tree, &into).at("move what was unpacked to", &into)?;
     }
     let unpacked = Unpacked {
         dry_run: request.dry_run,

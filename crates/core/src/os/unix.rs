@@ -184,6 +184,15 @@ pub fn copy_rights(like: &Path, target: &File) -> io::Result<()> {
     Ok(())
 }
 
+/// Makes a folder and those above it that are missing: for others to read at most, whatever the umask.
+///
+/// # Errors
+/// When the system refuses.
+pub fn make_folders(folder: &Path) -> io::Result<()> {
+    use std::os::unix::fs::DirBuilderExt as _;
+    fs::DirBuilder::new().recursive(true).mode(0o755).create(folder)
+}
+
 /// Makes a symbolic link.
 ///
 /// # Errors
@@ -214,6 +223,30 @@ pub fn exchange(one: &Path, other: &Path) -> io::Result<bool> {
 #[cfg(not(any(target_os = "linux", target_os = "macos")))]
 pub fn exchange(_one: &Path, _other: &Path) -> io::Result<bool> {
     Ok(false)
+}
+
+/// A folder that stays the one it was, whatever is put in the place of its name.
+#[derive(Debug)]
+pub struct HeldFolder(rustix::fd::OwnedFd);
+
+impl HeldFolder {
+    /// Holds the folder at a place, which may not be a link to one (open(2), `O_NOFOLLOW`).
+    ///
+    /// # Errors
+    /// When there is none.
+    pub fn open(folder: &Path) -> io::Result<Self> {
+        use rustix::fs::OFlags;
+        let flags = OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::RDONLY | OFlags::CLOEXEC;
+        Ok(Self(rustix::fs::openat(CWD, folder, flags, rustix::fs::Mode::empty())?))
+    }
+
+    /// Moves what the folder holds under `name` to another place (renameat(2)).
+    ///
+    /// # Errors
+    /// When the system refuses.
+    pub fn move_out(&self, name: &Path, to: &Path) -> io::Result<()> {
+        Ok(rustix::fs::renameat(&self.0, name, CWD, to)?)
+    }
 }
 
 /// Flushes a folder's own record of names to the disk.

@@ -164,6 +164,14 @@ pub fn set_mode(_file: &File, _mode: u32) -> io::Result<()> {
     Ok(())
 }
 
+/// Makes a folder and those above it that are missing.
+///
+/// # Errors
+/// When the system refuses.
+pub fn make_folders(folder: &Path) -> io::Result<()> {
+    fs::create_dir_all(folder)
+}
+
 /// Folders have no permission bits here.
 ///
 /// # Errors
@@ -198,6 +206,28 @@ pub fn make_link(target: &Path, link: &Path) -> io::Result<()> {
 /// None.
 pub fn exchange(_one: &Path, _other: &Path) -> io::Result<bool> {
     Ok(false)
+}
+
+/// A folder in which something is being made. Here it is known by its place.
+#[derive(Debug)]
+pub struct HeldFolder(std::path::PathBuf);
+
+impl HeldFolder {
+    /// Takes the folder at a place.
+    ///
+    /// # Errors
+    /// None.
+    pub fn open(folder: &Path) -> io::Result<Self> {
+        Ok(Self(folder.to_owned()))
+    }
+
+    /// Moves what the folder holds under `name` to another place.
+    ///
+    /// # Errors
+    /// When the system refuses.
+    pub fn move_out(&self, name: &Path, to: &Path) -> io::Result<()> {
+        fs::rename(self.0.join(name), to)
+    }
 }
 
 /// A folder's record of names is flushed by the file system itself.

@@ -11,7 +11,7 @@ mod store_plan;
 mod system_files;
 mod user_entries;
 
-pub use startup::{files_of_others, possible_files, startup_files};
+pub use startup::{all_startup_files, files_of_others, possible_files, startup_files};
 pub use startup_file::{Dialect, StartupFile, StartupFolders};
 pub use startup_plan::{Action, StartupChange, StartupPlan, StoreError};
 pub use store_plan::{RegistryChange, StorePlan, StorePlanError};

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use super::startup_file::{Dialect, StartupFile, StartupFolders};
-use super::system_files::system_targets;
+use super::system_files::{system_startup_files, system_targets};
 use crate::resolve::Shell;
 
 /// The startup files that make a new interactive login shell, a new interactive shell, and `SHELL -lc` of each of
@@ -123,6 +123,14 @@ pub fn files_of_others(folders: &StartupFolders) -> Vec<PathBuf> {
         files.extend(parts.map(|entry| entry.path()).filter(|path| path.extension().is_some_and(|e| e == "fish")));
     }
     files
+}
+
+/// Every file that shells could read at their start: in these folders, and the system's.
+#[must_use]
+pub fn all_startup_files(folders: &StartupFolders) -> Vec<PathBuf> {
+    let own = possible_files(folders).into_iter().map(|file| file.path);
+    let of_system = Shell::ALL.into_iter().flat_map(system_startup_files);
+    own.chain(of_system).chain(files_of_others(folders)).collect()
 }
 
 #[cfg(test)]

@@ -2,7 +2,6 @@
 //! else, so that the ledger knows nothing of it.
 
 use std::collections::BTreeMap;
-use std::fs;
 use std::io::Write as _;
 
 use serde::{Deserialize, Serialize};
@@ -68,7 +67,7 @@ impl YardLock {
     pub fn keep_answers(&self, answers: &Answers) -> Result<(), YardError> {
         let text = toml::to_string_pretty(answers).map_err(YardError::Write)?;
         let (staging, target) = (self.yard().staging(), self.yard().root().join("answers.toml"));
-        fs::create_dir_all(&staging).at("make the folder", &staging)?;
+        os::make_folders(&staging).at("make the folder", &staging)?;
         // Whoever is killed in between leaves it where the next one clears up.
         let mut temporary = tempfile::NamedTempFile::new_in(&staging).at("make a file in", &staging)?;
         temporary.write_all(text.as_bytes()).at("write a file in", &staging)?;

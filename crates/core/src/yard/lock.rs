@@ -30,13 +30,14 @@ pub struct YardLock {
 }
 
 impl Yard {
-    /// Makes the yard where there is none, waits for the lock, and clears up behind a call that was broken off.
+    /// Makes the yard where there is none, waits for the lock, and clears up behind a call that was broken off, with
+    /// `startup_files` for all that could be ones of this user.
     ///
     /// # Errors
     /// When it is not this user's to write to, cannot be made or put in order, or another process holds it for too long.
-    pub fn lock(&self, machine: &Machine) -> Result<YardLock, YardError> {
+    pub fn lock(&self, machine: &Machine, startup_files: &dyn Fn() -> Vec<PathBuf>) -> Result<YardLock, YardError> {
         check_rights(machine)?;
-        fs::create_dir_all(self.root()).at("make the yard", self.root())?;
+        os::make_folders(self.root()).at("make the yard", self.root())?;
         if !machine.is_for_everybody() {
             self.keep_private()?;
         }
@@ -65,7 +66,7 @@ impl Yard {
         let _ = fs::write(self.holder_file(), format!("process {}: {}", std::process::id(), machine.command_line));
         let lock = YardLock::new(file, self, machine);
         self.check_place()?;
-        for settled in lock.settle()? {
+        for settled in lock.settle(startup_files)? {
             tracing::warn!("{}", settled.words());
         }
         self.clear_staging()?;
@@ -114,10 +115,10 @@ impl Yard {
     fn keep_private(&self) -> Result<(), FileError> {
         for folder in [self.cards_folder(), self.startup_before(), self.logs(), self.ledger().contents()] {
             own_folder(&folder)?;
-            fs::create_dir_all(&folder).at("make the folder", &folder)?;
+            os::make_folders(&folder).at("make the folder", &folder)?;
             os::set_folder_mode(&folder, 0o700).at("set the rights of", &folder)?;
         }
-        for file in [self.ledger().file().to_owned(), self.holder_file()] {
+        for file in [self.ledger().file().to_owned(), self.lock_file(), self.holder_file()] {
             let open = File::options().create(true).append(true).open(&file).at("open", &file)?;
             os::set_mode(&open, 0o600).at("set the rights of", &file)?;
         }
@@ -169,7 +170,7 @@ impl YardLock {
     ///
     /// # Errors
     /// When that cannot be done; the record stays open.
-    pub fn settle(&self) -> Result<Vec<Settled>, LedgerError> {
-        self.yard.ledger().settle(&self.places)
+    pub fn settle(&self, startup_files: &dyn Fn() -> Vec<PathBuf>) -> Result<Vec<Settled>, LedgerError> {
+        self.yard.ledger().settle(&self.places, startup_files)
     }
 }

@@ -20,6 +20,7 @@ use crate::jobs::consent::Consent;
 use crate::jobs::undo::{self, UndoRequest};
 use crate::layout::HomeVariables;
 use crate::naming::{self, ToolName};
+use crate::os;
 use crate::process::{Ending, Outcome};
 use crate::report::{Report, ReportPath, Verdict};
 use crate::session::Session;
@@ -89,7 +90,7 @@ fn watched_run(session: &Session, request: &InstallRequest, plan: InstallPlan) -
     places.extend(request.folder.iter().filter_map(|folder| folder.parent().map(Path::to_owned)));
     // Made before the first look, so that it is not laid at the installer's door.
     if let Some(folder) = plan.log.parent() {
-        fs::create_dir_all(folder).at("make the folder", folder)?;
+        os::make_folders(folder).at("make the folder", folder)?;
     }
     let before = Watch::look(&session.machine, &startup, &places)?;
     let outcome = installer::run(&session.machine, &plan.command, plan.file.parent(), request.limit, &session.stop);

@@ -1,7 +1,6 @@
 //! The stages of receiving an archive, each a value that the next one consumes: identified, summed and staged, laid out,
 //! placed, registered, checked.
 
-use std::fs;
 use std::path::{Path, PathBuf};
 
 use super::error::ReceiveError;
@@ -92,7 +91,7 @@ fn unpack(
         return Ok((None, archive::list(source, request.options, &session.stop)?));
     }
     let staging = session.yard.staging();
-    fs::create_dir_all(&staging).at("make the folder", &staging)?;
+    os::make_folders(&staging).at("make the folder", &staging)?;
     let root = tempfile::Builder::new().prefix("receive-").tempdir_in(&staging).at("make a folder in", &staging)?;
     os::set_folder_mode(root.path(), 0o755).at("set the rights of", root.path())?;
     progress.begin("unpack", None);

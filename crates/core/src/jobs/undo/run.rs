@@ -50,6 +50,7 @@ pub fn run(session: &Session, request: &UndoRequest) -> Result<Report<Undone>, U
     let contents = read(&ledger, request.id)?;
     let record = find(&contents, request.id)?;
     let operations = ledger.operations(record).map_err(LedgerError::from)?;
+    ledger.check_places(record.id, &operations, &|| session.startup_files())?;
     let changeset = GoingBack { session, contents: &contents, id: record.id, operations }.changeset()?;
     let touched = changeset.touched();
     let does = format!("take back change {}: {}", record.id, record.does);

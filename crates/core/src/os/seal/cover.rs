@@ -33,6 +33,9 @@ const DEVICES: [&str; 7] = ["null", "zero", "full", "random", "urandom", "tty", 
 /// What else programs expect there, as links.
 const LINKS: [&str; 4] = ["fd", "stdin", "stdout", "stderr"];
 
+/// The folder for shared memory (shm_overview(7)).
+const SHARED: &str = "/dev/shm";
+
 /// What an administrator could change the machine by (proc(5)).
 const DOORS: [&str; 4] = ["sys", "sysrq-trigger", "irq", "bus"];
 
@@ -63,6 +66,7 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused
         }
     }
     let devices = os::is_superuser().then(Devices::open);
+    let shared = open(Path::new(SHARED)).ok();
     read_only("/").step("read-only mounts")?;
     let Some(first) = folders.first() else { return Ok(()) };
     mount("wyard", first, "tmpfs", MountFlags::NOSUID | MountFlags::NODEV, Some(&*c_string(LAYERS)))
@@ -81,6 +85,10 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused
     }
     if let Some(devices) = devices {
         devices.put().step("devices")?;
+        // Homes may lie there. Where it cannot be covered it is empty.
+        if let Some(shared) = shared {
+            let _ = cover.overlay(Path::new(SHARED), &by_descriptor(&shared));
+        }
     }
     if request.level == SealLevel::Full {
         mount("proc", "/proc", "proc", MountFlags::NOSUID | MountFlags::NODEV | MountFlags::NOEXEC, None)
@@ -285,9 +293,8 @@ impl Devices {
         for (name, leads_to) in self.links {
             symlink(leads_to, dev.join(name))?;
         }
-        let shared = dev.join("shm");
-        fs::create_dir(&shared)?;
-        fs::set_permissions(&shared, Permissions::from_mode(0o1777))
+        fs::create_dir(SHARED)?;
+        fs::set_permissions(SHARED, Permissions::from_mode(0o1777))
     }
 }
 
