@@ -224,6 +224,8 @@ fn exchanged(copy: &[u8], exchanges: &[Exchange]) -> Option<Vec<u8>> {
 
 #[cfg(test)]
 mod tests {
+    use std::fs;
+
     use proptest::prelude::*;
 
     use super::*;

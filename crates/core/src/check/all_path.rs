@@ -10,7 +10,7 @@ use super::round::Round;
 use crate::environment::Environment;
 use crate::folders::{SystemFolders, commands_in};
 use crate::report::{Report, Verdict};
-use crate::resolve::{self, Caller, Disk, LookupContext};
+use crate::resolve::{self, Caller, ListedDisk, LookupContext};
 use crate::session::Session;
 use crate::terminal::Question;
 
@@ -23,6 +23,7 @@ pub fn check_path(session: &Session, runs: bool) -> Result<Report<CheckedTools>,
     let system = session.system();
     let environment = session.asking()?.environment().unwrap_or_else(|| Environment::new(system));
     let context = LookupContext::of(&environment, &session.machine.home);
+    let view = ListedDisk::new(system);
     let of_system = SystemFolders::of(&session.machine.environment);
     let mut seen: HashSet<PathBuf> = HashSet::new();
     let mut names: HashSet<String> = HashSet::new();
@@ -35,7 +36,7 @@ pub fn check_path(session: &Session, runs: bool) -> Result<Report<CheckedTools>,
         // What an earlier folder has too is that one's.
         let mut subjects = Vec::new();
         for name in commands_in(&folder, system).into_iter().filter(|name| names.insert(name.clone())) {
-            let candidates = resolve::candidates(Caller::typed(system), &name, &context, &Disk);
+            let candidates = resolve::candidates(Caller::typed(system), &name, &context, &view);
             if let Some(file) = resolve::winner(&candidates) {
                 subjects.push(Subject::stranger(name, file.to_owned()));
             }

@@ -12,7 +12,7 @@ use crate::layout::Command;
 use crate::order::promotion;
 use crate::process;
 use crate::report::{ReportPath, Verdict};
-use crate::resolve::{self, Caller, Disk, Kind, Shell, same_file};
+use crate::resolve::{self, Caller, Kind, ListedDisk, Shell, same_file};
 use crate::suggestion::suggested;
 use crate::terminal::{Answer, NoAnswer, Said, TerminalKind};
 use crate::yard::{Answers, Card, CardProbe};
@@ -62,6 +62,7 @@ impl Subject {
         answers: &[Answer],
         leads: &dyn Fn(usize) -> bool,
         prober: Option<&Prober<'_>>,
+        disk: &ListedDisk,
     ) -> std::io::Result<CommandCheck> {
         let mut findings = Vec::new();
         let mut verdict = Verdict::Good;
@@ -115,7 +116,7 @@ impl Subject {
             findings.extend(by_terminal.told());
         }
         if matches!(self.owner, Owner::Tool { .. }) {
-            findings.extend(self.hides(answers));
+            findings.extend(self.hides(answers, disk));
         }
         let name = self.name.clone();
         Ok(CommandCheck { name, verdict, answered_version, winner, caller_results: results, findings, form, differs })
@@ -242,9 +243,9 @@ impl Subject {
     }
 
     /// The copies elsewhere in PATH that ours comes before.
-    fn hides(&self, answers: &[Answer]) -> Option<Finding> {
+    fn hides(&self, answers: &[Answer], disk: &ListedDisk) -> Option<Finding> {
         let (shell, said) = answers.iter().find_map(|a| Some((a.shell, a.said.as_ref().ok()?)))?;
-        let candidates = resolve::candidates(Caller::from(shell), &self.name, &said.context, &Disk);
+        let candidates = resolve::candidates(Caller::from(shell), &self.name, &said.context, disk);
         let first = resolve::winner(&candidates).filter(|w| same_file(w, &self.file))?;
         let mut others: Vec<&Path> = Vec::new();
         for candidate in candidates.iter().filter(|c| c.standing == resolve::Standing::Shadowed) {

@@ -10,6 +10,7 @@ use super::prober::Prober;
 use super::report::CommandCheck;
 use crate::error::FileContext as _;
 use crate::process;
+use crate::resolve::ListedDisk;
 use crate::session::Session;
 use crate::terminal::{Answer, Question};
 
@@ -22,6 +23,7 @@ pub(super) struct Round<'a> {
     /// How.
     pub prober: Prober<'a>,
     session: &'a Session,
+    disk: ListedDisk,
 }
 
 impl<'a> Round<'a> {
@@ -31,7 +33,7 @@ impl<'a> Round<'a> {
             true => Vec::new(),
             false => session.asking()?.everywhere(question),
         };
-        Ok(Self { answers, runs, prober, session })
+        Ok(Self { answers, runs, prober, session, disk: ListedDisk::new(session.system()) })
     }
 
     /// For each answer the names that an alias or function answers to, and that start the right file all the same.
@@ -53,7 +55,7 @@ impl<'a> Round<'a> {
         let leading = self.leading(subjects)?;
         let checked = process::side_by_side(subjects, at_a_time, |subject| {
             let leads = |at: usize| leading[at].contains(&subject.name);
-            subject.check(&self.answers, &leads, prober)
+            subject.check(&self.answers, &leads, prober, &self.disk)
         });
         if self.session.stop.requested() {
             return Err(CheckError::Interrupted);

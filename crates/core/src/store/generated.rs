@@ -83,18 +83,22 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) 
 }
 
 /// PATH is gone through once, or the rest of one that begins as it should, entry by entry (matching all of it against each of
-/// many folders takes seconds in zsh, and taking so long a beginning away does in bash), and set once, so that what changed it
-/// can be told.
+/// many folders takes seconds in zsh, and taking so long a beginning away by a pattern does in bash; both can cut it off), and set
+/// once, so that what changed it can be told.
 const POSIX_LOOP: &str = r#"
 _wyard_rest="${PATH:+$PATH:}"
 case "$_wyard_rest" in
   "$_wyard_first:"*)
-    _wyard_left=COUNT
-    while [ "$_wyard_left" -gt 0 ]; do
-      _wyard_rest="${_wyard_rest#*:}"
-      _wyard_left=$((_wyard_left - 1))
-    done
-    unset _wyard_left ;;
+    if [ "${BASH_VERSION-}${ZSH_VERSION-}" ]; then
+      eval '_wyard_rest="${_wyard_rest:${#_wyard_first}+1}"'
+    else
+      _wyard_left=COUNT
+      while [ "$_wyard_left" -gt 0 ]; do
+        _wyard_rest="${_wyard_rest#*:}"
+        _wyard_left=$((_wyard_left - 1))
+      done
+      unset _wyard_left
+    fi ;;
 esac
 _wyard_path="$_wyard_first"
 while case "$_wyard_rest" in ?*) :;; *) false;; esac; do

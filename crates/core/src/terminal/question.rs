@@ -77,11 +77,7 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
         }
         Shell::Bash | Shell::Zsh | Shell::Ksh | Shell::Sh => {
             let (print, each) = match shell {
-                Shell::Bash => (
-                    "\\builtin printf",
-                    "\\builtin type -t -- \"$c\" 2>/dev/null; \\builtin printf '\\0'; \
-                     \\builtin type -P -- \"$c\" 2>/dev/null; \\builtin printf '\\0'",
-                ),
+                Shell::Bash => ("\\builtin printf", "\\builtin type -P -- \"$c\" 2>/dev/null; \\builtin printf '\\0'"),
                 Shell::Zsh => (
                     "\\builtin printf",
                     "\\builtin whence -w -- \"$c\" 2>/dev/null; \\builtin printf '\\0'; \
@@ -102,6 +98,13 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
                     .collect()
             };
             let mut loops = looped(each);
+            if shell == Shell::Bash && !commands.is_empty() {
+                // After the files the kinds, for which PATH need not be gone through once more; where it cannot be set, it is.
+                let kind = looped("\\builtin type -t -- \"$c\" 2>/dev/null; \\builtin printf '\\0'");
+                loops.push_str(&format!(
+                    "_wyard_kinds() {{\n\\builtin local PATH=/dev/null 2>/dev/null\n{kind}}}\n_wyard_kinds\n"
+                ));
+            }
             if shell == Shell::Sh && !commands.is_empty() {
                 // A subshell without aliases and functions of these names is asked for the files.
                 let files = "\\unalias \"$c\" 2>/dev/null; \\unset -f \"$c\" 2>/dev/null";
@@ -146,10 +149,11 @@ fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_
     if said.len() < 2 * question.commands.len() {
         return None;
     }
-    if shell == Shell::Sh {
-        // It tells all kinds, then all files.
-        let files = said.split_off(question.commands.len());
-        said = said.into_iter().zip(files).flat_map(|(kind, file)| [kind, file]).collect();
+    // These tell all of one, then all of the other.
+    if matches!(shell, Shell::Bash | Shell::Sh) {
+        let second = said.split_off(question.commands.len());
+        let (kinds, files) = if shell == Shell::Bash { (second, said) } else { (said, second) };
+        said = kinds.into_iter().zip(files).flat_map(|(kind, file)| [kind, file]).collect();
     }
     for (name, said) in question.commands.iter().zip(said.chunks_exact(2)) {
         let kind = String::from_utf8_lossy(said[0]).trim().to_owned();
@@ -191,6 +195,8 @@ fn kind_of(name: &str, said: &str, has_file: bool) -> Kind {
         "alias" | "abbreviation" => Kind::Alias,
         "function" => Kind::Function,
         "builtin" | "keyword" | "reserved" => Kind::Builtin,
+        // bash was asked without PATH.
+        "" if has_file => Kind::File,
         "none" | "" => Kind::None,
         _ if said.starts_with("alias ") => Kind::Alias,
         _ if said.contains('/') => Kind::File,
@@ -255,14 +261,14 @@ mod tests {
         let commands = ["a".to_owned(), "b".to_owned()];
         let variables = ["V".to_owned(), "W".to_owned()];
         let question = Question { commands: &commands, variables: &variables };
-        let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0/h\0file\0/x/a\0b: alias\0\0=1 2\0\0A=b\0M\0bye";
+        let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0/h\0/x/a\n\0\0\0alias\n\0=1 2\0\0A=b\0M\0bye";
         let said = parse(Shell::Bash, "M", output, question, Path::new("/h")).unwrap();
         assert_eq!(said.context.path, "/x:/y");
         assert_eq!(*said.meaning("a"), Meaning { kind: Kind::File, file: Some("/x/a".into()) });
         assert_eq!(*said.meaning("b"), Meaning { kind: Kind::Alias, file: None });
         assert_eq!((said.variable("V"), said.variable("W")), (Some("1 2".as_ref()), None));
         assert_eq!(said.environment.get("A"), Some("b".as_ref()));
-        assert_eq!(parse(Shell::Bash, "M", b"\nM\0/x\0/h\0file\0/x/a\0", question, Path::new("/h")), None, "cut off");
+        assert_eq!(parse(Shell::Bash, "M", b"\nM\0/x\0/h\0/x/a\0", question, Path::new("/h")), None, "cut off");
         assert_eq!(parse(Shell::Bash, "M", b"nothing", question, Path::new("/h")), None);
         for (said, kind) in [
             ("t is a tracked alias for /bin/t", Kind::File),

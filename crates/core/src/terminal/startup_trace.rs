@@ -8,6 +8,8 @@ use std::collections::VecDeque;
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 
+use memchr::memmem;
+
 use super::asking::Asking;
 use super::base;
 use super::origin::{Found, Origin};
@@ -153,7 +155,7 @@ impl Asking<'_> {
 /// first line of a trap.
 const BASH_TRAP: &str = r#"_w_p=$PATH _w_f= _w_l=0
 set -o functrace
-trap '_w_n=$LINENO; [[ $PATH == "$_w_p" ]] || { builtin printf "\nMARKER\x1f%s\x1f%s\x1f%s\x1f\n" "$_w_f" "$_w_l" "$PATH"; _w_p=$PATH; }
+trap '_w_n=$LINENO; builtin [ "$PATH" = "$_w_p" ] || { builtin printf "\nMARKER\x1f%s\x1f%s\x1f%s\x1f\n" "$_w_f" "$_w_l" "$PATH"; _w_p=$PATH; }
 _w_l=$_w_n _w_f=${BASH_SOURCE[0]}
 for _w_i in "${!FUNCNAME[@]}"; do _w_f=${BASH_SOURCE[_w_i]}; case ${FUNCNAME[_w_i]} in source|main) break ;; esac; _w_l=${BASH_LINENO[_w_i]}; done' DEBUG
 "#;
@@ -202,14 +204,26 @@ fn named_in(files: &[(PathBuf, String)], raw: &OsStr, home: &Path) -> Option<Ori
     if let Ok(below) = Path::new(folder).strip_prefix(home) {
         spellings.extend(["~", "$HOME", "${HOME}"].map(|begin| format!("{begin}/{}", below.display())));
     }
-    let names = |line: &str| {
-        !line.trim_start().starts_with('#') && spellings.iter().any(|folder| mention(line, folder, Below::No).is_some())
-    };
     files.iter().rev().find_map(|(file, text)| {
-        let at = text.lines().enumerate().filter(|(_, line)| names(line)).map(|(at, _)| at).last()?;
+        let at = spellings.iter().filter_map(|folder| last_naming(text, folder)).max()?;
         let (place, line) = (file.display().to_string(), u32::try_from(at + 1).ok());
         Some(Origin { place, line, found: Found::Read })
     })
+}
+
+/// The last line, counted from 0, that names a folder and is no comment.
+fn last_naming(text: &str, folder: &str) -> Option<usize> {
+    let bare = folder.trim_end_matches(['/', '\\']);
+    let names = |line: &str| !line.trim_start().starts_with('#') && mention(line, folder, Below::No).is_some();
+    let line_around = |at: usize| {
+        let begin = text[..at].rfind('\n').map_or(0, |end| end + 1);
+        let end = text[at..].find('\n').map_or(text.len(), |end| at + end);
+        (begin, &text[begin..end])
+    };
+    // Most lines of a long file need not be looked at.
+    let mut found = memmem::rfind_iter(text.as_bytes(), bare.as_bytes()).map(line_around);
+    let (begin, _) = found.find(|(_, line)| names(line))?;
+    Some(text[..begin].matches('\n').count())
 }
 
 #[cfg(test)]

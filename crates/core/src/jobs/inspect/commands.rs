@@ -15,7 +15,7 @@ use crate::path_list::windows;
 use crate::program::Program;
 use crate::registry::RegistryKey;
 use crate::report::ReportPath;
-use crate::resolve::{self, Caller, Disk, Kind, LookupContext, Standing};
+use crate::resolve::{self, Caller, Kind, ListedDisk, LookupContext, Standing};
 use crate::system::System;
 use crate::terminal::{self, Answer, Said};
 
@@ -62,12 +62,13 @@ pub(super) fn commands(
     // Only programs that need something ask for it.
     let brought: LazyCell<HashSet<String>, _> =
         LazyCell::new(|| listing.entries.iter().filter(|e| e.kind != EntryKind::Folder).map(name).collect());
+    let view = ListedDisk::new(machine.system());
     let one = |command: &layout::Command| {
         let entry = files.at(&layout.wrapper.join(&command.path));
         let missing = || entry?.needs.as_ref()?.missing(&brought, environment).into_iter().next();
         let (mut here, mut stays_hidden): (Vec<ReportPath>, bool) = (Vec::new(), false);
         for (caller, context) in &contexts {
-            let candidates = resolve::candidates(*caller, &command.name, context, &Disk);
+            let candidates = resolve::candidates(*caller, &command.name, context, &view);
             for candidate in candidates.iter().filter(|c| c.standing != Standing::Skipped) {
                 let file = ReportPath::from(candidate.path.clone());
                 if !here.contains(&file) {
