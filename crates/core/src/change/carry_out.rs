@@ -112,6 +112,10 @@ impl Ledger {
         places: &RegistryPlaces,
         startup_files: &dyn Fn() -> Vec<PathBuf>,
     ) -> Result<Vec<Settled>, LedgerError> {
+        // A change begins only when those before it are settled.
+        if self.ends_settled()? {
+            return Ok(Vec::new());
+        }
         let contents = self.read()?;
         self.set_aside(&contents)?;
         let mut settled = Vec::new();

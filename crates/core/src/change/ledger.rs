@@ -1,7 +1,7 @@
 //! The ledger's file: one JSON document a line, only ever added to.
 
 use std::fs::{self, File};
-use std::io::Write as _;
+use std::io::{Read as _, Seek as _, SeekFrom, Write as _};
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
@@ -168,6 +168,24 @@ impl Ledger {
     pub fn read_back_to(&self, id: u64) -> Result<LedgerContents, LedgerError> {
         let contents = self.read()?;
         if id >= contents.first_id() { Ok(contents) } else { self.read_all() }
+    }
+
+    /// Whether its last line tells how a change ended.
+    pub(super) fn ends_settled(&self) -> Result<bool, FileError> {
+        /// More than such a line has.
+        const END: u64 = 4096;
+        let mut file = match File::open(&self.file) {
+            Ok(file) => file,
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(true),
+            Err(e) => return Err(e).at("open", &self.file),
+        };
+        let mut end = Vec::new();
+        let length = file.metadata().at("read", &self.file)?.len();
+        file.seek(SeekFrom::Start(length.saturating_sub(END))).at("read", &self.file)?;
+        file.read_to_end(&mut end).at("read", &self.file)?;
+        let last = lines(&end).last().map(|(_, line)| line).filter(|line| line.ends_with(b"\n"));
+        let last = last.and_then(|line| serde_json::from_slice(line).ok());
+        Ok(matches!(last, Some(Line::Done { format: FORMAT, .. } | Line::TakenBack { format: FORMAT, .. })))
     }
 
     /// What a change did, with the contents of files.

@@ -43,9 +43,11 @@ impl ReportBody for Undone {
 /// # Errors
 /// When there is no such change, or it cannot be taken back without loss; nothing is changed then.
 pub fn run(session: &Session, request: &UndoRequest) -> Result<Report<Undone>, UndoError> {
-    // Looked for before the lock, so that a wrong number makes no yard.
+    // Before the lock, so that a wrong number makes no yard.
     let ledger = session.yard.ledger();
-    find(&read(&ledger, request.id)?, request.id)?;
+    if !ledger.file().exists() {
+        find(&LedgerContents::default(), request.id)?;
+    }
     let lock = session.lock_unless(request.dry_run)?;
     let contents = read(&ledger, request.id)?;
     let record = find(&contents, request.id)?;
