@@ -52,6 +52,11 @@ impl Blamed for FileError {
             io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
                 Some("make room on that disk, or put the yard elsewhere with --yard DIR".to_owned())
             }
+            // flock(2): ENOLCK, and EOPNOTSUPP or ENOSYS of file systems that know no locks.
+            _ if self.doing == "lock" => Some(
+                "that disk keeps no locks, as some network disks do: put the yard on another with --yard DIR"
+                    .to_owned(),
+            ),
             io::ErrorKind::ReadOnlyFilesystem => Some("put the yard elsewhere with --yard DIR".to_owned()),
             _ => None,
         }

@@ -318,3 +318,18 @@ fn what_is_not_good_can_be_taken_back_at_once() {
     home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--or-undo"]).ends(0);
     home.wyard(&["check"]).ends(0);
 }
+
+#[test]
+fn a_yard_of_earlier_days_is_taken_over() {
+    let home = Home::new();
+    let profile = home.write("home/.profile", "# mine\n");
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let (ledger, card) = (home.yard().join("ledger.jsonl"), home.yard().join("cards/tidelog/4.2.1.toml"));
+    let earlier = fs::read_to_string(&ledger).unwrap().replace("\"operations\":", "\"acts\":");
+    fs::write(&ledger, earlier.replace("\"operation\":", "\"act\":")).unwrap();
+    fs::write(&card, fs::read_to_string(&card).unwrap() + "\n[answers]\ntidelog = [\"--version\"]\n").unwrap();
+    home.wyard(&["history"]).ends(0).says("receive tidelog 4.2.1");
+    home.wyard(&["undo"]).ends(0);
+    assert_eq!(fs::read_to_string(&profile).unwrap(), "# mine\n");
+    assert!(!card.exists());
+}

@@ -271,6 +271,24 @@ struct OfChange {
 }
 
 /// The lines that hold something, with their numbers.
+/// A line as it was written when operations were called acts.
+fn in_earlier_words(line: &[u8]) -> Option<Line> {
+    fn rename(from: &str, to: &str, value: &mut serde_json::Value) -> Option<()> {
+        let map = value.as_object_mut()?;
+        let moved = map.remove(from)?;
+        map.insert(to.to_owned(), moved);
+        Some(())
+    }
+    let mut line: serde_json::Value = serde_json::from_slice(line).ok()?;
+    if rename("acts", "operations", &mut line).is_some() {
+        let operations = line.get_mut("operations")?.as_array_mut()?;
+        operations.iter_mut().try_for_each(|operation| rename("act", "operation", operation))?;
+    } else {
+        rename("act", "operation", &mut line)?;
+    }
+    serde_json::from_value(line).ok()
+}
+
 fn lines(text: &[u8]) -> impl Iterator<Item = (usize, &[u8])> {
     let lines = text.split_inclusive(|byte| *byte == b'\n').enumerate();
     lines.map(|(at, line)| (at + 1, line)).filter(|(_, line)| !line.trim_ascii().is_empty())
@@ -329,7 +347,7 @@ impl LedgerContents {
         for (at, line) in lines(&text) {
             // A line without its end was never flushed whole, so that nothing has followed from it.
             let ended = line.ends_with(b"\n");
-            let event: Option<Line> = serde_json::from_slice(line).ok().filter(|_| ended);
+            let event = serde_json::from_slice(line).ok().or_else(|| in_earlier_words(line)).filter(|_| ended);
             let format = || serde_json::from_slice(line).map_or(0, |line: OfFormat| line.format);
             let found = event.as_ref().map_or_else(format, Line::format);
             if found > FORMAT {
@@ -452,5 +470,21 @@ mod tests {
         assert_eq!(fs::read(folder.path().join("ledger.damaged")).unwrap().iter().filter(|b| **b == b'\n').count(), 2);
         fs::write(&ledger.file, "{\"format\":2,\"event\":\"news\"}\n").unwrap();
         assert!(matches!(ledger.read(), Err(LedgerError::Format { found: 2, .. })));
+    }
+
+    #[test]
+    fn records_in_earlier_words_are_read() {
+        let text = r#"{"event":"begin","format":1,"id":1,"time":"","command":"c","does":"d","acts":[{"act":"folder","path":"/y/cards"},{"act":"startup","path":"/h/.profile","line":". y","before":null,"after":"a"},{"act":"move","from":"/y/staging/1","to":"/y/stock/t"}]}
+{"event":"amend","format":1,"id":1,"act":1,"before":"b","after":"ba"}
+{"event":"done","format":1,"id":1}
+"#;
+        let folder = tempfile::tempdir().unwrap();
+        let ledger = Ledger::at(folder.path());
+        ledger.append(text.as_bytes()).unwrap();
+        let contents = ledger.read().unwrap();
+        let record = &contents.records[0];
+        assert!(contents.damaged.is_empty() && record.state == State::Done);
+        let Operation::Startup { before: Some(before), .. } = &ledger.operations(record).unwrap()[1] else { panic!() };
+        assert_eq!(before.bytes(), b"b");
     }
 }

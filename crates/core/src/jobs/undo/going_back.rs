@@ -94,7 +94,10 @@ impl GoingBack<'_> {
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => None,
             Err(e) => return Err(e).at("read", path).map_err(Into::into),
         };
-        let back = table_back(table(before)?, table(after)?, table(now.as_ref())?).map_err(|_| self.later(path))?;
+        let mut now = table(now.as_ref())?;
+        // What was learned of how commands answer stood on cards once, outside of the ledger.
+        now.as_mut().and_then(|now| now.remove("answers"));
+        let back = table_back(table(before)?, table(after)?, now).map_err(|_| self.later(path))?;
         let yard = &self.session.yard;
         let of_file: Vec<_> = stock.iter().filter(|card| yard.card_file(&card.name, &card.version) == path).collect();
         for (name, version) in
