@@ -1,5 +1,6 @@
 ; An installer program for buoyctl of the Brackwater Tide Office, a made-up tool. /S asks nothing, /D=FOLDER (the last
-; word) says where; /HALF breaks off half way, and /ROOT puts the wrong folder into PATH, as some do.
+; word) says where; /HALF breaks off half way, /ROOT puts the wrong folder into PATH, and /LATER ends at once and leaves the
+; work to a second program, as some do.
 Unicode true
 Target amd64-unicode
 Name "Buoyctl"
@@ -18,9 +19,20 @@ UninstPage instfiles
 !define RECORD "Software\Microsoft\Windows\CurrentVersion\Uninstall\Buoyctl"
 
 Section
+  ${GetParameters} $0
+  ClearErrors
+  ${GetOptions} $0 "/LATER" $1
+  IfErrors now
+  Exec '"$EXEPATH" /S /WAIT'
+  Quit
+now:
+  ClearErrors
+  ${GetOptions} $0 "/WAIT" $1
+  IfErrors work
+  Sleep 1500
+work:
   SetOutPath "$INSTDIR"
   File "README.txt"
-  ${GetParameters} $0
   ClearErrors
   ${GetOptions} $0 "/HALF" $1
   IfErrors whole
@@ -42,6 +54,7 @@ done:
 SectionEnd
 
 Section "Uninstall"
+  Sleep 1000
   Delete "$INSTDIR\bin\buoyctl.exe"
   Delete "$INSTDIR\README.txt"
   Delete "$INSTDIR\uninstall.exe"

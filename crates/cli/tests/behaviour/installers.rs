@@ -67,6 +67,15 @@ fn what_an_installer_left_undone_is_finished() {
 
 #[test]
 #[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn what_an_installer_hands_on_is_waited_for() {
+    let home = Home::new();
+    let before = "if [ -z \"$SECOND\" ]; then SECOND=1 sh \"$0\" \"$@\" & exit 0; fi; sleep 1";
+    let file = self_extractor(&home, before, "");
+    home.wyard(&["receive", &file, "--yes"]).ends(0).says("2 new files in ~/buoyctl-2.4\n").says("good");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
 fn an_installer_hears_every_byte_and_runs_as_it_was_hashed() {
     let home = Home::new();
     // What stands at its name by the time it runs is something else.

@@ -14,7 +14,7 @@ use crate::report::ReportPath;
 /// How long an installer or uninstaller may take, unless told otherwise.
 pub const USUAL_LIMIT: Duration = Duration::from_secs(30 * 60);
 
-/// Runs a command line in what this call has, from a folder.
+/// Runs a command line in what this call has, from a folder, until all that it starts is done.
 #[must_use]
 pub fn run(machine: &Machine, words: &[ReportPath], folder: Option<&Path>, limit: Duration, stop: &Stop) -> Outcome {
     let (program, arguments) = words.split_first().map_or((Path::new(""), words), |(first, rest)| (&**first, rest));
@@ -23,7 +23,7 @@ pub fn run(machine: &Machine, words: &[ReportPath], folder: Option<&Path>, limit
     if let Some(folder) = folder {
         command.current_dir(folder);
     }
-    process::run(command, limit, stop)
+    process::run_all(command, limit, stop)
 }
 
 /// How an installer ended.

@@ -326,6 +326,31 @@ pub fn ending_signal(status: ExitStatus) -> Option<i32> {
 /// Programs that this process has started are ended by it here; one that is killed itself leaves them to end by themselves.
 pub fn end_children_with_us() {}
 
+/// The processes at work in the group of this one, which has ended. Those that wait to be cleared away do not count.
+#[must_use]
+pub fn at_work(first: Option<u32>) -> Vec<u32> {
+    let group = first.and_then(|first| i32::try_from(first).ok()).and_then(rustix::process::Pid::from_raw);
+    let Some(group) = group.filter(|group| rustix::process::test_kill_process_group(*group).is_ok()) else {
+        return Vec::new();
+    };
+    // proc_pid_stat(5): behind the name, in parentheses, the state, the parent and the group.
+    let is_of_group = |process: &u32| {
+        let stat = fs::read_to_string(format!("/proc/{process}/stat")).unwrap_or_default();
+        let mut fields = stat.rsplit_once(')').map_or("", |(_, rest)| rest).split_whitespace();
+        let works = fields.next().is_some_and(|state| !matches!(state, "Z" | "X"));
+        works && fields.nth(1).and_then(|field| field.parse().ok()) == Some(group.as_raw_pid())
+    };
+    match fs::read_dir("/proc") {
+        Ok(processes) => processes
+            .flatten()
+            .filter_map(|entry| entry.file_name().to_str()?.parse().ok())
+            .filter(is_of_group)
+            .collect(),
+        // Without such a folder there are some as long as the group can be signalled (kill(2)).
+        Err(_) => first.into_iter().collect(),
+    }
+}
+
 /// Prepares a command to run in a session of its own: no controlling terminal it could read from or be stopped by, and
 /// one process group that can be ended whole (setsid(2)).
 #[must_use]

@@ -281,28 +281,90 @@ pub fn create_for_everybody() {}
 /// Puts this process into a job that ends with it, so that programs it has started do not outlive it, however it ends
 /// ("Job Objects"). Where that is refused all is as without.
 pub fn end_children_with_us() {
+    own_job();
+}
+
+/// The processes at work in this process's job, but for itself and what the system adds to any program: the host of its
+/// console, and the desktop. Without a job there are none.
+#[must_use]
+pub fn at_work(_first: Option<u32>) -> Vec<u32> {
+    use windows_sys::Win32::System::JobObjects::{JobObjectBasicProcessIdList, QueryInformationJobObject};
+    const MOST: usize = 1024;
+    /// `JOBOBJECT_BASIC_PROCESS_ID_LIST`.
+    #[repr(C)]
+    struct List {
+        assigned: u32,
+        listed: u32,
+        ids: [usize; MOST],
+    }
+    let Some(job) = own_job() else { return Vec::new() };
+    let mut list = List { assigned: 0, listed: 0, ids: [0; MOST] };
+    let size = u32::try_from(size_of::<List>()).unwrap_or_default();
+    // SAFETY: the job stays open as long as the process; the structure is of the size that is told. Of more processes than
+    // fit the first are told.
+    unsafe {
+        QueryInformationJobObject(
+            job as _,
+            JobObjectBasicProcessIdList,
+            (&raw mut list).cast(),
+            size,
+            ptr::null_mut(),
+        );
+    }
+    let ids = list.ids.iter().take(usize::try_from(list.listed).unwrap_or_default());
+    let ids = ids.filter_map(|id| u32::try_from(*id).ok()).filter(|id| *id != std::process::id());
+    ids.filter(|id| !image_of(*id).is_some_and(|image| is_of_system(&image))).collect()
+}
+
+/// Whether a program is one that the system starts beside others: `conhost.exe` hosts a console, `explorer.exe` shows a desktop
+/// or a folder.
+fn is_of_system(image: &str) -> bool {
+    let name = image.rsplit('\\').next().unwrap_or(image);
+    ["conhost.exe", "explorer.exe"].iter().any(|own| name.eq_ignore_ascii_case(own))
+}
+
+/// The program of a process ("QueryFullProcessImageNameW").
+fn image_of(process: u32) -> Option<String> {
+    use windows_sys::Win32::System::Threading::{
+        OpenProcess, PROCESS_QUERY_LIMITED_INFORMATION, QueryFullProcessImageNameW,
+    };
+    let mut name = [0u16; 1024];
+    let mut length = u32::try_from(name.len()).unwrap_or_default();
+    // SAFETY: the handle is checked and closed; the buffer is as long as is told.
+    unsafe {
+        let handle = OpenProcess(PROCESS_QUERY_LIMITED_INFORMATION, 0, process);
+        if handle.is_null() {
+            return None;
+        }
+        let told = QueryFullProcessImageNameW(handle, 0, name.as_mut_ptr(), &raw mut length);
+        CloseHandle(handle);
+        (told != 0).then(|| String::from_utf16_lossy(&name[..usize::try_from(length).unwrap_or_default()]))
+    }
+}
+
+/// The handle of the job that this process is in, made once.
+fn own_job() -> Option<usize> {
     use windows_sys::Win32::System::JobObjects::{
         AssignProcessToJobObject, CreateJobObjectW, JOB_OBJECT_LIMIT_KILL_ON_JOB_CLOSE,
         JOBOBJECT_EXTENDED_LIMIT_INFORMATION, JobObjectExtendedLimitInformation, SetInformationJobObject,
     };
-    static ONCE: std::sync::Once = std::sync::Once::new();
-    ONCE.call_once(|| {
+    static JOB: std::sync::OnceLock<Option<usize>> = std::sync::OnceLock::new();
+    *JOB.get_or_init(|| {
         // SAFETY: the structure is plain data and of the size that is told; the handle is checked, and stays open until
         // the system closes it when the process ends, which is what ends the job.
         unsafe {
             let job = CreateJobObjectW(ptr::null(), ptr::null());
             if job.is_null() {
-                return;
+                return None;
             }
             let mut limits: JOBOBJECT_EXTENDED_LIMIT_INFORMATION = std::mem::zeroed();
             limits.BasicLimitInformation.LimitFlags = JOB_OBJECT_LIMIT_KILL_ON_JOB_CLOSE;
             let size = u32::try_from(size_of::<JOBOBJECT_EXTENDED_LIMIT_INFORMATION>()).unwrap_or_default();
             let limits = ptr::from_ref(&limits).cast();
-            if SetInformationJobObject(job, JobObjectExtendedLimitInformation, limits, size) != 0 {
-                AssignProcessToJobObject(job, GetCurrentProcess());
-            }
+            let is_set = SetInformationJobObject(job, JobObjectExtendedLimitInformation, limits, size) != 0;
+            (is_set && AssignProcessToJobObject(job, GetCurrentProcess()) != 0).then_some(job as usize)
         }
-    });
+    })
 }
 
 /// Opens a pseudo-terminal, which no shell of this system asks for.

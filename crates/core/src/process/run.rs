@@ -73,13 +73,43 @@ pub type OutputObserver<'a> = &'a dyn Fn(&[u8]);
 
 /// Runs a command to its end or to the time limit. Standard input is empty.
 pub fn run(command: Command, limit: Duration, stop: &Stop) -> Outcome {
-    run_on(command, None, Streams::apart(), limit, stop)
+    run_on(command, None, Streams::apart(), Patience { limit, of: Waits::First }, stop)
+}
+
+/// The same, and waits for the programs that it has started as well: many an installer hands its work to another program.
+pub fn run_all(command: Command, limit: Duration, stop: &Stop) -> Outcome {
+    run_on(command, None, Streams::apart(), Patience { limit, of: Waits::All }, stop)
 }
 
 /// The same, with somebody who hears what it writes while it runs.
 pub fn run_observed(command: Command, limit: Duration, stop: &Stop, hear: OutputObserver<'_>) -> Outcome {
-    run_on(command, None, Streams::Apart(hear), limit, stop)
+    run_on(command, None, Streams::Apart(hear), Patience { limit, of: Waits::First }, stop)
 }
+
+/// How long is waited, and for whom.
+#[derive(Clone, Copy)]
+pub(super) struct Patience {
+    pub limit: Duration,
+    pub of: Waits,
+}
+
+impl From<Duration> for Patience {
+    fn from(limit: Duration) -> Self {
+        Self { limit, of: Waits::First }
+    }
+}
+
+/// Whose end is waited for.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Waits {
+    /// The program's; what it leaves running is ended.
+    First,
+    /// That of all it has started.
+    All,
+}
+
+/// How often those are looked for that the first program has left at work.
+const LOOK_FOR_OTHERS: Duration = Duration::from_millis(50);
 
 /// Where a program reads and writes.
 pub(super) enum Streams<'a> {
@@ -105,10 +135,11 @@ pub(super) fn run_on(
     mut command: Command,
     seal: Option<(SealChannel, SealRequest)>,
     streams: Streams<'_>,
-    limit: Duration,
+    patience: Patience,
     stop: &Stop,
 ) -> Outcome {
     let start = Instant::now();
+    let before = if patience.of == Waits::All { os::at_work(None) } else { Vec::new() };
     let (mut hear, mut typist) = (None, None);
     let [input, output, errors] = match streams {
         Streams::Terminal(ours, theirs, who) => {
@@ -157,6 +188,7 @@ pub(super) fn run_on(
         }
     };
     let mut is_answered = false;
+    let (mut first, first_process) = (None, child.id());
     let ending = loop {
         tell();
         if let Some((ours, typist)) = &mut typist
@@ -165,18 +197,26 @@ pub(super) fn run_on(
             is_answered = true;
             break Ending::Exited(ExitStatus::default());
         }
+        if let Some(status) = first
+            && os::at_work(Some(first_process)).iter().all(|process| before.contains(process))
+        {
+            break Ending::Exited(status);
+        }
         let ended = match &mut channel {
+            _ if first.is_some() => None,
             Some(channel) => channel.report().map(Ending::from),
             None => child.try_wait().map_or_else(|e| Some(Ending::NotStarted(e)), |ended| ended.map(Ending::Exited)),
         };
         match ended {
+            Some(Ending::Exited(status)) if patience.of == Waits::All => first = Some(status),
             Some(ending) => break ending,
             None if stop.requested() => break Ending::Interrupted,
-            None if start.elapsed() >= limit => break Ending::TimedOut,
+            None if start.elapsed() >= patience.limit => break Ending::TimedOut,
             None => {}
         }
         // Most are done in a moment; who takes long is not looked at so often.
-        thread::sleep((start.elapsed() / 16).clamp(Duration::from_micros(300), Duration::from_millis(5)));
+        let pause = (start.elapsed() / 16).clamp(Duration::from_micros(300), Duration::from_millis(5));
+        thread::sleep(if first.is_some() { LOOK_FOR_OTHERS } else { pause });
     };
     let took = start.elapsed();
     let wait_for_streams = |patience: Duration| {

@@ -146,8 +146,8 @@ impl Sealer {
         stop: &Stop,
     ) -> Outcome {
         match self.means {
-            Means::Plain => run_on(start.command(), None, streams, limit, stop),
-            Means::Sandbox => run_on(self.in_sandbox(start).command(), None, streams, limit, stop),
+            Means::Plain => run_on(start.command(), None, streams, limit.into(), stop),
+            Means::Sandbox => run_on(self.in_sandbox(start).command(), None, streams, limit.into(), stop),
             Means::Own => {
                 let mut command = os::own_program();
                 command.arg(SEAL_ARGUMENT).env_clear();
@@ -156,7 +156,7 @@ impl Sealer {
                     Err(e) => return Outcome::not_started(e, Duration::ZERO),
                 };
                 let request = self.request(start, surroundings);
-                run_on(command, Some((channel, request)), streams, limit, stop)
+                run_on(command, Some((channel, request)), streams, limit.into(), stop)
             }
         }
     }
