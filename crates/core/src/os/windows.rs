@@ -303,13 +303,7 @@ pub fn at_work(_first: Option<u32>) -> Vec<u32> {
     // SAFETY: the job stays open as long as the process; the structure is of the size that is told. Of more processes than
     // fit the first are told.
     unsafe {
-        QueryInformationJobObject(
-            job as _,
-            JobObjectBasicProcessIdList,
-            (&raw mut list).cast(),
-            size,
-            ptr::null_mut(),
-        );
+        QueryInformationJobObject(job as _, JobObjectBasicProcessIdList, (&raw mut list).cast(), size, ptr::null_mut());
     }
     let ids = list.ids.iter().take(usize::try_from(list.listed).unwrap_or_default());
     let ids = ids.filter_map(|id| u32::try_from(*id).ok()).filter(|id| *id != std::process::id());

@@ -9,7 +9,7 @@ mod start;
 mod typist;
 
 pub use crate::os::{Network, SealLevel};
-pub use run::{Ending, Outcome, OutputObserver, run, run_observed};
+pub use run::{Ending, Outcome, OutputObserver, run, run_all, run_observed};
 pub use sealer::{Sealer, Surroundings};
 pub use side_by_side::side_by_side;
 pub use start::Start;

@@ -4,7 +4,6 @@ use super::error::RegistrationError;
 use crate::change::Changeset;
 use crate::clock;
 use crate::naming::Variable;
-use crate::registry::Replaced;
 use crate::scope::Scope;
 use crate::store::registry::{self, RegistryPlan, Tool};
 use crate::store::{StartupPlan, StorePlan};
@@ -15,7 +14,7 @@ use crate::yard::{Card, OwnEntry, Registered, Registration, Stock, Yard};
 /// A registration from now on.
 #[must_use]
 pub fn registration(scope: Scope, home_variables: Vec<Variable>) -> Registration {
-    Registration { scope, since: clock::now(), home_variables, replaced: Vec::new() }
+    Registration { scope, since: clock::now(), home_variables, replaced: Vec::new(), were_there: Vec::new() }
 }
 
 /// Plans the stores from the cards, and says what carries a plan out.
@@ -76,7 +75,7 @@ impl Registrar<'_> {
         let mut plans = Vec::new();
         for scope in Scope::ALL {
             let here = |card: &&Card| card.registration.as_ref().is_some_and(|r| r.scope == scope);
-            let tool = |card: &Card| Some((self.yard.registered(card)?, card.registration.as_ref()?.replaced.clone()));
+            let tool = |card: &Card| Some((self.yard.registered(card)?, card.registration.clone()?));
             let leaving: Vec<_> = leaving.iter().copied().filter(here).filter_map(tool).collect();
             let put = put.filter(here).and_then(tool);
             if leaving.is_empty() && put.is_none() {
@@ -116,10 +115,11 @@ impl Registrar<'_> {
             }
             let mut put = put.clone();
             if let Some(registration) = &mut put.registration
-                && let Some((replaced, path_is)) = plan.to_be_kept(registration.scope)
+                && let Some(plan) = plan.of_registry(registration.scope)
             {
-                registration.replaced = replaced;
-                now_is.push((registration.scope, path_is));
+                registration.replaced.clone_from(&plan.replaced);
+                registration.were_there.clone_from(&plan.were_there);
+                now_is.push((registration.scope, plan.path_is));
             }
             written.push(put);
         }
@@ -133,6 +133,6 @@ impl Registrar<'_> {
     }
 }
 
-fn as_tool((registered, replaced): &(Registered, Vec<Replaced>)) -> Tool<'_> {
-    Tool { registered, replaced }
+fn as_tool((registered, registration): &(Registered, Registration)) -> Tool<'_> {
+    Tool { registered, replaced: &registration.replaced, were_there: &registration.were_there }
 }

@@ -9,7 +9,6 @@ use super::startup_plan::{StartupChange, StartupPlan, StoreError};
 use crate::change::Changeset;
 use crate::error::{Blame, Blamed};
 use crate::finding::Finding;
-use crate::registry::{PathBefore, Replaced};
 use crate::scope::Scope;
 
 /// A planned change; [`StorePlan::changeset`] says how it is made.
@@ -95,12 +94,12 @@ impl StorePlan {
         }
     }
 
-    /// What home variables replace in a scope, and what its `Path` is now, for the records.
+    /// The plan of a scope, where that is the registry's.
     #[must_use]
-    pub fn to_be_kept(&self, scope: Scope) -> Option<(Vec<Replaced>, PathBefore)> {
+    pub fn of_registry(&self, scope: Scope) -> Option<&RegistryPlan> {
         match self {
             Self::Startup(_) => None,
-            Self::Registry(plans) => plans.iter().find(|p| p.scope == scope).map(|p| (p.replaced.clone(), p.path_is)),
+            Self::Registry(plans) => plans.iter().find(|plan| plan.scope == scope),
         }
     }
 

@@ -148,6 +148,9 @@ pub struct Registration {
     /// What those replaced in the registry.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub replaced: Vec<Replaced>,
+    /// The command folders that were in the registry's `Path` before, each as often as it was there.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub were_there: Vec<PathBuf>,
 }
 
 /// Reads a card; the format number is looked at before anything else.

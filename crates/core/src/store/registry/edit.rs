@@ -1,6 +1,6 @@
 //! An edit of one key's values, in memory.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use super::environment::Background;
 use super::error::RegistryError;
@@ -28,6 +28,8 @@ pub struct Tool<'a> {
     pub registered: &'a Registered,
     /// What its variables replaced when it was put in.
     pub replaced: &'a [Replaced],
+    /// Which of its folders were in `Path` before that, each as often as it was there.
+    pub were_there: &'a [PathBuf],
 }
 
 /// The entry that stands for a command folder: by the home variable where there is one, so that changing the variable
@@ -39,6 +41,12 @@ fn entry(tool: &Registered, folder: &Path) -> String {
         (Some(variable), Ok(below)) => format!("%{variable}%\\{}", backslashed(&below.to_string_lossy())),
         _ => literal,
     }
+}
+
+/// The parts of a `Path` that stand for a command folder, written out or by the home variable.
+fn standing_for(text: &str, tool: &Registered, folder: &Path) -> Vec<String> {
+    let ways = [entry(tool, folder), backslashed(&folder.to_string_lossy())];
+    windows::parts(text).into_iter().map(ToString::to_string).filter(|part| ways.contains(part)).collect()
 }
 
 /// A path with the separator that the system itself writes.
@@ -99,9 +107,12 @@ impl<'a> Edit<'a> {
         if let Some(path) = self.get(path_name)? {
             let mut text = path.text.clone();
             for folder in &tool.registered.command_folders {
-                let literal = backslashed(&folder.to_string_lossy());
-                for entry in [entry(tool.registered, folder), literal] {
-                    text = windows::take_out(&text, &entry).unwrap_or(text);
+                let parts = standing_for(&text, tool.registered, folder);
+                // Ours was put in front of the user's own.
+                let were_there = tool.were_there.iter().filter(|there| *there == folder).count();
+                let is_ours = parts.len() > were_there;
+                if let Some(part) = parts.first().filter(|_| is_ours) {
+                    text = windows::take_out(&text, part).unwrap_or_else(|| text.clone());
                 }
             }
             if text != path.text {
@@ -125,18 +136,26 @@ impl<'a> Edit<'a> {
         let mut replaced = Vec::new();
         for variable in &tool.home_variables {
             let before = self.get(variable)?;
-            if before.as_ref().is_some_and(|value| value.text == home && value.kind == ValueKind::Plain) {
-                continue;
-            }
+            let is_right = before.as_ref().is_some_and(|value| value.text == home && value.kind == ValueKind::Plain);
             if let Some(RegistryValue { kind, text, .. }) = before {
                 replaced.push(Replaced { name: variable.clone(), kind, text });
+            }
+            if is_right {
+                continue;
             }
             self.set(variable, Some(RegistryValue::new(ValueKind::Plain, home.clone())));
         }
         Ok(replaced)
     }
 
-    /// Puts a tool's command folders first in `Path`.
+    /// Which of a tool's command folders `Path` has already, each as often as it has it.
+    pub fn there(&self, path_name: &str, tool: &Registered) -> Result<Vec<PathBuf>, RegistryError> {
+        let text = self.get(path_name)?.map(|path| path.text).unwrap_or_default();
+        let times = |folder: &PathBuf| standing_for(&text, tool, folder).into_iter().map(|_| folder.clone()).collect();
+        Ok(tool.command_folders.iter().flat_map(|folder| -> Vec<PathBuf> { times(folder) }).collect())
+    }
+
+    /// Puts a tool's command folders first in `Path`. What the user has there stays.
     pub fn put_entries(&mut self, path_name: &str, tool: &Registered) -> Result<(), RegistryError> {
         let there = self.get(path_name)?;
         let path = there.clone().unwrap_or_else(|| RegistryValue::new(ValueKind::Expandable, ""));
@@ -155,8 +174,9 @@ impl<'a> Edit<'a> {
             if text != literal {
                 new.kind = ValueKind::Expandable;
             }
-            let without = windows::take_out(&new.text, &text).unwrap_or_else(|| new.text.clone());
-            new.text = windows::put_first(&without, &text);
+            if windows::parts(&new.text).first() != Some(&text.as_str()) {
+                new.text = windows::put_first(&new.text, &text);
+            }
         }
         if new != path || there.is_none() {
             self.set(path_name, Some(new));
@@ -275,7 +295,8 @@ mod tests {
             (&["Path:=\"C:\\a;b\""], var, windows, &["T_HOME=/y/t/1", "Path:=%T_HOME%\\bin;\"C:\\a;b\""]),
             (&["Path:=C:\\a"], &[], windows, &[r"Path:=\y\t\1\bin;C:\a"]),
             (&["Path=C:\\a"], &[], windows, &[r"Path=\y\t\1\bin;C:\a"]),
-            (&["Path:=C:\\a;%T_HOME%\\bin", "T_HOME=/y/t/1"], var, windows, &[r"Path:=%T_HOME%\bin;C:\a"]),
+            // What the user has there stays where it is.
+            (&["Path:=C:\\a;%T_HOME%\\bin", "T_HOME=/y/t/1"], var, windows, &[r"Path:=%T_HOME%\bin;C:\a;%T_HOME%\bin"]),
             (&["Path:=%T_HOME%\\bin;C:\\a", "T_HOME=/y/t/1"], var, windows, &[]),
             // Where the system's own variable of that name is what the reference finds, the folder is written out.
             (&["T_HOME:=C:\\old;%X%", "Path:=C:\\a"], var, windows, &["T_HOME=/y/t/1", r"Path:=%T_HOME%\bin;C:\a"]),
@@ -297,9 +318,9 @@ mod tests {
         let path_name = edit.path_name();
         let path_is = PathBefore::of(edit.get(&path_name).unwrap().as_ref());
         let replaced = edit.put_variables(&put).unwrap();
+        let were_there = edit.there(&path_name, &put).unwrap();
         edit.put_entries(&path_name, &put).unwrap();
-        assert_ne!(edit.get(&path_name).unwrap(), background.registry.user.get(&path_name));
-        edit.take_out(&path_name, Tool { registered: &put, replaced: &replaced }).unwrap();
+        edit.take_out(&path_name, Tool { registered: &put, replaced: &replaced, were_there: &were_there }).unwrap();
         edit.restore(&path_name, path_is).unwrap();
         edit.changes()
     }
@@ -312,10 +333,10 @@ mod tests {
     proptest! {
         #[test]
         fn taking_out_brings_back_every_value_and_its_kind(
-            path in "[a-cX:;\\\\%\" .äß-]{0,40}",
+            path in "([a-cX:;\\\\%\" .äß-]{0,40}|(\\\\y\\\\t\\\\1(\\\\bin)?;|%T_HOME%(\\\\bin)?;|C:\\\\a;){0,4})",
             name in "Path|PATH|path",
             kinds in proptest::array::uniform3(any::<bool>()),
-            home in proptest::option::of("[a-c%X;]{0,6}"),
+            home in proptest::option::of("[a-c%X;]{0,6}|/y/t/1"),
             variables in proptest::bool::ANY,
             wine in proptest::bool::ANY,
         ) {

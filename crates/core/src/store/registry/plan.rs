@@ -1,5 +1,7 @@
 //! A change of the registry's environment: planned whole from what is there, checked, then written value by value.
 
+use std::path::PathBuf;
+
 use super::edit::{Edit, Tool, ValueChange};
 use super::environment::Background;
 use super::error::RegistryError;
@@ -21,6 +23,8 @@ pub struct RegistryPlan {
     pub findings: Vec<Finding>,
     /// What home variables of ours will replace.
     pub replaced: Vec<Replaced>,
+    /// The command folders that are in `Path` without us.
+    pub were_there: Vec<PathBuf>,
     /// What `Path` is now.
     pub path_is: PathBefore,
 }
@@ -45,9 +49,10 @@ impl RegistryPlan {
         for tool in taken {
             edit.take_out(&path_name, *tool)?;
         }
-        let mut replaced = Vec::new();
+        let (mut replaced, mut were_there) = (Vec::new(), Vec::new());
         if let Some(tool) = put {
             replaced = edit.put_variables(tool.registered)?;
+            were_there = edit.there(&path_name, tool.registered)?;
             edit.put_entries(&path_name, tool.registered)?;
         }
         if let Some(before) = restore {
@@ -58,7 +63,7 @@ impl RegistryPlan {
         let mut findings = findings::length(after, &places.of_scope(scope))?;
         findings.extend(findings::strays(&background.registry, places));
         findings.extend(findings::references_across(background, places));
-        Ok(Self { scope, changes, findings, replaced, path_is })
+        Ok(Self { scope, changes, findings, replaced, were_there, path_is })
     }
 
     /// Plans another text for `Path`, of the kind that it has; a new value is an expandable one. Where it was not there
@@ -83,7 +88,7 @@ impl RegistryPlan {
         let changes = edit.changes();
         let after = changes.first().and_then(|change| change.after.as_ref());
         let findings = findings::length(after, &places.of_scope(scope))?;
-        Ok(Self { scope, changes, findings, replaced: Vec::new(), path_is })
+        Ok(Self { scope, changes, findings, replaced: Vec::new(), were_there: Vec::new(), path_is })
     }
 
     /// The change as operations.
