@@ -336,3 +336,66 @@ fn a_trace_names_the_value_that_put_an_entry_there() {
     );
     assert_eq!(candidate["leads_to"], serde_json::Value::Null, "it is no link");
 }
+
+#[test]
+fn what_the_user_had_in_the_registry_stays() {
+    let home = Home::new();
+    let (tool, bin) = (home.path("gorse-2.2"), home.path("gorse-2.2\\bin"));
+    home.write("gorse-2.2/bin/gorse.cmd", "@echo gorse 2.2\r\n");
+    for (path, variable) in [
+        (format!("C:\\x;{};C:\\y", bin.display()), Some(tool.to_str().unwrap())),
+        (format!("{};C:\\y", bin.display()), None),
+        (format!("C:\\x;%GORSE_HOME%\\bin;{}", bin.display()), Some(tool.to_str().unwrap())),
+    ] {
+        reg_add(&home, Scope::User, "Path", "REG_EXPAND_SZ", &path);
+        if let Some(variable) = variable {
+            reg_add(&home, Scope::User, "GORSE_HOME", "REG_SZ", variable);
+        }
+        let before = home.registry(Scope::User);
+        home.wyard(&["adopt", tool.to_str().unwrap(), "--home-variable", "GORSE_HOME"]);
+        home.wyard(&["register", "gorse"]).ends(0);
+        home.wyard(&["register", "gorse"]).ends(0);
+        home.wyard(&["unregister", "gorse"]).ends(0);
+        assert_eq!(home.registry(Scope::User), before, "{path}");
+        home.wyard(&["register", "gorse"]).ends(0);
+        home.wyard(&["retire", "gorse"]).ends(0);
+        assert_eq!(home.registry(Scope::User), before, "{path}: retired");
+    }
+}
+
+#[test]
+fn where_cmd_and_its_rules_disagree_nothing_is_good() {
+    let home = Home::new();
+    let other = home.path("b dir");
+    home.write("b dir/tidelog.cmd", "@echo tidelog 3.9\r\n");
+    reg_add(&home, Scope::System, "Path", "REG_EXPAND_SZ", &format!("%SystemRoot%\\system32;\"{}\"", other.display()));
+    let ran = home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--json"]);
+    let runs = home.fresh("tidelog");
+    assert_eq!(ran.json()["verdict"] == "good", runs == "tidelog 4.2.1\n", "{runs}");
+}
+
+#[test]
+fn a_file_that_is_held_open_keeps_nobody_from_writing() {
+    use std::os::windows::fs::OpenOptionsExt as _;
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "3.9")]).ends(0);
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let hold = |file: &Path| fs::OpenOptions::new().read(true).share_mode(0).open(file).unwrap();
+    let left = home.yard().join("staging\\left");
+    fs::write(&left, "x").unwrap();
+    let held = hold(&left);
+    home.wyard(&["register", "tidelog"]).ends(0).says("is left for later");
+    drop(held);
+    home.wyard(&["register", "tidelog"]).ends(0);
+    assert!(!left.exists());
+    home.wyard(&["retire", "tidelog@3.9"]).ends(0);
+    let retired = fs::read_dir(home.yard().join("retired")).unwrap().next().unwrap().unwrap().path();
+    let program = fs::read_dir(retired.join("bin")).unwrap().next().unwrap().unwrap().path();
+    let held = hold(&program);
+    home.wyard(&["retire", "--empty"]).ends(0);
+    home.wyard(&["register", "tidelog"]).ends(0);
+    drop(held);
+    home.wyard(&["retire", "--empty"]).ends(0);
+    home.wyard(&["register", "tidelog"]).ends(0);
+    assert!(!retired.exists() && fs::read_dir(home.yard().join("staging")).unwrap().next().is_none());
+}

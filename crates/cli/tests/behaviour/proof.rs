@@ -3,6 +3,7 @@
 use std::fs;
 
 use serde_json::Value;
+use wagon_yard_core::os;
 
 use crate::archives::{script, tidelog, tidelog_that, zip};
 use crate::home::{Home, Ran, WINDOWS, program};
@@ -191,4 +192,18 @@ fn a_trial_that_cannot_be_is_refused() {
     home.wyard(&["trial"]).ends(2);
     home.wyard(&["trial", "add", "shoal", "--title", "t", "--run", "x"]).ends(2).says("no tool called");
     home.wyard(&["trial", "tidelog"]).ends(2);
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "a shell of Unix")]
+fn where_a_shell_and_its_rules_disagree_nothing_is_good() {
+    let home = Home::with(&["bash", "sh"]);
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let old = home.write("home/old/tidelog", script("3.9"));
+    os::set_folder_mode(&old, 0o755).unwrap();
+    let ours = home.yard().join("stock/tidelog/4.2.1/bin/tidelog");
+    let bashrc = fs::read_to_string(home.path("home/.bashrc")).unwrap();
+    let remembered = format!("{bashrc}\nPATH=~/old:$PATH\nhash -p {} tidelog\n", ours.display());
+    fs::write(home.path("home/.bashrc"), remembered).unwrap();
+    home.wyard(&["check", "tidelog"]).ends(1).says("by what the shell says").says("[not-proven]");
 }

@@ -73,7 +73,7 @@ impl Subject {
             verdict = Verdict::NotFound;
         }
         for (at, answer) in answers.iter().enumerate() {
-            let (result, bad) = self.result(answer, leads(at));
+            let (result, bad) = self.result(answer, leads(at), disk);
             results.push(result);
             if answer.taken {
                 by_terminal.add(taken(), answer);
@@ -162,7 +162,7 @@ impl Subject {
         suggested(answer.shell.system(), "trace {}", &[&self.name])
     }
 
-    fn result(&self, answer: &Answer, leads: bool) -> (CallerResult, Option<(Verdict, Finding)>) {
+    fn result(&self, answer: &Answer, leads: bool, disk: &ListedDisk) -> (CallerResult, Option<(Verdict, Finding)>) {
         let caller = Caller::from(answer.shell);
         let mut result = CallerResult {
             caller,
@@ -233,6 +233,7 @@ impl Subject {
             let finding = Finding::new(Code::NotProven, seen).remedy("run it without a seal: --unsealed");
             Some((Verdict::NotProven, finding))
         });
+        let bad = bad.or_else(|| Some((Verdict::NotProven, self.disagreement(answer, said, disk)?)));
         let bad = bad.map(|(verdict, finding)| {
             // What the shell itself answers has nothing to do with PATH.
             let by_path = matches!(meaning.kind, Kind::File | Kind::None);
@@ -240,6 +241,24 @@ impl Subject {
             (verdict, undone.filter(|_| by_path).unwrap_or(finding))
         });
         (result, bad)
+    }
+
+    /// Where the shell says that a name is ours, and the rules by which it goes through PATH say otherwise: one of the two is
+    /// wrong, and nobody knows which.
+    fn disagreement(&self, answer: &Answer, said: &Said, disk: &ListedDisk) -> Option<Finding> {
+        if said.meaning(&self.name).kind != Kind::File {
+            return None;
+        }
+        let candidates = resolve::candidates(Caller::from(answer.shell), &self.name, &said.context, disk);
+        let predicted = match resolve::winner(&candidates) {
+            Some(winner) if same_file(winner, &self.file) => return None,
+            Some(winner) => winner.display().to_string(),
+            None => "no file".to_owned(),
+        };
+        let seen =
+            format!("{} is {} by what the shell says, and {predicted} by its rules", self.name, self.file.display());
+        let remedy = format!("look at PATH for quotes and other odd entries: {}", self.to_trace(answer));
+        Some(Finding::new(Code::NotProven, seen).remedy(remedy))
     }
 
     /// The copies elsewhere in PATH that ours comes before.

@@ -13,7 +13,7 @@ const MOST_NAMED: usize = 5;
 /// before the one that wins now. Named are the other commands that this changes. `None` where that would not help.
 #[must_use]
 pub fn promotion(name: &str, wanted: &Path, context: &LookupContext) -> Option<String> {
-    let candidates = resolve::candidates(Caller::program(context.system), name, context, &Disk);
+    let candidates = resolve::candidates(Caller::typed(context.system), name, context, &Disk);
     let winner = resolve::winner(&candidates)?;
     let place = |path: &Path| {
         let found = candidates.iter().find(|c| c.path == path || same_file(&c.path, path))?;

@@ -147,7 +147,7 @@ fn losing(yard: &Yard, card: &Card, context: &LookupContext) -> Vec<Finding> {
     let home = yard.home_of(card);
     let told = |command: &Command| {
         let ours = home.join(&command.path);
-        let candidates = resolve::candidates(Caller::program(context.system), &command.name, context, &Disk);
+        let candidates = resolve::candidates(Caller::typed(context.system), &command.name, context, &Disk);
         let (name, tool) = (&command.name, &card.name);
         match resolve::winner(&candidates) {
             Some(winner) if same_file(winner, &ours) => None,

@@ -1,7 +1,7 @@
 //! The lock that keeps two `wyard` processes from writing at once. The system lets go of it when its holder dies.
 
 use std::fs::{self, File, TryLockError};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::thread;
 use std::time::{Duration, Instant};
 
@@ -103,11 +103,7 @@ impl Yard {
     }
 
     fn clear_staging(&self) -> Result<(), FileError> {
-        for left in list_own(&self.staging())? {
-            let is_folder = fs::symlink_metadata(&left).is_ok_and(|seen| seen.is_dir());
-            let cleared = if is_folder { fs::remove_dir_all(&left) } else { fs::remove_file(&left) };
-            cleared.at("clear", &left)?;
-        }
+        list_own(&self.staging())?.iter().for_each(|left| clear_or_leave(left));
         Ok(())
     }
 
@@ -123,6 +119,16 @@ impl Yard {
             os::set_mode(&open, 0o600).at("set the rights of", &file)?;
         }
         Ok(())
+    }
+}
+
+/// Removes what lies in staging. What cannot be removed now, as a file that is open on Windows, is told, and left to the next
+/// who locks the yard.
+pub fn clear_or_leave(left: &Path) {
+    let is_folder = fs::symlink_metadata(left).is_ok_and(|seen| seen.is_dir());
+    let cleared = if is_folder { fs::remove_dir_all(left) } else { fs::remove_file(left) };
+    if let Err(why) = cleared {
+        tracing::warn!("{} can't be removed now, and is left for later: {why}", left.display());
     }
 }
 

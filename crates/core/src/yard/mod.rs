@@ -16,7 +16,7 @@ mod trial;
 pub use answers::Answers;
 pub use card::{Card, CardLayout, CardProbe, Registration, Requires, Source, StartupText};
 pub use error::YardError;
-pub use lock::{YardLock, check_rights};
+pub use lock::{YardLock, check_rights, clear_or_leave};
 pub use path_records::{OwnEntry, Position};
 pub use place::{Yard, list_own};
 pub use registered::Registered;

@@ -1,14 +1,13 @@
 //! Retired folders that are removed for good.
 
-use std::fs;
 use std::path::PathBuf;
 use std::time::{Duration, SystemTime};
 
-use crate::change::{Change, Changeset};
+use crate::change::{Change, Changeset, LedgerError};
 use crate::clock;
-use crate::error::{FileContext as _, FileError};
+use crate::error::FileError;
 use crate::session::SessionError;
-use crate::yard::{Yard, YardLock, list_own};
+use crate::yard::{Yard, YardLock, clear_or_leave, list_own};
 
 /// How long a retired folder is kept.
 const KEPT: Duration = Duration::from_secs(30 * 24 * 60 * 60);
@@ -39,15 +38,23 @@ pub(super) fn remove(
         now.duration_since(time).ok()
     };
     // Of what nobody knows anything the age is none: it goes only where all do.
-    let gone: Vec<PathBuf> = kept.into_iter().filter(|folder| goes(age(folder).unwrap_or_default())).collect();
-    let mut changeset = Changeset::default();
-    for folder in &gone {
-        changeset.shift(folder, &yard.staging().join(folder.file_name().unwrap_or_default()));
-    }
-    lock.carry_out(Change { does: "remove retired tools for good".to_owned(), undoes: None, changeset })?;
-    for folder in &gone {
-        let place = yard.staging().join(folder.file_name().unwrap_or_default());
-        fs::remove_dir_all(&place).at("remove", &place)?;
+    let mut gone: Vec<PathBuf> = Vec::new();
+    for folder in kept.into_iter().filter(|folder| goes(age(folder).unwrap_or_default())) {
+        let name = folder.file_name().unwrap_or_default();
+        let place = yard.staging().join(name);
+        let mut changeset = Changeset::default();
+        changeset.shift(&folder, &place);
+        let does = format!("remove {} for good", name.to_string_lossy());
+        match lock.carry_out(Change { does, undoes: None, changeset }) {
+            // Windows moves no folder in which a file is open; it goes another time.
+            Err(LedgerError::TakenBack(why)) => {
+                tracing::warn!("{} stays for now: {}", folder.display(), why.source);
+                continue;
+            }
+            other => other?,
+        };
+        clear_or_leave(&place);
+        gone.push(folder);
     }
     Ok(gone)
 }
