@@ -139,20 +139,31 @@ fn a_tool_is_told_for_what_it_is() {
     }
 }
 
-#[test]
-fn a_missing_library_is_told_in_words() {
-    let Some(program) = test_program("needs.exe") else { return };
-    let home = Home::new();
-    let folder = home.path("needs-1.0");
-    fs::create_dir(&folder).unwrap();
+/// An archive of a compiled program by itself, as NAME 1.0.
+fn packed(home: &Home, program: &Path, name: &str) -> String {
     let content = fs::read(program).unwrap();
     let mut tar = tar::Builder::new(Vec::new());
     let mut header = tar::Header::new_gnu();
     header.set_size(content.len() as u64);
     header.set_mode(0o644);
-    tar.append_data(&mut header, "needs-1.0/needs.exe", content.as_slice()).unwrap();
-    let archive = home.write("needs-1.0.tar", tar.into_inner().unwrap());
-    home.wyard(&["receive", archive.to_str().unwrap()])
+    tar.append_data(&mut header, format!("{name}-1.0/{name}.exe"), content.as_slice()).unwrap();
+    let archive = home.write(&format!("{name}-1.0.tar"), tar.into_inner().unwrap());
+    archive.to_str().unwrap().to_owned()
+}
+
+#[test]
+fn a_program_with_windows_is_not_started() {
+    let Some(program) = test_program("window.exe") else { return };
+    let home = Home::new();
+    home.wyard(&["receive", &packed(&home, &program, "window")]).ends(0).says("opens windows, and was not started");
+    assert!(!home.yard().join("stock/window/1.0/window.exe.started").exists());
+}
+
+#[test]
+fn a_missing_library_is_told_in_words() {
+    let Some(program) = test_program("needs.exe") else { return };
+    let home = Home::new();
+    home.wyard(&["receive", &packed(&home, &program, "needs")])
         .ends(1)
         .says("does-not-start")
         .says("a library it needs was not found");

@@ -72,6 +72,16 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
         Ok(startable) => startable,
         Err(finding) => return Ok(Probed::bad(finding, Vec::new())),
     };
+    if startable.is_not_for_terminals() && !target.is_told {
+        return Ok(match startable.without_library(environment) {
+            Some(finding) => Probed::bad(finding, Vec::new()),
+            None => {
+                let seen =
+                    format!("{} opens windows, and was not started; its version is unknown", target.program.display());
+                Probed::ending(Verdict::Good, Finding::new(Code::VersionNotStated, seen), Vec::new())
+            }
+        });
+    }
     let mut findings: Vec<Finding> = startable.oddity().into_iter().collect();
     let mut stated_otherwise = None;
     let (mut timeouts, mut ran, mut answered, mut complaint, mut question) = (0, false, false, None, None);

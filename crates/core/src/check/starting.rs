@@ -57,6 +57,11 @@ impl<'a> Startable<'a> {
         start.with(arguments)
     }
 
+    /// Whether its header says that it opens windows, so that it would only disturb if it were started.
+    pub fn is_not_for_terminals(&self) -> bool {
+        self.seen.opens_windows
+    }
+
     /// Whether it is made to open windows: it needs the libraries for that, or its header says so.
     pub fn opens_windows(&self) -> bool {
         const LIBRARIES: [&str; 8] =
@@ -159,6 +164,13 @@ impl<'a> Startable<'a> {
     fn needs(&self) -> Option<Needs> {
         let is_small = fs::metadata(self.file).is_ok_and(|seen| seen.len() < READ_WHOLE);
         Needs::of(&fs::read(self.file).ok().filter(|_| is_small)?)
+    }
+
+    /// That it can't start since a library is missing.
+    pub fn without_library(&self, environment: &Environment) -> Option<Finding> {
+        let missing = self.missing(environment);
+        let seen = format!("{}: {} is missing", self.file.display(), missing.join(", "));
+        (!missing.is_empty()).then(|| Finding::new(Code::LibraryMissing, seen))
     }
 
     /// The libraries it needs that are neither here nor beside it.

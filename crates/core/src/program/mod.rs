@@ -43,6 +43,8 @@ pub struct Program {
     pub arch: Option<&'static str>,
     /// For a script, the line after `#!`.
     pub interpreter: Option<String>,
+    /// Whether its header says that it is made to open windows.
+    pub opens_windows: bool,
     /// Whether the bytes look like text.
     pub is_text: bool,
     /// For a script or batch file, a path in it that only its maker's machine can be expected to have.
@@ -56,8 +58,15 @@ impl Program {
     #[must_use]
     pub fn identify(file_name: &str, head: &[u8]) -> Self {
         let is_text = !head.is_empty() && !head.contains(&0);
-        let mut program =
-            Self { kind: ProgramKind::Other, os: None, arch: None, interpreter: None, is_text, fixed_path: None };
+        let mut program = Self {
+            kind: ProgramKind::Other,
+            os: None,
+            arch: None,
+            interpreter: None,
+            opens_windows: false,
+            is_text,
+            fixed_path: None,
+        };
         if let Some(rest) = head.strip_prefix(b"#!") {
             let line = rest.split(|b| *b == b'\n').next().unwrap_or_default();
             program.kind = ProgramKind::Script;
@@ -73,6 +82,8 @@ impl Program {
                 program.kind = ProgramKind::Pe;
                 program.os = Some("windows");
                 program.arch = pe_machine(head).map(pe_arch);
+                program.opens_windows =
+                    pe_subsystem(head).is_some_and(|subsystem| subsystem == pe::IMAGE_SUBSYSTEM_WINDOWS_GUI.0);
             }
             Ok(FileKind::MachO32 | FileKind::MachO64) => {
                 program.kind = ProgramKind::Macho;
@@ -161,6 +172,16 @@ fn pe_machine(head: &[u8]) -> Option<pe::Machine> {
     Some(pe::Machine(u16::from_le_bytes([field[0], field[1]])))
 }
 
+/// The subsystem stands at the same place in both kinds of optional header, behind the signature and the file header ("PE
+/// Format", "Optional Header Windows-Specific Fields").
+fn pe_subsystem(head: &[u8]) -> Option<u16> {
+    const BEHIND_SIGNATURE: usize = 4 + 20 + 68;
+    let dos = pe::ImageDosHeader::parse(head).ok()?;
+    let at = usize::try_from(dos.nt_headers_offset()).ok()?.checked_add(BEHIND_SIGNATURE)?;
+    let field = head.get(at..at.checked_add(2)?)?;
+    Some(u16::from_le_bytes([field[0], field[1]]))
+}
+
 fn pe_arch(machine: pe::Machine) -> &'static str {
     match machine {
         pe::IMAGE_FILE_MACHINE_AMD64 => "x86_64",
@@ -231,6 +252,16 @@ mod tests {
         head[0x84..0x86].copy_from_slice(&machine.to_le_bytes());
         head[0x98..0x9a].copy_from_slice(&[0x0b, 0x02]);
         head
+    }
+
+    #[test]
+    fn the_header_says_whether_a_program_opens_windows() {
+        for (subsystem, opens) in [(2, true), (3, false)] {
+            let mut head = pe_head(0x8664);
+            head[0x80 + 92] = subsystem;
+            assert_eq!(Program::identify("a.exe", &head).opens_windows, opens);
+        }
+        assert!(!Program::identify("a", &elf_head(2, 1, 0, 62)).opens_windows);
     }
 
     fn macho_head(cpu: u32) -> Vec<u8> {
