@@ -11,7 +11,7 @@ use super::error::FORMAT;
 use super::fault;
 use super::ledger::{Ledger, Line};
 use super::operation::{Operation, Role, StoredValue, read};
-use super::undo::list_value_back;
+use super::undo::{list_value_back, list_value_forth};
 use crate::error::{FileContext as _, FileError};
 use crate::os;
 use crate::registry::RegistryPlaces;
@@ -50,7 +50,19 @@ impl<'a> Executor<'a> {
                 let bytes = |content: &Option<Content>| content.as_ref().map(Content::bytes);
                 self.startup(Some(at), path, &line.bytes(), bytes(before), bytes(after))
             }
-            Operation::Value { scope, name, after, .. } => self.set(*scope, name, after.as_ref()),
+            Operation::Value { scope, name, before, after } => {
+                let now = self.get(*scope, name)?;
+                if now == *before {
+                    return self.set(*scope, name, after.as_ref());
+                }
+                // Another program has written there since. In a list our part is put in or taken out all the same.
+                let is_list = name.eq_ignore_ascii_case("Path");
+                match list_value_forth(now.as_ref(), before.as_ref(), after.as_ref()).filter(|_| is_list) {
+                    Some(wanted) => self.set(*scope, name, Some(&wanted)),
+                    None => Err(io::Error::new(io::ErrorKind::ResourceBusy, "another program has just changed it"))
+                        .at("write the registry value", Path::new(name)),
+                }
+            }
             Operation::Move { from, to } => shift(from, to),
         }
     }

@@ -165,6 +165,19 @@ pub fn list_value_back(
     Some(StoredValue::of_text(now.kind, all.join(";")))
 }
 
+/// The value that is there now, with what makes `after` of `before` done to it. `None` where that is no change of a list.
+#[must_use]
+pub(super) fn list_value_forth(
+    now: Option<&StoredValue>,
+    before: Option<&StoredValue>,
+    after: Option<&StoredValue>,
+) -> Option<StoredValue> {
+    let empty = StoredValue::of_text(after?.kind, String::new());
+    let done = list_value_back(now.or(Some(&empty)), before, after)?;
+    // Our entry may refer to a variable.
+    Some(StoredValue::of_text(after?.kind, done.text()?))
+}
+
 /// The first list without the second, each entry as often as it stands there more.
 fn less(some: &[String], others: &[String]) -> Vec<String> {
     let mut left = others.to_vec();
@@ -182,6 +195,22 @@ fn less(some: &[String], others: &[String]) -> Vec<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn our_part_goes_into_a_list_that_has_changed() {
+        let value = |text: &str| StoredValue::of_text(1, text.to_owned());
+        for (before, after, now, expected) in [
+            ("a;b", "t;a;b", "a;b;new", "t;a;b;new"),
+            ("t;a;b", "a;b", "t;new;a;b", "new;a;b"),
+            ("a", "t;a", "t;a", "t;t;a"),
+            ("", "t", "new", "t;new"),
+        ] {
+            let forth = list_value_forth(Some(&value(now)), Some(&value(before)), Some(&value(after)));
+            assert_eq!(forth.and_then(|value| value.text()).as_deref(), Some(expected), "{before} {after} {now}");
+        }
+        assert_eq!(list_value_forth(None, Some(&value("a")), Some(&value("t;a"))).and_then(|v| v.text()).unwrap(), "t");
+        assert_eq!(list_value_forth(Some(&value("a")), Some(&value("b")), None), None);
+    }
 
     #[test]
     fn only_our_part_of_a_list_is_taken_back() {
