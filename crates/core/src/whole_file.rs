@@ -65,7 +65,15 @@ pub fn replace_by(
     if !ready().at("write", &target)? {
         return Ok(false);
     }
-    temporary.persist(&target).map_err(|e| e.error).at("replace", &target)?;
+    let mut temporary = Some(temporary);
+    let replaced = os::patiently(|| match temporary.take().map(|file| file.persist(&target)) {
+        Some(Err(failed)) => {
+            temporary = Some(failed.file);
+            Err(failed.error)
+        }
+        _ => Ok(()),
+    });
+    replaced.at("replace", &target)?;
     os::flush_folder(folder).at("flush the folder", folder)?;
     Ok(true)
 }

@@ -410,3 +410,20 @@ fn a_file_that_is_held_open_keeps_nobody_from_writing() {
     home.wyard(&["register", "tidelog"]).ends(0);
     assert!(!retired.exists() && fs::read_dir(home.yard().join("staging")).unwrap().next().is_none());
 }
+
+#[test]
+fn who_looks_at_a_new_file_for_a_moment_is_waited_for() {
+    use std::os::windows::fs::OpenOptionsExt as _;
+    /// `FILE_SHARE_READ`: nobody may write, rename or delete meanwhile.
+    const ONLY_READ: u32 = 1;
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    let card = home.yard().join("cards/tidelog/4.2.1.toml");
+    let held = fs::OpenOptions::new().read(true).share_mode(ONLY_READ).open(card).unwrap();
+    let waits = std::thread::spawn(move || {
+        std::thread::sleep(std::time::Duration::from_millis(1500));
+        drop(held);
+    });
+    home.wyard(&["unregister", "tidelog"]).ends(0);
+    waits.join().unwrap();
+}

@@ -157,7 +157,7 @@ impl<'a> Collector<'a> {
         let program = Program::identify(&job.path.file_name(), &seen);
         let bytes = job.bytes.unwrap_or(seen.len() as u64);
         let compiled = !matches!(program.kind, ProgramKind::Script | ProgramKind::Batch | ProgramKind::Other);
-        let native = compiled && program.is_native(os::SYSTEM, std::env::consts::ARCH);
+        let native = compiled && program.is_native(os::SYSTEM, os::processor());
         self.done(index, bytes, Some(Box::new(program)));
         if native && bytes <= LARGEST_LOOKED_INTO && self.looked_into + bytes <= LOOKED_INTO_TOGETHER {
             self.looked_into += bytes;

@@ -32,7 +32,7 @@ impl<'a> Startable<'a> {
     pub fn look(file: &'a Path) -> Result<Self, Finding> {
         let file_name = file.file_name().unwrap_or_default().to_string_lossy();
         let seen = Program::identify(&file_name, &read_head(file).unwrap_or_default());
-        if !seen.is_native(os::SYSTEM, std::env::consts::ARCH) {
+        if !seen.is_native(os::SYSTEM, os::processor()) {
             let seen = format!("{} {}", file.display(), foreign(&seen));
             return Err(Finding::new(Code::ForAnotherMachine, seen));
         }

@@ -66,7 +66,7 @@ impl Target {
     /// This machine, under the rules of its system.
     #[must_use]
     pub fn here(system: System, foreign: bool) -> Self {
-        Self { system, os: os::SYSTEM, arch: std::env::consts::ARCH, foreign }
+        Self { system, os: os::SYSTEM, arch: os::processor(), foreign }
     }
 }
 

@@ -375,6 +375,25 @@ pub fn is_busy(error: &io::Error) -> bool {
     error.kind() == io::ErrorKind::ExecutableFileBusy
 }
 
+/// Does something to names. Nobody who holds a file open is in the way of that here.
+///
+/// # Errors
+/// Those of what is done.
+pub fn patiently<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Result<T> {
+    action()
+}
+
+/// Adds text to a command line, which has words here and no form of its own.
+pub fn add_as_written(command: &mut std::process::Command, text: &str) {
+    command.arg(text);
+}
+
+/// The processor of this machine, as archives write it.
+#[must_use]
+pub fn processor() -> &'static str {
+    std::env::consts::ARCH
+}
+
 /// Sets the name a program is called by (its `argv[0]`).
 pub fn set_called_name(command: &mut std::process::Command, name: &std::ffi::OsStr) {
     std::os::unix::process::CommandExt::arg0(command, name);

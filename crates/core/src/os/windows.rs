@@ -11,8 +11,9 @@ use std::process::{Command, ExitStatus};
 use std::ptr;
 
 use windows_sys::Win32::Foundation::{
-    CloseHandle, ERROR_ACCESS_DISABLED_BY_POLICY, ERROR_ELEVATION_REQUIRED, ERROR_SHARING_VIOLATION,
-    ERROR_SYSTEM_INTEGRITY_POLICY_VIOLATION, ERROR_VIRUS_DELETED, ERROR_VIRUS_INFECTED, HANDLE, INVALID_HANDLE_VALUE,
+    CloseHandle, ERROR_ACCESS_DENIED, ERROR_ACCESS_DISABLED_BY_POLICY, ERROR_ELEVATION_REQUIRED,
+    ERROR_SHARING_VIOLATION, ERROR_SYSTEM_INTEGRITY_POLICY_VIOLATION, ERROR_VIRUS_DELETED, ERROR_VIRUS_INFECTED,
+    HANDLE, INVALID_HANDLE_VALUE,
 };
 use windows_sys::Win32::Security::{GetTokenInformation, TOKEN_ELEVATION, TOKEN_QUERY, TokenElevation};
 use windows_sys::Win32::Storage::FileSystem::{
@@ -226,7 +227,7 @@ impl HeldFolder {
     /// # Errors
     /// When the system refuses.
     pub fn move_out(&self, name: &Path, to: &Path) -> io::Result<()> {
-        fs::rename(self.0.join(name), to)
+        patiently(|| fs::rename(self.0.join(name), to))
     }
 }
 
@@ -444,6 +445,68 @@ pub fn forbids_programs(_file: &Path) -> bool {
 #[must_use]
 pub fn is_busy(error: &io::Error) -> bool {
     error.raw_os_error().map(i32::cast_unsigned) == Some(ERROR_SHARING_VIOLATION)
+}
+
+/// How long others are waited for that hold a file: scanners and indexers look at what is new for some seconds.
+const OTHERS_HOLD: std::time::Duration = std::time::Duration::from_secs(4);
+
+/// Does something to names, and tries it again for some seconds while another program holds what it is about ("System Error
+/// Codes": `ERROR_ACCESS_DENIED` and `ERROR_SHARING_VIOLATION`).
+///
+/// # Errors
+/// Those of the last try.
+pub fn patiently<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Result<T> {
+    let start = std::time::Instant::now();
+    loop {
+        match action() {
+            Err(e) if is_held(&e) && start.elapsed() < OTHERS_HOLD => {
+                std::thread::sleep(std::time::Duration::from_millis(50));
+            }
+            other => return other,
+        }
+    }
+}
+
+fn is_held(error: &io::Error) -> bool {
+    let code = error.raw_os_error().map(i32::cast_unsigned);
+    matches!(code, Some(ERROR_ACCESS_DENIED | ERROR_SHARING_VIOLATION))
+}
+
+/// Adds text to a command line as it is: `cmd` takes its own apart in its own way.
+pub fn add_as_written(command: &mut Command, text: &str) {
+    use std::os::windows::process::CommandExt as _;
+    command.raw_arg(text);
+}
+
+/// The processor of this machine, as archives write it: not that of this program, which may be emulated
+/// ("IsWow64Process2 function", from Windows 10 on).
+#[must_use]
+pub fn processor() -> &'static str {
+    static NATIVE: std::sync::OnceLock<&str> = std::sync::OnceLock::new();
+    NATIVE.get_or_init(|| native_machine().and_then(processor_of).unwrap_or(std::env::consts::ARCH))
+}
+
+fn native_machine() -> Option<u16> {
+    type Asked = unsafe extern "system" fn(HANDLE, *mut u16, *mut u16) -> i32;
+    let (mut own, mut native) = (0, 0);
+    let library: Vec<u16> = "kernel32.dll\0".encode_utf16().collect();
+    // SAFETY: the names end in a zero; the function has this form wherever there is one of this name.
+    unsafe {
+        let library = GetModuleHandleW(library.as_ptr());
+        let ask = GetProcAddress(library, c"IsWow64Process2".as_ptr().cast())?;
+        let ask: Asked = std::mem::transmute(ask);
+        (ask(GetCurrentProcess(), &raw mut own, &raw mut native) != 0).then_some(native)
+    }
+}
+
+/// A machine's number in words ("Image File Machine Constants").
+fn processor_of(machine: u16) -> Option<&'static str> {
+    Some(match machine {
+        0x014c => "x86",
+        0x8664 => "x86_64",
+        0xaa64 => "aarch64",
+        _ => return None,
+    })
 }
 
 /// A program is always called by its own name here.

@@ -120,7 +120,8 @@ impl Program {
         let older = match processor {
             "x86_64" => self.kind != ProgramKind::Macho && self.arch == Some("x86"),
             "aarch64" if self.kind == ProgramKind::Elf => self.arch == Some("arm"),
-            // macOS and Windows on ARM translate programs for the other processor.
+            // macOS and Windows on ARM translate programs for the other processor ("How x86 emulation works on Arm").
+            "aarch64" if self.kind == ProgramKind::Pe => matches!(self.arch, Some("x86" | "x86_64")),
             "aarch64" => self.arch == Some("x86_64"),
             _ => false,
         };
@@ -302,6 +303,8 @@ mod tests {
             (elf_head(2, 1, 9, 62), "linux", "x86_64", false),
             (pe_head(0x8664), "linux", "x86_64", false),
             (pe_head(0x8664), "windows", "aarch64", true),
+            (pe_head(0x014c), "windows", "aarch64", true),
+            (pe_head(0xaa64), "windows", "x86_64", false),
             (macho_head(0x0100_0007), "macos", "aarch64", true),
             (macho_head(0x0100_000c), "macos", "x86_64", false),
             (b"#!/bin/sh".to_vec(), "linux", "riscv64", true),

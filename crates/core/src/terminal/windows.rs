@@ -111,7 +111,7 @@ pub(super) fn ask(
         Err(e) => return (Err(NoAnswer::NotStarted(e.to_string())), Duration::ZERO),
     };
     let mut command = command;
-    command.env_clear().envs(base).current_dir(scratch.path());
+    command.env_clear().envs(base).current_dir(if home.is_dir() { home } else { scratch.path() });
     // Names travel as variables: neither the code page nor the shell's own characters can spoil them.
     for (i, (_, file)) in files.iter().enumerate() {
         command.env(format!("WYARD_ASK_{i}"), file);
@@ -157,9 +157,12 @@ fn start(
             batch.push_str(&format!("for %%I in (\"%WYARD_ASK_{i}%\") do echo =%%~$PATH:I\r\n"));
         }
         batch.push_str(&format!("echo {marker}\r\n"));
-        fs::write(scratch.join("ask.cmd"), batch)?;
-        // What is set to run at the start of every cmd runs here too, as in a new terminal.
-        command.args(["/u", "/c", "ask.cmd"]);
+        let file = scratch.join("ask.cmd");
+        fs::write(&file, batch)?;
+        // What is set to run at the start of every cmd runs here too, as in a new terminal, and may change the folder. With
+        // `/s` the outer quotes go, and nothing else (cmd, "/?").
+        command.args(["/u", "/s", "/c"]);
+        os::add_as_written(&mut command, &format!("\"\"{}\"\"", file.display()));
     } else {
         // The function that makes the prompt is run before anything is typed (PowerShell, "about_Prompts").
         let each = "$c = Get-Command -Name (Get-Item \"env:WYARD_NAME_$i\").Value -ErrorAction SilentlyContinue | \

@@ -117,7 +117,7 @@ fn is_of_system(folder: &Path, system: &[String]) -> bool {
 
 /// Why a program does not run here.
 fn hindrance(program: &Program, system: System) -> Option<String> {
-    if !program.is_native(os::SYSTEM, std::env::consts::ARCH) {
+    if !program.is_native(os::SYSTEM, os::processor()) {
         let words = match (program.os, program.arch) {
             (Some(os), Some(arch)) => format!("it is for {os} on {arch}"),
             (Some(os), None) => format!("it is for {os}"),
