@@ -126,9 +126,10 @@ fn read(file: &Path) -> io::Result<String> {
 /// that one file, in which the digits may stand alone.
 fn find(text: &str, name: &str, bare: Option<Option<Algorithm>>) -> Option<Checksum> {
     let lines = text.lines().map(str::trim).filter(|line| !line.is_empty());
-    let of_file = lines.clone().filter_map(|line| bsd(line).or_else(|| gnu(line)));
-    let found =
-        of_file.filter(|(_, named)| is_name(named, name)).map(|(checksum, _)| checksum).min_by_key(|c| c.algorithm);
+    let of_line = lines.clone().filter_map(|line| bsd(line).or_else(|| gnu(line)).or_else(|| table(line)));
+    let of_pair = lines.clone().zip(lines.clone().skip(1)).filter_map(|(line, next)| pair(line, next, name));
+    let of_file = of_line.filter(|(_, named)| is_name(named, name)).map(|(checksum, _)| checksum).chain(of_pair);
+    let found = of_file.min_by_key(|c| c.algorithm);
     found.or_else(|| {
         let wanted = bare?;
         let alone = |line: &str| by_digits(line).filter(|c| wanted.is_none_or(|algorithm| algorithm == c.algorithm));
@@ -160,6 +161,29 @@ fn bsd(line: &str) -> Option<(Checksum, String)> {
     named.then(|| (checksum, name.to_owned()))
 }
 
+/// `ALGORITHM DIGITS PATH`, a row of what PowerShell prints ("Get-FileHash").
+fn table(line: &str) -> Option<(Checksum, String)> {
+    let (algorithm, rest) = line.split_once([' ', '\t'])?;
+    let (digits, path) = rest.trim_start().split_once([' ', '\t'])?;
+    let checksum = by_digits(digits)?;
+    let is_its_own = algorithm.eq_ignore_ascii_case(&checksum.algorithm.name().replace('-', ""));
+    is_its_own.then(|| (checksum, path.trim_start().to_owned()))
+}
+
+/// Two lines that tell of the file together: `… NAME:` and the digits, as `certutil -hashfile` prints them in any language, with
+/// blanks between bytes in older versions; or `Hash : DIGITS` and `Path : PATH`, PowerShell's other form.
+fn pair(line: &str, next: &str, name: &str) -> Option<Checksum> {
+    let value = |line: &str, key: &str| -> Option<String> {
+        let (found, value) = line.split_once(':')?;
+        (found.trim() == key).then(|| value.trim().to_owned())
+    };
+    if let Some((digits, path)) = value(line, "Hash").zip(value(next, "Path")) {
+        return by_digits(&digits).filter(|_| is_name(&path, name));
+    }
+    let before = line.strip_suffix(':')?.strip_suffix(name)?;
+    by_digits(&next.replace(' ', "")).filter(|_| before.ends_with([' ', '\\', '/']))
+}
+
 fn by_digits(text: &str) -> Option<Checksum> {
     let algorithm = Algorithm::ALL.into_iter().find(|a| a.digits() == text.len())?;
     Checksum::parse(algorithm, text).ok()
@@ -189,6 +213,12 @@ mod tests {
             (format!("\\{a}  {name}\n"), Some(&a)),
             (format!("{a}\t{name}\n"), Some(&a)),
             (format!("-----BEGIN SIGNED MESSAGE-----\n\n{a}  {name}\n"), Some(&a)),
+            (format!("SHA256 hash of {name}:\r\n{a}\r\nCertUtil: done.\r\n"), Some(&a)),
+            (format!("SHA256-Hash von C:\\T\\{name}:\n{}\n", "a1 ".repeat(32)), Some(&a)),
+            (format!("SHA256 hash of x{name}:\n{a}\n"), None),
+            (format!("Algorithm  Hash  Path\n-----\nSHA256  {}  C:\\My T\\{name}\n", a.to_uppercase()), Some(&a)),
+            (format!("MD5  {a}  C:\\T\\{name}\n"), None),
+            (format!("Algorithm : SHA256\nHash      : {a}\nPath      : C:\\T\\{name}\n"), Some(&a)),
             (format!("{a}  {name}.sig\n"), None),
             (format!("{a}  x{name}\n"), None),
             (format!("SHA512 ({name}) = {a}\n"), None),
