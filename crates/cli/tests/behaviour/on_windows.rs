@@ -427,3 +427,21 @@ fn who_looks_at_a_new_file_for_a_moment_is_waited_for() {
     home.wyard(&["unregister", "tidelog"]).ends(0);
     waits.join().unwrap();
 }
+
+#[test]
+#[allow(unsafe_code)]
+fn a_value_of_a_strange_type_and_a_misleading_variable_stop_nothing() {
+    use windows_sys::Win32::System::Registry::{HKEY_CURRENT_USER, RegSetKeyValueW};
+    let home = Home::new();
+    reg_add(&home, Scope::User, "SystemRoot", "REG_SZ", "C:\\nowhere");
+    let (key, name) = (wide(&home.keys().of_scope(Scope::User).key), wide("STRANGE"));
+    // SAFETY: the texts end in a zero, and the data is as long as is told.
+    let done =
+        unsafe { RegSetKeyValueW(HKEY_CURRENT_USER, key.as_ptr(), name.as_ptr(), 256, [1u8, 2, 3].as_ptr().cast(), 3) };
+    assert_eq!(done, 0);
+    home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--no-run"]);
+    assert!(home.variable("TIDELOG_HOME").ends_with("4.2.1"));
+    home.wyard(&["survey"]);
+    home.wyard(&["unregister", "tidelog"]).ends(0);
+    assert_eq!(home.variable("SystemRoot"), "C:\\nowhere");
+}

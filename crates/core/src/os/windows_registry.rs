@@ -6,7 +6,7 @@ use std::io;
 use std::os::windows::ffi::{OsStrExt as _, OsStringExt as _};
 use std::ptr;
 
-use windows_sys::Win32::Foundation::{CloseHandle, HANDLE, LPARAM};
+use windows_sys::Win32::Foundation::{CloseHandle, ERROR_BAD_FILE_TYPE, HANDLE, LPARAM};
 use windows_sys::Win32::Security::TOKEN_QUERY;
 use windows_sys::Win32::System::Environment::{CreateEnvironmentBlock, DestroyEnvironmentBlock};
 use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
@@ -44,7 +44,13 @@ pub fn registry_values(hive: Hive, key: &str) -> io::Result<Vec<RawValue>> {
         Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
         Err(e) => return Err(e),
     };
+    // A value of a type that nobody knows is no string, and not ours to write either.
+    let is_known = |value: &io::Result<_>| match value {
+        Err(e) => e.raw_os_error().map(i32::cast_unsigned) != Some(ERROR_BAD_FILE_TYPE),
+        Ok(_) => true,
+    };
     key.enum_values()
+        .filter(is_known)
         .map(|value| {
             value.map(|(name, value)| RawValue { name, kind: value.vtype as u32, bytes: value.bytes.into_owned() })
         })

@@ -77,9 +77,10 @@ pub fn installed(machine: &Machine, wanted: &[Shell]) -> Vec<InstalledShell> {
             return None;
         }
         if shell.system() == System::Windows {
-            let root =
-                machine.environment.get("SystemRoot").map_or_else(|| PathBuf::from("C:\\Windows"), PathBuf::from);
-            let system = root.join("System32");
+            // A variable of the user's own may have one of these names.
+            let named = ["SystemRoot", "windir"].into_iter().filter_map(|name| machine.environment.get(name));
+            let roots = named.map(PathBuf::from).chain(["C:\\Windows".into()]).map(|root| root.join("System32"));
+            let system = roots.into_iter().find(|system| system.join("cmd.exe").is_file())?;
             let program = match shell {
                 // Wine's is a stand-in that answers nothing.
                 Shell::PowerShell if os::is_wine() => return None,
