@@ -24,6 +24,7 @@ Section
   ${GetOptions} $0 "/LATER" $1
   IfErrors now
   Exec '"$EXEPATH" /S /WAIT'
+  SetErrorLevel 0
   Quit
 now:
   ClearErrors
