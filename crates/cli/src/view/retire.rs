@@ -81,7 +81,9 @@ fn retired(report: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result
 }
 
 fn uninstalled(done: &UninstalledTool, findings: &[Finding], page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    retired(&done.retired, page, out)?;
+    if let Some(tool) = &done.retired {
+        retired(tool, page, out)?;
+    }
     let word = if done.well { style::GOOD.over("well") } else { style::BAD.over("failed") };
     let label = |text: &str| style::STRONG.over(text);
     page.labelled(out, &label("runs"), COLUMNS, &command_line(&done.command, page))?;
@@ -89,6 +91,9 @@ fn uninstalled(done: &UninstalledTool, findings: &[Finding], page: &Page, out: &
     for folder in &done.dropped {
         let text = format!("{} was left in PATH, and is taken out", page.short(&folder.text()));
         page.labelled(out, &label("path"), COLUMNS, &text)?;
+    }
+    if done.retired.is_none() {
+        page.labelled(out, &label("retire"), COLUMNS, "the tool stays on record, since its commands are still there")?;
     }
     page.findings(out, &findings.iter().collect::<Vec<_>>())
 }

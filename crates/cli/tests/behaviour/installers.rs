@@ -187,7 +187,11 @@ fn what_an_installer_brought_its_uninstaller_removes() {
     // One that says it has done its work, and has not.
     let file = self_extractor(&home, "", "printf '#!/bin/sh\\n' > \"$to/uninstall.sh\"; chmod +x \"$to/uninstall.sh\"");
     home.wyard(&["receive", &file, "--yes"]).ends(0);
-    home.wyard(&["retire", "buoyctl", "--uninstall", "--yes"]).ends(1).says("bin/buoyctl is still there");
+    home.wyard(&["retire", "buoyctl", "--uninstall", "--yes"])
+        .ends(1)
+        .says("bin/buoyctl is still there")
+        .says("stays on record");
+    home.wyard(&["check", "buoyctl"]).ends(0);
     home.wyard(&["receive", &crate::archives::tidelog(&home, "4.2.1")]).ends(0);
     home.wyard(&["retire", "tidelog", "--uninstall", "--yes"]).ends(2).says("no uninstaller on its card");
 }

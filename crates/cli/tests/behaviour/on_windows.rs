@@ -446,3 +446,18 @@ fn a_value_of_a_strange_type_and_a_misleading_variable_stop_nothing() {
     home.wyard(&["unregister", "tidelog"]).ends(0);
     assert_eq!(home.registry(Scope::User), before);
 }
+
+#[test]
+fn a_plain_string_is_not_expanded() {
+    let home = Home::new();
+    fs::create_dir(home.path("t1")).unwrap();
+    reg_add(&home, Scope::User, "STATION", "REG_SZ", home.path("").to_str().unwrap().trim_end_matches('\\'));
+    for (kind, exists) in [("REG_SZ", false), ("REG_EXPAND_SZ", true)] {
+        reg_add(&home, Scope::User, "Path", kind, r"%STATION%\t1");
+        let told = home.wyard(&["survey", "--json"]).json();
+        let scopes = told["scopes"].as_array().unwrap().iter();
+        let mut entries = scopes.flat_map(|scope| scope["entries"].as_array().unwrap());
+        let entry = entries.find(|entry| entry["raw"] == r"%STATION%\t1").unwrap();
+        assert_eq!(entry["exists"], exists, "{kind}: {told}");
+    }
+}

@@ -65,8 +65,9 @@ pub struct RetiredTool {
 /// A tool that its uninstaller has removed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct UninstalledTool {
-    /// What was done to the yard's records and the stores.
-    pub retired: RetiredTool,
+    /// What was done to the yard's records and the stores; null where the uninstaller left the tool's commands, which stays on
+    /// record then.
+    pub retired: Option<RetiredTool>,
     /// The command that was run.
     pub command: Vec<ReportPath>,
     /// How it ended, in words.

@@ -14,13 +14,15 @@ use crate::check::last_words;
 use crate::finding::{Code, Finding};
 use crate::installer::{self, Ended, InstallerKind, Watch};
 use crate::jobs::path::{self, PathEdit, PathRequest};
+use crate::jobs::undo::{self, UndoRequest};
 use crate::process::command_line;
 use crate::progress::{Silent, Stop};
 use crate::report::{Report, ReportPath};
 use crate::session::Session;
 use crate::yard::{Card, StartupText};
 
-/// Retires a tool, runs its uninstaller, and takes out of PATH what that leaves there.
+/// Retires a tool, runs its uninstaller, and takes out of PATH what that leaves there. Where the commands are still there the
+/// tool comes back on record.
 pub(super) fn uninstall(
     session: &Session,
     wanted: &str,
@@ -30,31 +32,37 @@ pub(super) fn uninstall(
     let card = session.stock()?.find(wanted)?.clone();
     let home = session.yard.home_of(&card);
     let startup = session.asking()?.startup_folders();
+    // First: of a tool whose folder is gone nothing is known any more.
     let mut retired = retire(session, wanted, false)?;
     let before = Watch::look(&session.machine, &startup, &[])?;
     let outcome = installer::run(&session.machine, &command, None, limit, &session.stop);
     let Ended { mut well, words: ended, .. } = Ended::of(InstallerKind::WindowsPackage, &outcome, limit);
     let programs: Vec<PathBuf> = card.commands.iter().map(|command| home.join(&command.path)).collect();
-    retired.uninstaller = None;
-    let still = if well { still_there(&programs, &session.stop) } else { Vec::new() };
-    retired.stays = retired.stays.filter(|folder| folder.exists());
+    let still = still_there(&programs, if well { PATIENCE } else { Duration::ZERO }, &session.stop);
     let seen = before.differences(&Watch::look(&session.machine, &startup, &[])?);
     let by_hand = command_line::join(&command, session.system());
     let mut findings = Vec::new();
-    if let Some(first) = still.first() {
+    if let Some(first) = still.first().filter(|_| well) {
         let seen = format!("the uninstaller says that all went well, and {} is still there", first.display());
         let remedy = format!("run it by hand, and see what it asks: {by_hand}");
         findings.push(Finding::new(Code::InstallerFailed, seen).remedy(remedy));
         well = false;
-    }
-    if !well && still.is_empty() {
+    } else if !well {
         let seen = format!("the uninstaller: {ended}{}", last_words(&outcome));
         findings.push(Finding::new(Code::InstallerFailed, seen).remedy(format!("run it by hand: {by_hand}")));
     }
+    // What somebody has built on it meanwhile is not pulled from under them.
+    let back = UndoRequest { id: retired.id, dry_run: false };
+    if !still.is_empty() && undo::run(session, &back).is_ok() {
+        let done = UninstalledTool { retired: None, command, ended, well, seen, dropped: Vec::new() };
+        return Ok(Report::new(done).with_findings(findings).failed_if(true));
+    }
+    retired.uninstaller = None;
+    retired.stays = retired.stays.filter(|folder| folder.exists());
     take_out(session, &card.added, &format!("take out what the installer of {wanted} put into startup files"))?;
     let (dropped, left) = drop_entries(session, &card, &home);
     findings.extend(left);
-    let done = UninstalledTool { retired, command, ended, well, seen, dropped };
+    let done = UninstalledTool { retired: Some(retired), command, ended, well, seen, dropped };
     Ok(Report::new(done).with_findings(findings).failed_if(!well))
 }
 
@@ -107,14 +115,16 @@ fn take_out(session: &Session, added: &[StartupText], does: &str) -> Result<(), 
     Ok(())
 }
 
+/// How long an uninstaller is given that may have handed its work to somebody who is not waited for.
+const PATIENCE: Duration = Duration::from_secs(15);
+
 /// Which of these are there, when some time was given: many an uninstaller hands its work to a copy of itself, since a
 /// program that runs can't be removed on Windows, and ends at once.
-fn still_there(programs: &[PathBuf], stop: &Stop) -> Vec<PathBuf> {
-    const PATIENCE: Duration = Duration::from_secs(15);
+fn still_there(programs: &[PathBuf], patience: Duration, stop: &Stop) -> Vec<PathBuf> {
     let began = Instant::now();
     loop {
         let there: Vec<PathBuf> = programs.iter().filter(|path| path.exists()).cloned().collect();
-        if there.is_empty() || stop.requested() || began.elapsed() > PATIENCE {
+        if there.is_empty() || stop.requested() || began.elapsed() > patience {
             return there;
         }
         thread::sleep(Duration::from_millis(100));
