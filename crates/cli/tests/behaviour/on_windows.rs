@@ -461,3 +461,16 @@ fn a_plain_string_is_not_expanded() {
         assert_eq!(entry["exists"], exists, "{kind}: {told}");
     }
 }
+
+#[test]
+fn the_same_command_in_two_forms_is_no_shadow() {
+    let home = Home::new();
+    let files = [("w/bin/pair.bat", "@echo pair 1.0\r\n", 0o644), ("w/bin/pair.cmd", "@echo pair 1.0\r\n", 0o644)];
+    let archive = zip(&home.path("pair-1.0.zip"), &files);
+    let told = home.wyard(&["receive", archive.to_str().unwrap()]).ends(0);
+    assert!(!told.out.contains("hides-other") && !told.out.contains("shadowed"), "{}", told.out);
+    // A copy elsewhere is one as before.
+    home.write("b/pair.exe", fs::read(std::env::var("ComSpec").unwrap()).unwrap());
+    reg_add(&home, Scope::System, "Path", "REG_SZ", home.path("b").to_str().unwrap());
+    home.wyard(&["check", "pair"]).ends(1).says("shadowed");
+}

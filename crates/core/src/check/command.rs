@@ -14,6 +14,7 @@ use crate::process;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::{self, Caller, Kind, ListedDisk, Shell, same_file};
 use crate::suggestion::suggested;
+use crate::system::System;
 use crate::terminal::{Answer, NoAnswer, Said, TerminalKind};
 use crate::yard::{Answers, Card, CardProbe};
 
@@ -151,6 +152,14 @@ impl Subject {
         probe::probe(&target, environment, prober)
     }
 
+    /// Whether a file is the one of this name, or stands for it: on Windows a tool may bring the same command as a program and
+    /// as scripts for several shells, and each caller takes the one that it can start.
+    fn is_ours(&self, file: &Path, system: System) -> bool {
+        let is_beside = file.parent() == self.file.parent() && file.file_stem() == self.file.file_stem();
+        let stands_for = system == System::Windows && matches!(self.owner, Owner::Tool { .. }) && is_beside;
+        stands_for || same_file(file, &self.file)
+    }
+
     /// Whether an alias or function of the shell answers, and a search through PATH would find this file.
     pub fn is_hidden_by_shell(&self, said: &Said) -> bool {
         let meaning = said.meaning(&self.name);
@@ -196,7 +205,7 @@ impl Subject {
         let bad = match (meaning.kind, &meaning.file) {
             (Kind::File, Some(file)) => {
                 result.winner = Some(file.clone().into());
-                result.ours = same_file(file, &self.file);
+                result.ours = self.is_ours(file, answer.shell.system());
                 (!result.ours).then(|| {
                     let seen = format!("{name} is {} in a new terminal", file.display());
                     let look = || format!("run {} to see what puts that folder first", self.to_trace(answer));
@@ -251,7 +260,7 @@ impl Subject {
         }
         let candidates = resolve::candidates(Caller::from(answer.shell), &self.name, &said.context, disk);
         let predicted = match resolve::winner(&candidates) {
-            Some(winner) if same_file(winner, &self.file) => return None,
+            Some(winner) if self.is_ours(winner, answer.shell.system()) => return None,
             Some(winner) => winner.display().to_string(),
             None => "no file".to_owned(),
         };
@@ -265,10 +274,10 @@ impl Subject {
     fn hides(&self, answers: &[Answer], disk: &ListedDisk) -> Option<Finding> {
         let (shell, said) = answers.iter().find_map(|a| Some((a.shell, a.said.as_ref().ok()?)))?;
         let candidates = resolve::candidates(Caller::from(shell), &self.name, &said.context, disk);
-        let first = resolve::winner(&candidates).filter(|w| same_file(w, &self.file))?;
+        resolve::winner(&candidates).filter(|winner| self.is_ours(winner, shell.system()))?;
         let mut others: Vec<&Path> = Vec::new();
         for candidate in candidates.iter().filter(|c| c.standing == resolve::Standing::Shadowed) {
-            if !same_file(&candidate.path, first) && !others.iter().any(|o| same_file(o, &candidate.path)) {
+            if !self.is_ours(&candidate.path, shell.system()) && !others.iter().any(|o| same_file(o, &candidate.path)) {
                 others.push(&candidate.path);
             }
         }
