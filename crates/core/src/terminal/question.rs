@@ -106,9 +106,11 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
                 ));
             }
             if shell == Shell::Sh && !commands.is_empty() {
-                // A subshell without aliases and functions of these names is asked for the files.
+                // A subshell without PATH, where it can be set, is asked for the kinds, and one without aliases and functions of
+                // these names for the files.
                 let files = "\\unalias \"$c\" 2>/dev/null; \\unset -f \"$c\" 2>/dev/null";
-                loops.push_str(&format!("(\n{})\n", looped(&format!("{files}; {each}"))));
+                let files = looped(&format!("{files}; {each}"));
+                loops = format!("(\n(PATH=/dev/null) 2>/dev/null && PATH=/dev/null\n{loops})\n(\n{files})\n");
             }
             let asked: String =
                 variables.iter().map(|v| format!("{print} '%s\\0' \"${{{v}+=}}${{{v}-}}\"\n")).collect();
@@ -195,7 +197,7 @@ fn kind_of(name: &str, said: &str, has_file: bool) -> Kind {
         "alias" | "abbreviation" => Kind::Alias,
         "function" => Kind::Function,
         "builtin" | "keyword" | "reserved" => Kind::Builtin,
-        // bash was asked without PATH.
+        // Some are asked for the kind without PATH.
         "" if has_file => Kind::File,
         "none" | "" => Kind::None,
         _ if said.starts_with("alias ") => Kind::Alias,
