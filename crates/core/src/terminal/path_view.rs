@@ -165,7 +165,7 @@ fn registry_parts(machine: &Machine, background: &Background) -> Vec<PathPart> {
         let text = background.registry.of(scope).get("Path").map(|value| value.text).unwrap_or_default();
         for part in windows::parts(&text).into_iter().filter(|part| !part.is_empty()) {
             let origin = Origin { place: place.clone(), line: None, found: Found::Registry };
-            let folder = background.folder(part);
+            let folder = background.folder(scope, part);
             parts.push(PathPart { scope, raw: part.into(), folder, origin: Some(origin) });
         }
     }

@@ -31,7 +31,7 @@ pub(super) fn drop(session: &Session, sight: &Sight, folder: &Path) -> Result<Ou
         for scope in [Scope::System, Scope::User] {
             let all = parts.of(scope);
             let (gone, kept): (Vec<_>, Vec<_>) =
-                all.into_iter().partition(|part| !part.is_empty() && is_same(&parts.folder(part), folder));
+                all.into_iter().partition(|part| !part.is_empty() && is_same(&parts.folder(scope, part), folder));
             if !gone.is_empty() {
                 outcome.steps.extend(
                     gone.into_iter()

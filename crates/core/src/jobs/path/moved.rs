@@ -32,7 +32,7 @@ pub(super) fn shift(session: &Session, sight: &Sight, folder: &Path, before: &Pa
         let mut of_scope = parts.of(scope);
         if let (Some(from), Some(_)) = (parts.find(scope, folder), parts.find(scope, before)) {
             let part = of_scope.remove(from);
-            let to = of_scope.iter().position(|part| !part.is_empty() && is_same(&parts.folder(part), before));
+            let to = of_scope.iter().position(|part| !part.is_empty() && is_same(&parts.folder(scope, part), before));
             of_scope.insert(to.unwrap_or(0), part);
         }
         let line = outcome.after.remove(from);

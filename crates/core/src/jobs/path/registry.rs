@@ -29,14 +29,14 @@ impl Parts {
         windows::parts(&text).into_iter().map(str::to_owned).collect()
     }
 
-    /// The folder that a part means in a new process.
-    pub fn folder(&self, part: &str) -> PathBuf {
-        self.background.folder(part)
+    /// The folder that a part of a scope's value means in a new process.
+    pub fn folder(&self, scope: Scope, part: &str) -> PathBuf {
+        self.background.folder(scope, part)
     }
 
     /// The first part of a scope that leads to a folder.
     pub fn find(&self, scope: Scope, folder: &Path) -> Option<usize> {
-        self.of(scope).iter().position(|part| !part.is_empty() && is_same(&self.folder(part), folder))
+        self.of(scope).iter().position(|part| !part.is_empty() && is_same(&self.folder(scope, part), folder))
     }
 
     /// Plans the value of these parts.

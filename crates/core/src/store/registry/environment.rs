@@ -62,9 +62,13 @@ impl Background {
         predict(&self.given, &self.registry, self.builder)
     }
 
-    /// The folder that a part of `Path` means in a new process.
+    /// The folder that a part of a scope's `Path` means in a new process. In a plain string no reference is expanded
+    /// ("Registry Value Types", `REG_EXPAND_SZ`).
     #[must_use]
-    pub fn folder(&self, part: &str) -> PathBuf {
+    pub fn folder(&self, scope: Scope, part: &str) -> PathBuf {
+        if self.registry.of(scope).get("Path").is_some_and(|path| path.kind == ValueKind::Plain) {
+            return windows::folder(part).into();
+        }
         let variables = self.variables();
         let value_of =
             |name: &str| variables.iter().find(|(key, _)| same_name(key, name)).map(|(_, value)| value.clone());
