@@ -54,7 +54,7 @@ impl Blamed for FileError {
             }
             // flock(2): ENOLCK, and EOPNOTSUPP or ENOSYS of file systems that know no locks.
             _ if self.doing == "lock" => Some(
-                "that disk keeps no locks, as some network disks do: put the yard on another with --yard DIR"
+                "the disk does not support file locks, as some network disks do not: choose another with --yard DIR"
                     .to_owned(),
             ),
             io::ErrorKind::ReadOnlyFilesystem => Some("put the yard elsewhere with --yard DIR".to_owned()),

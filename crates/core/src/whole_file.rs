@@ -66,7 +66,7 @@ pub fn replace_by(
         return Ok(false);
     }
     let mut temporary = Some(temporary);
-    let replaced = os::patiently(|| match temporary.take().map(|file| file.persist(&target)) {
+    let replaced = os::retry_while_held(|| match temporary.take().map(|file| file.persist(&target)) {
         Some(Err(failed)) => {
             temporary = Some(failed.file);
             Err(failed.error)

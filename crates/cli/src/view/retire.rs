@@ -93,7 +93,7 @@ fn uninstalled(done: &UninstalledTool, findings: &[Finding], page: &Page, out: &
         page.labelled(out, &label("path"), COLUMNS, &text)?;
     }
     if done.retired.is_none() {
-        page.labelled(out, &label("retire"), COLUMNS, "the tool stays on record, since its commands are still there")?;
+        page.labelled(out, &label("retire"), COLUMNS, "kept on record: its commands are still there")?;
     }
     page.findings(out, &findings.iter().collect::<Vec<_>>())
 }

@@ -190,7 +190,7 @@ fn what_an_installer_brought_its_uninstaller_removes() {
     home.wyard(&["retire", "buoyctl", "--uninstall", "--yes"])
         .ends(1)
         .says("bin/buoyctl is still there")
-        .says("stays on record");
+        .says("kept on record");
     home.wyard(&["check", "buoyctl"]).ends(0);
     home.wyard(&["receive", &crate::archives::tidelog(&home, "4.2.1")]).ends(0);
     home.wyard(&["retire", "tidelog", "--uninstall", "--yes"]).ends(2).says("no uninstaller on its card");

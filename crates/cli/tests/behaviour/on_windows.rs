@@ -155,7 +155,7 @@ fn packed(home: &Home, program: &Path, name: &str) -> String {
 fn a_program_with_windows_is_not_started() {
     let Some(program) = test_program("window.exe") else { return };
     let home = Home::new();
-    home.wyard(&["receive", &packed(&home, &program, "window")]).ends(0).says("opens windows, and was not started");
+    home.wyard(&["receive", &packed(&home, &program, "window")]).ends(0).says("is a windowed program and was not run");
     assert!(!home.yard().join("stock/window/1.0/window.exe.started").exists());
 }
 
@@ -395,7 +395,7 @@ fn a_file_that_is_held_open_keeps_nobody_from_writing() {
     let left = home.yard().join("staging\\left");
     fs::write(&left, "x").unwrap();
     let held = hold(&left);
-    home.wyard(&["register", "tidelog"]).ends(0).says("is left for later");
+    home.wyard(&["register", "tidelog"]).ends(0).says("the next run will retry");
     drop(held);
     home.wyard(&["register", "tidelog"]).ends(0);
     assert!(!left.exists());

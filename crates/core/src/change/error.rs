@@ -23,7 +23,7 @@ pub enum LedgerError {
     },
     /// A record names a place where no change of ours writes.
     #[error(
-        "change {id} in the ledger names {}, which is neither in the yard nor a startup file of yours; nothing was changed",
+        "change {id} in the ledger names {}, which is outside the yard and not one of your startup files; nothing was changed",
         place.display()
     )]
     Strange {
@@ -55,7 +55,7 @@ impl Blamed for LedgerError {
             Self::File(e) | Self::TakenBack(e) | Self::Open(e) => e.hint(),
             Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
             Self::Strange { ledger, .. } => {
-                Some(format!("look at {}: somebody else may have written it", ledger.display()))
+                Some(format!("check {}: someone else may have written it", ledger.display()))
             }
             Self::Record(_) => None,
         }

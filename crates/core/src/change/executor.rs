@@ -238,7 +238,7 @@ fn shift(from: &Path, to: &Path) -> Result<(), FileError> {
     if let Some(folder) = to.parent() {
         os::make_folders(folder).at("make the folder", folder)?;
     }
-    os::patiently(|| fs::rename(from, to)).at("move", from)?;
+    os::retry_while_held(|| fs::rename(from, to)).at("move", from)?;
     for folder in [from.parent(), to.parent()].into_iter().flatten() {
         os::flush_folder(folder).at("flush the folder", folder)?;
     }

@@ -265,8 +265,8 @@ impl Subject {
             None => "no file".to_owned(),
         };
         let seen =
-            format!("{} is {} by what the shell says, and {predicted} by its rules", self.name, self.file.display());
-        let remedy = format!("look at PATH for quotes and other odd entries: {}", self.to_trace(answer));
+            format!("the shell finds {} at {}, but its lookup rules give {predicted}", self.name, self.file.display());
+        let remedy = format!("check PATH for quotes and other unusual entries: {}", self.to_trace(answer));
         Some(Finding::new(Code::NotProven, seen).remedy(remedy))
     }
 

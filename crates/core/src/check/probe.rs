@@ -76,8 +76,10 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
         return Ok(match startable.without_library(environment) {
             Some(finding) => Probed::bad(finding, Vec::new()),
             None => {
-                let seen =
-                    format!("{} opens windows, and was not started; its version is unknown", target.program.display());
+                let seen = format!(
+                    "{} is a windowed program and was not run; its version is unknown",
+                    target.program.display()
+                );
                 Probed::ending(Verdict::Good, Finding::new(Code::VersionNotStated, seen), Vec::new())
             }
         });

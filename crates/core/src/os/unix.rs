@@ -379,7 +379,7 @@ pub fn is_busy(error: &io::Error) -> bool {
 ///
 /// # Errors
 /// Those of what is done.
-pub fn patiently<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Result<T> {
+pub fn retry_while_held<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Result<T> {
     action()
 }
 

@@ -227,7 +227,7 @@ impl HeldFolder {
     /// # Errors
     /// When the system refuses.
     pub fn move_out(&self, name: &Path, to: &Path) -> io::Result<()> {
-        patiently(|| fs::rename(self.0.join(name), to))
+        retry_while_held(|| fs::rename(self.0.join(name), to))
     }
 }
 
@@ -455,7 +455,7 @@ const OTHERS_HOLD: std::time::Duration = std::time::Duration::from_secs(4);
 ///
 /// # Errors
 /// Those of the last try.
-pub fn patiently<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Result<T> {
+pub fn retry_while_held<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Result<T> {
     let start = std::time::Instant::now();
     loop {
         match action() {

@@ -128,7 +128,7 @@ pub fn clear_or_leave(left: &Path) {
     let is_folder = fs::symlink_metadata(left).is_ok_and(|seen| seen.is_dir());
     let cleared = if is_folder { fs::remove_dir_all(left) } else { fs::remove_file(left) };
     if let Err(why) = cleared {
-        tracing::warn!("{} can't be removed now, and is left for later: {why}", left.display());
+        tracing::warn!("could not remove {}; the next run will retry: {why}", left.display());
     }
 }
 

@@ -44,11 +44,11 @@ pub(super) fn remove(
         let place = yard.staging().join(name);
         let mut changeset = Changeset::default();
         changeset.shift(&folder, &place);
-        let does = format!("remove {} for good", name.to_string_lossy());
+        let does = format!("delete the retired {}", name.to_string_lossy());
         match lock.carry_out(Change { does, undoes: None, changeset }) {
             // Windows moves no folder in which a file is open; it goes another time.
             Err(LedgerError::TakenBack(why)) => {
-                tracing::warn!("{} stays for now: {}", folder.display(), why.source);
+                tracing::warn!("could not remove {}; the next run will retry: {}", folder.display(), why.source);
                 continue;
             }
             other => other?,
