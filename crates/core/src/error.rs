@@ -54,7 +54,7 @@ impl Blamed for FileError {
             }
             // flock(2): ENOLCK, and EOPNOTSUPP or ENOSYS of file systems that know no locks.
             _ if self.doing == "lock" => Some(
-                "the disk does not support file locks, as some network disks do not: choose another with --yard DIR"
+                "some network disks do not support file locks: choose a yard on another disk with --yard DIR"
                     .to_owned(),
             ),
             io::ErrorKind::ReadOnlyFilesystem => Some("put the yard elsewhere with --yard DIR".to_owned()),
