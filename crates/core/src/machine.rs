@@ -54,8 +54,8 @@ pub struct Machine {
     pub sandbox: Option<PathBuf>,
     /// The yard.
     pub yard: PathBuf,
-    /// Whose terminals are changed. On Unix that of the system has a yard of its own, since its tools must lie where
-    /// everybody may read them.
+    /// Whose terminals are changed. The system has a yard of its own, since its tools must lie where everybody may read them
+    /// and only an administrator may change them.
     pub scope: Scope,
     /// Where the system's own files are found: the root, or a folder of the sandbox.
     pub root: PathBuf,
@@ -71,7 +71,7 @@ impl Machine {
     /// Works out the places from the environment and the two options.
     ///
     /// The yard lies in the user's data folder: `$XDG_DATA_HOME`, or `~/.local/share` (XDG Base Directory
-    /// Specification 0.8), on Windows `%LOCALAPPDATA%`; unless `WYARD_YARD` or `yard` names another place.
+    /// Specification 0.8), on Windows `%LOCALAPPDATA%`; that of the system in `/opt` or `%ProgramFiles%`; unless `WYARD_YARD` or `yard` names another place.
     ///
     /// # Errors
     /// When no home folder is known or a folder cannot be made absolute.
@@ -99,8 +99,8 @@ impl Machine {
             environment.remove("WYARD_YARD");
         }
         let root = sandbox.as_ref().map_or_else(|| PathBuf::from("/"), |sandbox| sandbox.join("system"));
-        let for_everybody = system == System::Unix && scope == Scope::System;
-        if for_everybody && os::is_superuser() && sandbox.is_none() {
+        let for_everybody = scope == Scope::System;
+        if for_everybody && system == System::Unix && os::is_superuser() && sandbox.is_none() {
             // An elevation tool may hand on the home of the user who called it, where nothing is the superuser's to touch.
             environment.retain(|name, _| !PLACES.iter().any(|place| name == *place));
             environment.set("HOME", os::superuser_home());
@@ -111,7 +111,10 @@ impl Machine {
             (Some(given), _) => absolute(given)?,
             (None, Some(given)) => absolute(Path::new(given))?,
             // The place for add-on packages (Filesystem Hierarchy Standard 3.0, 3.13).
-            (None, None) if for_everybody => root.join("opt").join("wagon-yard"),
+            (None, None) if for_everybody && system == System::Unix => root.join("opt").join("wagon-yard"),
+            (None, None) if for_everybody => {
+                programs_folder(&environment, sandbox.as_deref(), &root).join("Wagon Yard")
+            }
             (None, None) if system == System::Windows => environment
                 .folder("LOCALAPPDATA")
                 .unwrap_or_else(|| home.join("AppData").join("Local"))
@@ -149,7 +152,7 @@ impl Machine {
     /// Whether it is the system's files that are changed, and a yard for everybody.
     #[must_use]
     pub fn is_for_everybody(&self) -> bool {
-        self.system() == System::Unix && self.scope == Scope::System
+        self.scope == Scope::System
     }
 
     /// This terminal's PATH, empty where it is not set.
@@ -157,6 +160,14 @@ impl Machine {
     pub fn path_value(&self) -> OsString {
         self.environment.get("PATH").unwrap_or_default().to_owned()
     }
+}
+
+/// The folder for programs that are for every user on Windows ("KNOWNFOLDERID", `FOLDERID_ProgramFilesX64`). The variables may
+/// be the user's own, so that the rights of the folder are looked at before it is used.
+fn programs_folder(environment: &Environment, sandbox: Option<&Path>, root: &Path) -> PathBuf {
+    let set = ["ProgramW6432", "ProgramFiles"].into_iter().filter(|_| sandbox.is_none());
+    let usual = sandbox.map_or_else(|| PathBuf::from(r"C:\Program Files"), |_| root.join("Program Files"));
+    set.filter_map(|name| environment.folder(name)).next().unwrap_or(usual)
 }
 
 fn absolute(path: &Path) -> Result<PathBuf, MachineError> {

@@ -6,6 +6,7 @@ use std::sync::OnceLock;
 use crate::change::LedgerError;
 use crate::environment::Environment;
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::folders::commands;
 use crate::machine::Machine;
 use crate::os;
 use crate::process::{SealLevel, Sealer};
@@ -266,14 +267,14 @@ impl Session {
         tempfile::tempdir_in(&folder).map(drop).at("make a temporary folder in", &folder).map_err(Into::into)
     }
 
-    /// Whether a folder may stand in PATH: in everybody's only where nobody else can put programs into it, unless the user
-    /// trusts it.
+    /// Whether a folder may stand in PATH: in everybody's only where nobody else can put programs into it or write to those
+    /// that are there, unless the user trusts it.
     ///
     /// # Errors
     /// When it may not.
     pub fn check_folder(&self, folder: &Path, trusts: bool) -> Result<(), SessionError> {
         let counts = self.machine.is_for_everybody() && self.machine.sandbox.is_none() && !trusts;
-        match counts.then(|| os::untrusted_on_way(folder)).flatten() {
+        match counts.then(|| untrusted(folder, self.system())).flatten() {
             Some(untrusted) => Err(SessionError::Untrusted { folder: folder.to_owned(), untrusted }),
             None => Ok(()),
         }
@@ -319,4 +320,10 @@ fn writable_folders(machine: &Machine) -> Vec<PathBuf> {
     folders.extend(["/tmp", "/var/tmp", "/dev/shm"].map(PathBuf::from));
     folders.extend(NAMED.iter().filter_map(|name| machine.environment.folder(name)));
     folders
+}
+
+/// What others could change: the folder, one on the way to it, or a program in it.
+fn untrusted(folder: &Path, system: System) -> Option<PathBuf> {
+    let programs = commands(folder, system).unwrap_or_default().into_iter().map(|typed| typed.file);
+    std::iter::once(folder.to_owned()).chain(programs).find_map(|place| os::untrusted_for_everybody(&place))
 }

@@ -90,7 +90,7 @@ fn whose_files_they_are_is_looked_at_first() {
     if !WINDOWS {
         os::set_folder_mode(&home.path(""), 0o755).unwrap();
         let ran = home.as_user(&["receive", &tidelog(&home, "4.2.1"), "--scope", "system"]).ends(4);
-        ran.says("by the superuser only").says("repeat it as the superuser");
+        ran.says("only an administrator").says("run it as an administrator");
     }
 }
 

@@ -10,6 +10,7 @@ use crate::environment::Environment;
 use crate::finding::{Code, Finding};
 use crate::layout::Command;
 use crate::order::promotion;
+use crate::path_list::is_spelled_alike;
 use crate::process;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::{self, Caller, Kind, ListedDisk, Shell, same_file};
@@ -155,7 +156,7 @@ impl Subject {
     /// Whether a file is the one of this name, or stands for it: on Windows a tool may bring the same command as a program and
     /// as scripts for several shells, and each caller takes the one that it can start.
     fn is_ours(&self, file: &Path, system: System) -> bool {
-        let is_beside = file.parent() == self.file.parent() && file.file_stem() == self.file.file_stem();
+        let is_beside = is_spelled_alike(&file.with_extension(""), &self.file.with_extension(""), system);
         let stands_for = system == System::Windows && matches!(self.owner, Owner::Tool { .. }) && is_beside;
         stands_for || same_file(file, &self.file)
     }

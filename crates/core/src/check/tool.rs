@@ -9,6 +9,7 @@ use super::version_text::shared_parts;
 use super::{probe, version_text};
 use crate::finding::{Code, Finding};
 use crate::os;
+use crate::path_list::is_spelled_alike;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::Kind;
 use crate::terminal::Answer;
@@ -21,7 +22,7 @@ pub(super) fn home_variables(card: &Card, home: &Path, answers: &[Answer]) -> Ve
         for answer in answers {
             let Ok(said) = &answer.said else { continue };
             let value = said.variable(&name);
-            if value.is_some_and(|value| Path::new(value) == home) {
+            if value.is_some_and(|value| is_spelled_alike(Path::new(value), home, answer.shell.system())) {
                 // Programs that put "/bin" behind it see the difference.
                 if value.is_some_and(|value| value != home.as_os_str()) {
                     let seen = format!("{name} is written otherwise than {} in a new terminal", home.display());

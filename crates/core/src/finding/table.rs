@@ -337,6 +337,13 @@ findings! {
         settle: "Switch it off in the system's settings, under app execution aliases.",
         example: "tidelog opens the store in place of running",
     }
+    AheadOfSystem = "ahead-of-system", Caution {
+        means: "On Windows a folder comes before the system's own folders in the PATH of every user.",
+        why: "a program in it can take the place of one of the system's, for administrators as well",
+        comes_about: "Somebody moved it there, or an installer put it first.",
+        settle: "Move it behind the system's folders, unless it is meant to take their place.",
+        example: "C:\\tide\\bin comes before C:\\Windows\\system32",
+    }
     StrayVariable = "stray-variable", Caution {
         means: "There is a variable whose name looks as if somebody had meant to edit PATH.",
         why: "somebody meant to change PATH, and has not",

@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use crate::environment::Environment;
+use crate::path_list::lies_in;
 use crate::system::System;
 
 /// The folders of a Unix system (hier(7)); `/usr/lib` holds programs of its packages, in folders of their own.
@@ -10,24 +11,29 @@ const UNIX: [&str; 6] = ["/bin", "/sbin", "/usr/bin", "/usr/sbin", "/usr/games",
 
 /// The folders of the system itself, with all that lies below them.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct SystemFolders(Vec<PathBuf>);
+pub struct SystemFolders {
+    folders: Vec<PathBuf>,
+    system: System,
+}
 
 impl SystemFolders {
     /// Those of the system that an environment belongs to.
     #[must_use]
     pub fn of(environment: &Environment) -> Self {
-        Self(match environment.system() {
+        let system = environment.system();
+        let folders = match system {
             System::Unix => UNIX.map(PathBuf::from).to_vec(),
             System::Windows => {
                 vec![environment.get("SystemRoot").map_or_else(|| PathBuf::from(r"C:\Windows"), PathBuf::from)]
             }
-        })
+        };
+        Self { folders, system }
     }
 
     /// Whether a file or folder is the system's: lies in one of these, or is one.
     #[must_use]
     pub fn hold(&self, path: &Path) -> bool {
-        self.0.iter().any(|folder| path.starts_with(folder))
+        self.folders.iter().any(|folder| lies_in(path, folder, self.system))
     }
 
     /// The same of a folder with its links followed, as where `/bin` leads to `/usr/bin`.
@@ -49,5 +55,7 @@ mod tests {
         {
             assert_eq!(unix.hold(Path::new(path)), is, "{path}");
         }
+        let windows = SystemFolders::of(&Environment::with(System::Windows, [("SystemRoot", r"C:\WINDOWS")]));
+        assert!(windows.hold(Path::new(r"c:\windows\System32\")) && !windows.hold(Path::new(r"C:\WindowsApps")));
     }
 }

@@ -8,6 +8,7 @@ use crate::environment::Environment;
 use crate::error::FileError;
 use crate::finding::{Code, Finding};
 use crate::machine::Machine;
+use crate::path_list::{is_spelled_alike, windows};
 use crate::scope::Scope;
 use crate::store::registry::RegistryEnvironments;
 use crate::system::System;
@@ -71,9 +72,9 @@ fn of_path(planned: &PlannedVariable, here: &[AlreadyHere], system_path: &str) -
         return Some(Finding::new(Code::PathReplaced, seen).remedy("run it with --or-undo, which brings PATH back"));
     }
     let of_system = |copy: &&AlreadyHere| {
-        let folder = copy.path.parent().map(Path::to_string_lossy).unwrap_or_default();
-        let same = |entry: &str| entry.trim_end_matches('\\').eq_ignore_ascii_case(folder.trim_end_matches('\\'));
-        system_path.split(';').any(same)
+        let folder = copy.path.parent().unwrap_or(Path::new(""));
+        let same = |entry: &str| is_spelled_alike(Path::new(entry), folder, System::Windows);
+        windows::parts(system_path).into_iter().any(same)
     };
     let stays_first = |copy: &&AlreadyHere| match (planned.scope, planned.place) {
         (Scope::System, PlannedPlace::First) => false,

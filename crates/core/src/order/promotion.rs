@@ -1,10 +1,12 @@
 //! The smallest change of order that makes the wanted copy of a command win.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use super::meanings::Commands;
+use crate::path_list::lies_in;
 use crate::resolve::{self, Caller, Disk, LookupContext, same_file};
 use crate::suggestion::suggested;
+use crate::system::System;
 
 /// So many other commands are named.
 const MOST_NAMED: usize = 5;
@@ -23,23 +25,41 @@ pub fn promotion(name: &str, wanted: &Path, context: &LookupContext) -> Option<S
     let folders = context.folders();
     let (before, folder) = (folders.get(first)?, folders.get(ours).filter(|_| ours > first)?);
     let mut after = folders.clone();
+    if first < context.of_system && ours >= context.of_system {
+        after.remove(first);
+        return Some(across_scopes(wanted, before, &also_changes(name, context.system, &folders, &after), context));
+    }
     let moved = after.remove(ours);
     after.insert(first, moved);
-    let changes = Commands::new(context.system).changes(&folders, &after);
+    let more = also_changes(name, context.system, &folders, &after);
+    Some(format!("run {}{more}", suggested(context.system, "path move {} --before {}", &[folder, before])))
+}
+
+/// What helps where the system's PATH holds the winner, and the user's the wanted one: no move brings it in front.
+fn across_scopes(wanted: &Path, before: &Path, more: &str, context: &LookupContext) -> String {
+    let of_windows = context.system_root.as_ref().is_some_and(|root| lies_in(before, root, context.system));
+    if of_windows {
+        return format!("the system's PATH comes before yours; to run this one, type {}", wanted.display());
+    }
+    let drop = suggested(context.system, "path drop {}", &[before]);
+    format!("the system's PATH comes before yours; as an administrator, run {drop}{more}")
+}
+
+/// The other commands that mean another file afterwards, in words.
+fn also_changes(name: &str, system: System, before: &[PathBuf], after: &[PathBuf]) -> String {
+    let changes = Commands::new(system).changes(before, after);
     let others: Vec<&str> = changes.iter().map(|c| c.name.as_str()).filter(|other| *other != name).collect();
-    let more = match others.len() {
+    match others.len() {
         0 => "; no other command changes by it".to_owned(),
         count if count <= MOST_NAMED => format!("; it changes {} as well", others.join(", ")),
         count => format!("; it changes {} and {} more as well", others[..MOST_NAMED].join(", "), count - MOST_NAMED),
-    };
-    Some(format!("run {}{more}", suggested(context.system, "path move {} --before {}", &[folder, before])))
+    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::os;
-    use crate::system::System;
 
     #[test]
     #[cfg_attr(windows, ignore = "the programs are those of Unix")]
@@ -59,6 +79,11 @@ mod tests {
         let told = promotion("t", &folder("c").join("t"), &context).unwrap();
         assert!(told.contains("/c --before") && told.ends_with("/a'; it changes u as well"), "{told}");
         assert!(promotion("t", &folder("d").join("t"), &context).unwrap().ends_with("no other command changes by it"));
+        let system = LookupContext { of_system: 2, ..context.clone() };
+        let told = promotion("t", &folder("d").join("t"), &system).unwrap();
+        assert!(told.contains("as an administrator") && told.contains("path drop") && told.contains("/a'"), "{told}");
+        let told = promotion("t", &folder("c").join("t"), &LookupContext { system_root: Some(folder("a")), ..system });
+        assert!(told.unwrap().ends_with("/c/t"), "the folder of the system itself stays");
         assert_eq!(promotion("t", &folder("a").join("t"), &context), None, "it wins already");
         assert_eq!(promotion("t", &folder("b").join("t"), &context), None, "it is not there");
     }

@@ -1,6 +1,8 @@
 //! The thin layer over the operating system: the only place where code differs by system. Both files have the same
 //! functions with the same signatures.
 
+#[cfg(any(windows, test))]
+mod access_list;
 mod raw_registry;
 mod seal;
 #[cfg(unix)]
@@ -14,7 +16,7 @@ pub use unix::*;
 #[cfg(unix)]
 pub use unix_terminal::{open_terminal, reads_by_character};
 #[cfg(unix)]
-pub use unix_trust::untrusted_on_way;
+pub use unix_trust::{untrusted_for_everybody, untrusted_on_way};
 
 #[cfg(windows)]
 mod windows;
@@ -27,7 +29,7 @@ pub use windows::*;
 #[cfg(windows)]
 pub use windows_registry::*;
 #[cfg(windows)]
-pub use windows_rights::others_may_write;
+pub use windows_rights::{others_may_write, untrusted_for_everybody};
 
 pub use raw_registry::{Hive, RawValue};
 pub use seal::{

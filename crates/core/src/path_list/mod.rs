@@ -1,10 +1,13 @@
 //! A PATH value as a list of entries, under the rules of Unix: separated by `:`, an empty entry means the current
 //! folder (POSIX.1-2017, "Environment Variables", PATH).
 
+mod spelling;
 pub mod windows;
 
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
+
+pub use spelling::{is_spelled_alike, lies_in};
 
 use crate::os;
 use crate::system::System;
@@ -65,6 +68,9 @@ pub enum EntryError {
     /// It holds a quote, which means something to `cmd` in PATH.
     #[error("its name holds a quote, which no entry of PATH can hold")]
     Quote,
+    /// It holds a `%` that stands for a variable.
+    #[error("the registry would read a \"%\" in its name as a reference to a variable")]
+    Reference,
     /// It holds a control character.
     #[error("its name holds a line break or another control character")]
     Control,

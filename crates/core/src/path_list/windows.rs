@@ -24,19 +24,22 @@ pub fn parts(text: &str) -> Vec<&str> {
     parts
 }
 
-/// The value with an entry in front; the entry must hold neither quote nor `;`.
+/// The value with an entry put in before the part at a place; the entry must hold neither quote nor `;`.
 #[must_use]
-pub fn put_first(text: &str, entry: &str) -> String {
-    if text.is_empty() { entry.to_owned() } else { format!("{entry};{text}") }
+pub fn put_in(text: &str, place: usize, entry: &str) -> String {
+    let mut parts = parts(text);
+    parts.insert(place.min(parts.len()), entry);
+    parts.join(";")
 }
 
-/// The value without the first part that reads exactly like the entry; `None` where there is none.
+/// The value without the part at a place.
 #[must_use]
-pub fn take_out(text: &str, entry: &str) -> Option<String> {
+pub fn take_out(text: &str, place: usize) -> String {
     let mut parts = parts(text);
-    let at = parts.iter().position(|part| *part == entry)?;
-    parts.remove(at);
-    Some(parts.join(";"))
+    if place < parts.len() {
+        parts.remove(place);
+    }
+    parts.join(";")
 }
 
 /// A part as the folder it means, once expanded: quotes and white space around it dropped.
@@ -139,10 +142,17 @@ mod tests {
 
     proptest! {
         #[test]
-        fn an_edit_and_its_reverse_are_identity(text in "[a-cA-C:;\\\\%\" .äß-]{0,40}", entry in "[a-cA-C:\\\\% .ä]{1,12}") {
-            let there = put_first(&text, &entry);
-            prop_assert_eq!(parts(&there)[0], entry.as_str());
-            prop_assert_eq!(take_out(&there, &entry), Some(text.clone()));
+        fn an_edit_and_its_reverse_are_identity(
+            text in "[a-cA-C:;\\\\%\" .äß-]{0,40}",
+            place in 0usize..4,
+            entry in "[a-cA-C:\\\\% .ä]{1,12}!",
+        ) {
+            // An open quote runs to the end: nothing is put in behind it.
+            let most = parts(&text).len() - text.matches('"').count() % 2;
+            let place = place.min(most);
+            let there = put_in(&text, place, &entry);
+            prop_assert_eq!(parts(&there)[place], entry.as_str());
+            prop_assert_eq!(take_out(&there, place), text.clone());
             prop_assert_eq!(parts(&text).join(";"), text);
         }
     }

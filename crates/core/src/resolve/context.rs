@@ -27,6 +27,8 @@ pub struct LookupContext {
     pub program_folder: Option<PathBuf>,
     /// The Windows folder.
     pub system_root: Option<PathBuf>,
+    /// How many of PATH's first folders are the system's, which come before the user's as a whole; Windows only.
+    pub of_system: usize,
     /// Whether `NoDefaultCurrentDirectoryInExePath` is set.
     pub forbids_current_folder: bool,
 }
@@ -43,6 +45,7 @@ impl LookupContext {
             home: None,
             program_folder: None,
             system_root: None,
+            of_system: 0,
             forbids_current_folder: false,
         }
     }

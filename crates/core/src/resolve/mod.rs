@@ -16,4 +16,4 @@ pub use candidate::{Candidate, Kind, Reason, Standing, winner};
 pub use context::{LookupContext, USUAL_EXTENSIONS};
 pub use listed::ListedDisk;
 pub use lookup::candidates;
-pub use view::{Disk, FileKind, FileView, same_file};
+pub use view::{Disk, FileKind, FileView, same_file, same_place};

@@ -5,6 +5,8 @@ use std::io;
 use std::path::Path;
 
 use crate::os;
+use crate::path_list::is_spelled_alike;
+use crate::system::System;
 
 /// What is at a path, links followed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -53,4 +55,10 @@ impl FileView for Disk {
 #[must_use]
 pub fn same_file(one: &Path, other: &Path) -> bool {
     one == other || matches!((one.canonicalize(), other.canonicalize()), (Ok(a), Ok(b)) if a == b)
+}
+
+/// Whether two paths mean the same place, whether it is there or not: by their spelling, or as the same file.
+#[must_use]
+pub fn same_place(one: &Path, other: &Path, system: System) -> bool {
+    is_spelled_alike(one, other, system) || same_file(one, other)
 }

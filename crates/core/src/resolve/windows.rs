@@ -134,14 +134,13 @@ mod tests {
         const CMD: Caller = Caller::Shell(Shell::Cmd);
         const POWERSHELL: Caller = Caller::Shell(Shell::PowerShell);
         let context = |path: &str, forbids_current_folder| LookupContext {
-            system: crate::system::System::Windows,
             path: path.into(),
             path_extensions: [".COM", ".EXE", ".CMD"].map(str::to_owned).to_vec(),
             current_folder: r"C:\now".into(),
-            home: None,
             program_folder: Some(r"C:\prog".into()),
             system_root: Some(r"C:\Windows".into()),
             forbids_current_folder,
+            ..LookupContext::new(crate::system::System::Windows)
         };
         type Case<'a> = (Caller, &'a str, &'a str, &'a [&'a str], bool, Option<&'a str>);
         let cases: [Case; 23] = [

@@ -94,6 +94,9 @@ impl Asking<'_> {
                 let marker = marker();
                 (answer.said, answer.took) =
                     windows::ask(shell, &marker, base, question, &self.machine.home, self.limit, self.stop);
+                if let Ok(said) = &mut answer.said {
+                    said.context.of_system = windows::of_system(&said.context.folders(), self.machine);
+                }
                 return answer;
             }
             System::Unix if level == SealLevel::None && !self.unsealed && !is_harmless(shell.shell, mode) => {

@@ -33,4 +33,4 @@ pub use origin::{Found, Origin};
 pub use path_view::{Origins, PathPart, PathView, registry_origins};
 pub use shells::{InstalledShell, installed, of_user, unknown_login_shell, unused_shells};
 pub use start_mode::{StartMode, TerminalKind};
-pub use windows::background;
+pub use windows::{background, system_path};

@@ -15,7 +15,7 @@ use crate::environment::Environment;
 use crate::error::FileError;
 use crate::finding::Finding;
 use crate::machine::Machine;
-use crate::path_list::{PathList, windows};
+use crate::path_list::{PathList, is_spelled_alike, windows};
 use crate::resolve::LookupContext;
 use crate::scope::Scope;
 use crate::store::registry::Background;
@@ -178,7 +178,7 @@ pub fn registry_origins(machine: &Machine, path: &str) -> Vec<Option<Origin>> {
     let mut left = background(machine).map(|background| registry_parts(machine, &background)).unwrap_or_default();
     let one = |part: &str| {
         let folder = PathBuf::from(windows::folder(part));
-        let at = left.iter().position(|known| known.folder.as_os_str().eq_ignore_ascii_case(&folder))?;
+        let at = left.iter().position(|known| is_spelled_alike(&known.folder, &folder, System::Windows))?;
         left.remove(at).origin
     };
     windows::parts(path).into_iter().map(one).collect()

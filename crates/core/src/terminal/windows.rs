@@ -13,8 +13,10 @@ use crate::environment::Environment;
 use crate::error::FileError;
 use crate::machine::Machine;
 use crate::os;
+use crate::path_list::is_spelled_alike;
 use crate::process::{self, Outcome};
 use crate::progress::Stop;
+use crate::registry::RegistryKey;
 use crate::resolve::{self, Caller, Disk, Kind, LookupContext, Shell};
 use crate::store::registry::{Background, Builder, RegistryEnvironments};
 use crate::system::System;
@@ -64,6 +66,27 @@ pub fn background(machine: &Machine) -> Result<Background, FileError> {
     given.push(("Path".to_owned(), folders));
     given.push(("PATHEXT".to_owned(), resolve::USUAL_EXTENSIONS.to_owned()));
     Ok(Background { given, registry, builder: Builder::Windows })
+}
+
+/// The folders of the system's PATH on Windows, which come before the user's as a whole.
+///
+/// # Errors
+/// When the registry cannot be read.
+pub fn system_path(machine: &Machine) -> Result<Vec<PathBuf>, FileError> {
+    if machine.system() == System::Unix {
+        return Ok(Vec::new());
+    }
+    let mut background = background(machine)?;
+    background.registry.user = RegistryKey::default();
+    let alone = Environment::with(System::Windows, background.variables());
+    Ok(LookupContext::of(&alone, &machine.home).folders())
+}
+
+/// How many of the first folders are the system's.
+pub(super) fn of_system(folders: &[PathBuf], machine: &Machine) -> usize {
+    let system = system_path(machine).unwrap_or_default();
+    let alike = |(one, other): &(&PathBuf, &PathBuf)| is_spelled_alike(one, other, System::Windows);
+    folders.iter().zip(&system).take_while(alike).count()
 }
 
 /// The variables that the system sets itself, as this terminal has them.
@@ -240,7 +263,9 @@ fn from_cmd<'a>(name: &str, context: &LookupContext, asked: impl Iterator<Item =
     };
     let file = match (said, predicted) {
         // The same file, whatever the case `cmd` writes it in.
-        (Some((_, answer)), Some(candidate)) if candidate.path.as_os_str().eq_ignore_ascii_case(answer) => {
+        (Some((_, answer)), Some(candidate))
+            if is_spelled_alike(&candidate.path, Path::new(answer), System::Windows) =>
+        {
             Some(candidate.path.clone())
         }
         (Some((_, answer)), _) => Some(PathBuf::from(answer)),

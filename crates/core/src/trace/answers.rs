@@ -73,7 +73,7 @@ pub(super) fn predicted(caller: Caller, name: &str, context: &LookupContext, ter
     let found = if winner.is_some() { Kind::File } else { Kind::None };
     let kind = resolve::own_answer(caller, name).unwrap_or(found);
     let winner = winner.filter(|_| kind == Kind::File).map(ReportPath::from);
-    let candidates = CandidateTrace::list(&candidates);
+    let candidates = CandidateTrace::list(&candidates, caller.system());
     CallerTrace { caller, terminal, modes: Vec::new(), proved: false, winner, kind, candidates, findings }
 }
 

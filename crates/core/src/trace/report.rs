@@ -7,10 +7,11 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use crate::finding::Finding;
-use crate::os;
+use crate::path_list::is_spelled_alike;
 use crate::program::HEAD_BYTES;
 use crate::report::{ReportBody, ReportPath};
 use crate::resolve::{self, Caller, Kind, Reason, Standing};
+use crate::system::System;
 use crate::terminal::{Origin, StartMode, TerminalKind};
 
 /// What was traced.
@@ -91,10 +92,10 @@ pub struct CandidateTrace {
 
 impl CandidateTrace {
     /// The candidates in their order, the same file reached again marked.
-    pub(super) fn list(candidates: &[resolve::Candidate]) -> Vec<Self> {
+    pub(super) fn list(candidates: &[resolve::Candidate], system: System) -> Vec<Self> {
         let mut list: Vec<Self> = Vec::with_capacity(candidates.len());
         for candidate in candidates {
-            let mut one = Self::of(candidate);
+            let mut one = Self::of(candidate, system);
             let same = |earlier: &resolve::Candidate| resolve::same_file(&earlier.path, &candidate.path);
             one.same_as = candidates[..list.len()].iter().position(same);
             list.push(one);
@@ -102,7 +103,7 @@ impl CandidateTrace {
         list
     }
 
-    fn of(candidate: &resolve::Candidate) -> Self {
+    fn of(candidate: &resolve::Candidate, system: System) -> Self {
         let path = ReportPath::from(candidate.path.clone());
         Self {
             file: candidate.path.clone(),
@@ -113,7 +114,7 @@ impl CandidateTrace {
             origin: None,
             standing: candidate.standing,
             reason: candidate.reason,
-            leads_to: leads_to(&candidate.path),
+            leads_to: leads_to(&candidate.path, system),
             same_as: None,
             starts: started_by(&candidate.path),
             version: None,
@@ -130,11 +131,11 @@ impl CommandTrace {
 }
 
 /// The file that all links lead to, where it is another one.
-fn leads_to(path: &Path) -> Option<ReportPath> {
+fn leads_to(path: &Path, system: System) -> Option<ReportPath> {
     let real = path.canonicalize().ok()?;
     // Windows writes such a path in its longest form ("Naming Files, Paths, and Namespaces").
     let real = real.to_str().and_then(|text| text.strip_prefix(r"\\?\")).map_or(real.clone(), PathBuf::from);
-    let same = if os::FOLDS_CASE { real.as_os_str().eq_ignore_ascii_case(path) } else { real == path };
+    let same = is_spelled_alike(&real, path, system);
     (!same).then(|| real.into())
 }
 

@@ -56,8 +56,8 @@ pub enum YardError {
         /// How long we waited.
         seconds: u64,
     },
-    /// The system's files are changed with the superuser's rights only.
-    #[error("the system's startup files and its yard may be changed by the superuser only; nothing was changed")]
+    /// What is for every user is changed with an administrator's rights only.
+    #[error("only an administrator can change what every user has; nothing was changed")]
     NotSuperuser {
         /// The call to repeat.
         command: String,
@@ -123,7 +123,7 @@ impl Blamed for YardError {
                 Some("mend that file, or remove it and receive the tool again".to_owned())
             }
             Self::Locked { .. } => Some("wait until it has ended, then try again".to_owned()),
-            Self::NotSuperuser { command } => Some(format!("repeat it as the superuser: {command}")),
+            Self::NotSuperuser { command } => Some(format!("run it as an administrator: {command}")),
             Self::ForeignHome { .. } => {
                 Some("call it as that user, without elevation, or for everybody with --scope system".to_owned())
             }

@@ -12,6 +12,7 @@ use crate::error::{FileContext as _, FileError};
 use crate::machine::Machine;
 use crate::os;
 use crate::registry::RegistryPlaces;
+use crate::system::System;
 
 /// How long to wait for another process.
 const LIMIT: Duration = Duration::from_secs(20);
@@ -142,16 +143,21 @@ pub fn check_rights(machine: &Machine) -> Result<(), YardError> {
     }
     if machine.is_for_everybody() {
         if !os::is_superuser() {
-            return Err(YardError::NotSuperuser { command: machine.command_line.clone() });
+            let command = match machine.system() {
+                System::Unix => machine.command_line.clone(),
+                System::Windows => machine.elevated_command_line.clone(),
+            };
+            return Err(YardError::NotSuperuser { command });
         }
         os::create_for_everybody();
     } else if os::is_superuser() && os::belongs_to_another(&machine.home) {
         return Err(YardError::ForeignHome { home: machine.home.clone() });
     }
-    match os::untrusted_on_way(&machine.yard) {
-        Some(folder) => Err(YardError::Untrusted { folder }),
-        None => Ok(()),
-    }
+    let untrusted = match machine.is_for_everybody() {
+        true => os::untrusted_for_everybody(&machine.yard),
+        false => os::untrusted_on_way(&machine.yard),
+    };
+    untrusted.map_or(Ok(()), |folder| Err(YardError::Untrusted { folder }))
 }
 
 impl YardLock {

@@ -7,6 +7,7 @@ use super::error::YardError;
 use super::place::Yard;
 use crate::error::FileContext as _;
 use crate::os;
+use crate::resolve::same_file;
 use crate::whole_file;
 
 impl Yard {
@@ -19,7 +20,7 @@ impl Yard {
             Err(_) => self.place_in_ledger()?,
         };
         match noted.filter(|from| from != self.root()) {
-            Some(from) if !same_place(&from, self.root()) => Err(YardError::Moved { from }),
+            Some(from) if !same_file(&from, self.root()) => Err(YardError::Moved { from }),
             _ if file.exists() => Ok(()),
             _ => self.note_place(),
         }
@@ -54,9 +55,4 @@ impl Yard {
         let yard = |card: &PathBuf| Some(card.parent()?.parent()?.parent()?.to_owned());
         Ok(cards.iter().find_map(yard))
     }
-}
-
-/// Whether two names mean one folder, as by a link on the way.
-fn same_place(one: &Path, other: &Path) -> bool {
-    matches!((fs::canonicalize(one), fs::canonicalize(other)), (Ok(one), Ok(other)) if one == other)
 }

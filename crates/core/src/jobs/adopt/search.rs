@@ -8,6 +8,7 @@ use crate::environment::Environment;
 use crate::folders::{SystemFolders, tool_places};
 use crate::layout::tool_in_place;
 use crate::naming;
+use crate::path_list::lies_in;
 use crate::report::Report;
 use crate::resolve::{LookupContext, same_file};
 use crate::session::Session;
@@ -42,8 +43,8 @@ pub fn search(session: &Session) -> Result<Report<FoundTools>, AdoptError> {
     let mut found: Vec<FoundTool> = Vec::new();
     for (folder, in_path) in roots {
         session.go_on()?;
-        let is_home = folder == machine.home || machine.home.starts_with(&folder);
-        if is_home || folder.starts_with(session.yard.root()) {
+        let is_home = folder == machine.home || lies_in(&machine.home, &folder, system);
+        if is_home || lies_in(&folder, session.yard.root(), system) {
             continue;
         }
         let Ok((root, layout)) = tool_in_place(&folder, &[], None, system) else { continue };

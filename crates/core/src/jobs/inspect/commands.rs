@@ -2,22 +2,20 @@
 
 use std::cell::LazyCell;
 use std::collections::{HashMap, HashSet};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use super::report::InspectedCommand;
 use crate::archive::{Entry, EntryKind, Listing};
 use crate::environment::Environment;
-use crate::error::FileError;
 use crate::layout::{self, Layout};
 use crate::machine::Machine;
 use crate::os;
-use crate::path_list::windows;
+use crate::path_list::is_spelled_alike;
 use crate::program::Program;
-use crate::registry::RegistryKey;
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Kind, ListedDisk, LookupContext, Standing};
 use crate::system::System;
-use crate::terminal::{self, Answer, Said};
+use crate::terminal::{Answer, Said};
 
 /// The files of a listing by their places, each link with the file at its end.
 pub(super) struct Files<'a>(HashMap<&'a Path, &'a Entry>);
@@ -44,7 +42,7 @@ pub(super) fn commands(
     layout: &Layout,
     machine: &Machine,
     answers: &[Answer],
-    of_system: &[String],
+    of_system: &[PathBuf],
 ) -> Vec<InspectedCommand> {
     let said: Vec<(Caller, &Said)> =
         answers.iter().filter_map(|answer| Some((Caller::from(answer.shell), answer.said.as_ref().ok()?))).collect();
@@ -98,21 +96,9 @@ pub(super) fn commands(
     layout.commands.iter().map(one).collect()
 }
 
-/// The folders of the system's PATH on Windows, which come before the user's, and so before what is registered there.
-pub(super) fn system_folders(machine: &Machine) -> Result<Vec<String>, FileError> {
-    if machine.system() == System::Unix {
-        return Ok(Vec::new());
-    }
-    let mut background = terminal::background(machine)?;
-    background.registry.user = RegistryKey::default();
-    let variables = background.variables();
-    let path = variables.iter().find(|(name, _)| name.eq_ignore_ascii_case("Path"));
-    Ok(path.map_or_else(Vec::new, |(_, path)| windows::parts(path).into_iter().map(windows::folder).collect()))
-}
-
-fn is_of_system(folder: &Path, system: &[String]) -> bool {
-    let plain = |text: &str| text.trim_end_matches('\\').to_lowercase();
-    system.iter().any(|one| plain(one) == plain(&folder.to_string_lossy()))
+/// Whether a folder is one of the system's PATH, which comes before the user's and so before what is registered there.
+fn is_of_system(folder: &Path, system: &[PathBuf]) -> bool {
+    system.iter().any(|one| is_spelled_alike(one, folder, System::Windows))
 }
 
 /// Why a program does not run here.
@@ -136,7 +122,7 @@ mod tests {
 
     #[test]
     fn a_folder_of_the_system_is_known_however_it_is_spelled() {
-        let system = [r"C:\Windows\system32\".to_owned()];
+        let system = [PathBuf::from(r"C:\Windows\system32\")];
         assert!(is_of_system(Path::new(r"c:\windows\System32"), &system));
         assert!(!is_of_system(Path::new(r"C:\Windows\system32\x"), &system));
     }

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::commands::{Files, commands, system_folders};
+use super::commands::{Files, commands};
 use super::contents::{is_document, is_installer, is_sample, tree};
 use super::error::InspectError;
 use super::report::{Inspected, InspectedFile, Suggested};
@@ -20,7 +20,7 @@ use crate::progress::Processor;
 use crate::report::{Report, ReportPath};
 use crate::session::Session;
 use crate::system::System;
-use crate::terminal::Question;
+use crate::terminal::{self, Question};
 
 /// What is asked of `inspect`.
 #[derive(Debug, Clone, Default)]
@@ -117,7 +117,7 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
     // Of a large suite what the files say is enough: a shell takes long over thousands of names.
     names.truncate(MOST_NAMES);
     let answers = session.asking()?.everywhere(Question { commands: &names, variables: &[] });
-    let mut commands = commands(&listing, &by_place, &layout, machine, &answers, &system_folders(machine)?);
+    let mut commands = commands(&listing, &by_place, &layout, machine, &answers, &terminal::system_path(machine)?);
     if request.versions {
         let asked =
             commands.iter().filter_map(|command| Some((command.name.clone(), command.here.first()?.to_path_buf())));

@@ -3,11 +3,12 @@
 use std::path::{Path, PathBuf};
 
 use super::error::PathError;
-use super::lines::{PathLine, Sight, is_same};
+use super::lines::{PathLine, Sight};
 use super::outcome::{Outcome, step};
 use super::registry::Parts;
 use super::report::StepKind;
-use crate::path_list::check_entry;
+use crate::path_list::{EntryError, check_entry};
+use crate::resolve::same_place;
 use crate::scope::Scope;
 use crate::session::Session;
 use crate::system::System;
@@ -27,15 +28,14 @@ pub(super) fn add(
     }
     check_entry(folder, sight.system).map_err(|source| PathError::Entry { folder: folder.to_owned(), source })?;
     let line = PathLine { raw: folder.into(), expanded: folder.into(), exists: true, tool: None, origin: None };
-    let has_it = |others: &Vec<PathBuf>| others.iter().any(|other| is_same(other, folder));
-    let there = sight.lines.iter().any(|(of, line)| *of == scope && is_same(&line.expanded, folder))
+    let has_it = |others: &Vec<PathBuf>| others.iter().any(|other| same_place(other, folder, sight.system));
+    let there = sight.lines.iter().any(|(of, line)| *of == scope && same_place(&line.expanded, folder, sight.system))
         && sight.others.iter().all(has_it);
     let mut outcome = Outcome::of(sight);
     if there {
         return Ok(outcome);
     }
     outcome.steps.push(step(&line.raw, scope, StepKind::Add, "you asked for it"));
-    let of_scope = |at: usize| sight.lines.iter().take(at).filter(|(of, _)| *of == scope).count();
     let first = sight.lines.iter().position(|(of, _)| *of == scope).unwrap_or(sight.lines.len());
     match sight.system {
         System::Unix => {
@@ -49,10 +49,16 @@ pub(super) fn add(
             outcome.own = Some(own);
         }
         System::Windows => {
-            let at = if last { first + of_scope(sight.lines.len()) } else { first };
-            outcome.after.insert(at, (scope, line));
-            let mut parts = Parts::read(session)?.of(scope);
-            parts.insert(if last { parts.len() } else { 0 }, folder.to_string_lossy().into_owned());
+            let all = Parts::read(session)?;
+            let text = folder.to_string_lossy().into_owned();
+            if !same_place(&all.folder(scope, &text), folder, sight.system) {
+                return Err(PathError::Entry { folder: folder.to_owned(), source: EntryError::Reference });
+            }
+            let mut parts = all.of(scope);
+            let place = if last { parts.len() } else { all.first_place(scope) };
+            let empty = parts[..place].iter().filter(|part| part.is_empty()).count();
+            outcome.after.insert(first + place - empty, (scope, line));
+            parts.insert(place, text);
             outcome.parts = vec![(scope, parts)];
         }
     }

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use super::added::add;
 use super::dropped::drop;
 use super::error::PathError;
-use super::lines::{self, Sight, is_same};
+use super::lines::{self, PathScope, Sight};
 use super::moved::shift;
 use super::outcome::Outcome;
 use super::registry::Parts;
@@ -14,12 +14,15 @@ use super::request::PathEdit;
 use super::tidy::tidy;
 use crate::change::{Change, Changeset};
 use crate::finding::{Code, Finding};
+use crate::folders::SystemFolders;
 use crate::registry::PathBefore;
 use crate::report::Report;
+use crate::resolve::same_place;
 use crate::scope::Scope;
 use crate::session::Session;
 use crate::store::StorePlan;
 use crate::store::registry::RegistryPlan;
+use crate::system::System;
 use crate::yard::OwnEntry;
 
 /// Changes PATH, or says what would be done. What somebody else has to do is not done, and neither is what a startup file
@@ -39,6 +42,7 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
     };
     (state.startup_files, state.registry_values) = (plan.startup_files(), plan.registry_values());
     let mut findings = plan.findings();
+    findings.extend(ahead_of_system(session, wanted, &state.scopes));
     state.changed = true;
     let Some(lock) = lock else { return Ok(Report::new(state).with_findings(findings).failed_if(failed)) };
     if let Some(own) = outcome.own {
@@ -49,7 +53,7 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
     // What a new terminal really has now counts, not what was predicted.
     let now = lines::look(session)?;
     let as_predicted = outcome.open || now.folders() == folders;
-    let undone = !as_predicted || !now.others.iter().all(|others| holds(wanted, others));
+    let undone = !as_predicted || !now.others.iter().all(|others| holds(wanted, others, sight.system));
     if undone {
         let seen = "not every new terminal has the PATH that this change should give it";
         let remedy = "a line of a startup file that comes after Wagon Yard's block sets PATH again: move the block to the \
@@ -102,9 +106,21 @@ fn stores(
     Ok(Some((StorePlan::Registry(plans), changeset)))
 }
 
+/// Tells where everybody's PATH would have a folder before those of the system itself.
+fn ahead_of_system(session: &Session, wanted: &PathEdit, scopes: &[PathScope]) -> Option<Finding> {
+    let PathEdit::Move { folder, .. } = wanted else { return None };
+    let of_system = SystemFolders::of(&session.machine.environment);
+    let shared = scopes.iter().filter(|of| session.system() == System::Windows && of.scope == Scope::System);
+    let mut lines = shared.flat_map(|of| &of.entries);
+    lines.find(|line| same_place(&line.expanded, folder, session.system()))?;
+    let behind = lines.find(|line| of_system.hold(&line.expanded))?;
+    let seen = format!("{} would come before {} for every user", folder.display(), behind.expanded);
+    Some(Finding::new(Code::AheadOfSystem, seen).remedy("to take it back: run 'wyard undo'"))
+}
+
 /// Whether a terminal's PATH has what was asked for, as far as that can be said of any.
-fn holds(wanted: &PathEdit, folders: &[PathBuf]) -> bool {
-    let place = |wanted: &Path| folders.iter().position(|folder| is_same(folder, wanted));
+fn holds(wanted: &PathEdit, folders: &[PathBuf], system: System) -> bool {
+    let place = |wanted: &Path| folders.iter().position(|folder| same_place(folder, wanted, system));
     match wanted {
         PathEdit::Add { folder, .. } => std::path::absolute(folder).is_ok_and(|folder| place(&folder).is_some()),
         PathEdit::Move { folder, before } => place(folder).zip(place(before)).is_none_or(|(at, before)| at < before),

@@ -3,21 +3,22 @@
 use std::path::Path;
 
 use super::error::PathError;
-use super::lines::{PathLine, Sight, is_same};
+use super::lines::{PathLine, Sight};
 use super::outcome::{Outcome, step};
 use super::proposal::Proposal;
 use super::registry::Parts;
 use super::report::{Step, StepKind};
 use crate::report::ReportPath;
+use crate::resolve::same_place;
 use crate::scope::Scope;
 use crate::session::Session;
 use crate::system::System;
 use crate::yard::Position;
 
 pub(super) fn drop(session: &Session, sight: &Sight, folder: &Path) -> Result<Outcome, PathError> {
-    let leads = |line: &PathLine| is_same(&line.expanded, folder);
+    let leads = |line: &PathLine| same_place(&line.expanded, folder, sight.system);
     let own = session.yard.own_entries()?;
-    let is_own = own.iter().any(|entry| is_same(&entry.folder, folder));
+    let is_own = own.iter().any(|entry| same_place(&entry.folder, folder, sight.system));
     if !is_own {
         let (_, line) = &sight.lines[sight.find(folder)?];
         if let Some(tool) = &line.tool {
@@ -30,8 +31,9 @@ pub(super) fn drop(session: &Session, sight: &Sight, folder: &Path) -> Result<Ou
         let parts = Parts::read(session)?;
         for scope in [Scope::System, Scope::User] {
             let all = parts.of(scope);
-            let (gone, kept): (Vec<_>, Vec<_>) =
-                all.into_iter().partition(|part| !part.is_empty() && is_same(&parts.folder(scope, part), folder));
+            let (gone, kept): (Vec<_>, Vec<_>) = all
+                .into_iter()
+                .partition(|part| !part.is_empty() && same_place(&parts.folder(scope, part), folder, sight.system));
             if !gone.is_empty() {
                 outcome.steps.extend(
                     gone.into_iter()
@@ -44,14 +46,17 @@ pub(super) fn drop(session: &Session, sight: &Sight, folder: &Path) -> Result<Ou
     }
     if is_own {
         // What was only moved stays in PATH: somebody else has put it there.
-        let moved = own.iter().filter(|e| is_same(&e.folder, folder)).all(|e| matches!(e.place, Position::Before(_)));
+        let moved = own
+            .iter()
+            .filter(|e| same_place(&e.folder, folder, sight.system))
+            .all(|e| matches!(e.place, Position::Before(_)));
         let reason = if moved { "it goes back to where others put it" } else { "you asked for it" };
         outcome.open = moved;
         if !moved {
             outcome.after.retain(|(_, line)| !leads(line));
         }
         outcome.steps.push(step(&folder.into(), Scope::User, StepKind::Drop, reason));
-        outcome.own = Some(own.into_iter().filter(|entry| !is_same(&entry.folder, folder)).collect());
+        outcome.own = Some(own.into_iter().filter(|entry| !same_place(&entry.folder, folder, sight.system)).collect());
         return Ok(outcome);
     }
     for (scope, line) in sight.lines.iter().filter(|(_, line)| leads(line)) {

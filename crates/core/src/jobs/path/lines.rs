@@ -7,9 +7,8 @@ use serde::Serialize;
 use super::error::PathError;
 use crate::finding::Finding;
 use crate::order::{Commands, MeaningChange};
-use crate::os;
 use crate::report::ReportPath;
-use crate::resolve::{LookupContext, same_file};
+use crate::resolve::{LookupContext, same_place};
 use crate::scope::Scope;
 use crate::session::{Session, SessionError};
 use crate::system::System;
@@ -67,7 +66,7 @@ impl Sight {
 
     /// The first entry that leads to a folder.
     pub fn find(&self, folder: &Path) -> Result<usize, PathError> {
-        let leads = |line: &PathLine| is_same(&line.expanded, folder);
+        let leads = |line: &PathLine| same_place(&line.expanded, folder, self.system);
         self.lines.iter().position(|(_, line)| leads(line)).ok_or_else(|| PathError::NotInPath(folder.to_owned()))
     }
 }
@@ -82,15 +81,6 @@ pub(super) fn by_scope(lines: impl Iterator<Item = (Scope, PathLine)>) -> Vec<Pa
         }
     }
     scopes
-}
-
-/// Whether two entries lead to the same folder; one that is not there is compared by its text.
-pub(super) fn is_same(one: &Path, other: &Path) -> bool {
-    let plain = |path: &Path| {
-        let text = path.to_string_lossy().trim_end_matches(std::path::is_separator).to_owned();
-        if os::FOLDS_CASE { text.to_lowercase() } else { text }
-    };
-    plain(one) == plain(other) || same_file(one, other)
 }
 
 /// Looks at PATH as a new terminal has it.

@@ -3,17 +3,18 @@
 use std::path::{Path, PathBuf};
 
 use super::error::PathError;
-use super::lines::{PathLine, Sight, is_same};
+use super::lines::{PathLine, Sight};
 use super::outcome::{Outcome, step};
 use super::registry::Parts;
 use super::report::StepKind;
+use crate::resolve::same_place;
 use crate::scope::Scope;
 use crate::session::Session;
 use crate::system::System;
 use crate::yard::{OwnEntry, Position};
 
 pub(super) fn shift(session: &Session, sight: &Sight, folder: &Path, before: &Path) -> Result<Outcome, PathError> {
-    if is_same(folder, before) {
+    if same_place(folder, before, sight.system) {
         return Err(PathError::Same);
     }
     let (from, to) = (sight.find(folder)?, sight.find(before)?);
@@ -32,7 +33,8 @@ pub(super) fn shift(session: &Session, sight: &Sight, folder: &Path, before: &Pa
         let mut of_scope = parts.of(scope);
         if let (Some(from), Some(_)) = (parts.find(scope, folder), parts.find(scope, before)) {
             let part = of_scope.remove(from);
-            let to = of_scope.iter().position(|part| !part.is_empty() && is_same(&parts.folder(scope, part), before));
+            let leads = |part: &String| same_place(&parts.folder(scope, part), before, sight.system);
+            let to = of_scope.iter().position(|part| !part.is_empty() && leads(part));
             of_scope.insert(to.unwrap_or(0), part);
         }
         let line = outcome.after.remove(from);

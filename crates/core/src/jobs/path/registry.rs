@@ -3,12 +3,13 @@
 use std::path::{Path, PathBuf};
 
 use super::error::PathError;
-use super::lines::is_same;
 use crate::path_list::windows;
 use crate::registry::RegistryPlaces;
+use crate::resolve::same_place;
 use crate::scope::Scope;
 use crate::session::Session;
 use crate::store::registry::{Background, RegistryPlan};
+use crate::system::System;
 use crate::terminal;
 
 /// The raw parts of a scope's value.
@@ -34,9 +35,16 @@ impl Parts {
         self.background.folder(scope, part)
     }
 
+    /// The place of a new first entry among them.
+    pub fn first_place(&self, scope: Scope) -> usize {
+        self.background.first_place(scope, &self.of(scope).join(";"))
+    }
+
     /// The first part of a scope that leads to a folder.
     pub fn find(&self, scope: Scope, folder: &Path) -> Option<usize> {
-        self.of(scope).iter().position(|part| !part.is_empty() && is_same(&self.folder(scope, part), folder))
+        self.of(scope)
+            .iter()
+            .position(|part| !part.is_empty() && same_place(&self.folder(scope, part), folder, System::Windows))
     }
 
     /// Plans the value of these parts.

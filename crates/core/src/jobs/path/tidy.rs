@@ -3,13 +3,14 @@
 use std::path::PathBuf;
 
 use super::error::PathError;
-use super::lines::{PathLine, Sight, is_same};
+use super::lines::{PathLine, Sight};
 use super::outcome::{Outcome, step};
 use super::proposal::Proposal;
 use super::registry::Parts;
 use super::report::{Step, StepKind};
 use crate::order::Commands;
 use crate::report::ReportPath;
+use crate::resolve::same_place;
 use crate::scope::Scope;
 use crate::session::Session;
 use crate::suggestion::suggested_line;
@@ -101,7 +102,7 @@ fn needless(sight: &Sight, kept: &[usize], at: usize) -> Option<String> {
     let earlier = kept
         .iter()
         .take_while(|other| **other < at)
-        .find(|other| is_same(&sight.lines[**other].1.expanded, &line.expanded));
+        .find(|other| same_place(&sight.lines[**other].1.expanded, &line.expanded, sight.system));
     if let Some(earlier) = earlier {
         return Some(format!("it leads to the same folder as {}, further in front", sight.lines[*earlier].1.raw));
     }

@@ -6,6 +6,7 @@ use std::path::PathBuf;
 use super::report::{ForeignCopy, NewTerminals, OtherMeaning};
 use crate::check;
 use crate::environment::Environment;
+use crate::path_list::lies_in;
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Disk, Kind, Standing, same_file};
 use crate::session::{Session, SessionError};
@@ -50,7 +51,7 @@ pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, Session
             for candidate in resolve::candidates(Caller::Shell(*shell), &first.name, &said.context, &Disk) {
                 let runs = !matches!(candidate.standing, Standing::Skipped);
                 let known = copies.iter().any(|(_, copy)| same_file(copy, &candidate.path));
-                let ours = candidate.path.starts_with(yard.root()) || candidate.path.starts_with(&home);
+                let ours = [yard.root(), &home].iter().any(|folder| lies_in(&candidate.path, folder, shell.system()));
                 if runs && !known && !ours {
                     copies.push((first.name.clone(), candidate.path));
                 }

@@ -5,9 +5,10 @@ use std::path::{Path, PathBuf};
 use super::environment::Background;
 use super::error::RegistryError;
 use crate::os;
-use crate::path_list::windows;
+use crate::path_list::{is_spelled_alike, windows};
 use crate::registry::{PathBefore, RegistryKey, RegistryValue, Replaced, ValueKind, same_name};
 use crate::scope::Scope;
+use crate::system::System;
 use crate::yard::Registered;
 
 /// A change of one value.
@@ -43,10 +44,20 @@ fn entry(tool: &Registered, folder: &Path) -> String {
     }
 }
 
-/// The parts of a `Path` that stand for a command folder, written out or by the home variable.
-fn standing_for(text: &str, tool: &Registered, folder: &Path) -> Vec<String> {
-    let ways = [entry(tool, folder), backslashed(&folder.to_string_lossy())];
-    windows::parts(text).into_iter().map(ToString::to_string).filter(|part| ways.contains(part)).collect()
+/// The places of the parts of a `Path` that stand for a command folder, written out or by the home variable.
+fn standing_for(text: &str, tool: &Registered, folder: &Path) -> Vec<usize> {
+    let ways = [entry(tool, folder), folder.to_string_lossy().into_owned()];
+    let stands = |part: &str| ways.iter().any(|way| same_spelling(part, way));
+    windows::parts(text).into_iter().enumerate().filter(|(_, part)| stands(part)).map(|(at, _)| at).collect()
+}
+
+/// The first part with a quote that is not closed: behind it everything belongs to it.
+fn unclosed(parts: &[&str]) -> usize {
+    parts.iter().position(|part| part.matches('"').count() % 2 == 1).unwrap_or(parts.len())
+}
+
+fn same_spelling(one: &str, other: &str) -> bool {
+    is_spelled_alike(Path::new(one), Path::new(other), System::Windows)
 }
 
 /// A path with the separator that the system itself writes.
@@ -108,11 +119,13 @@ impl<'a> Edit<'a> {
             let mut text = path.text.clone();
             for folder in &tool.registered.command_folders {
                 let parts = standing_for(&text, tool.registered, folder);
-                // Ours was put in front of the user's own.
                 let were_there = tool.were_there.iter().filter(|there| *there == folder).count();
                 let is_ours = parts.len() > were_there;
-                if let Some(part) = parts.first().filter(|_| is_ours) {
-                    text = windows::take_out(&text, part).unwrap_or_else(|| text.clone());
+                // Ours was put in front of the user's own, or directly behind the system's folders.
+                let place = self.background.first_place(self.scope, &text);
+                let ours = parts.iter().find(|at| **at >= place).or(parts.first());
+                if let Some(at) = ours.filter(|_| is_ours) {
+                    text = windows::take_out(&text, *at);
                 }
             }
             if text != path.text {
@@ -122,7 +135,7 @@ impl<'a> Edit<'a> {
         let home = tool.registered.home.to_string_lossy();
         for variable in &tool.registered.home_variables {
             // A value that somebody has changed since is theirs.
-            if self.get(variable)?.is_some_and(|value| value.text == home) {
+            if self.get(variable)?.is_some_and(|value| same_spelling(&value.text, &home)) {
                 let before = tool.replaced.iter().find(|r| same_name(&r.name, variable));
                 self.set(variable, before.map(|r| RegistryValue::new(r.kind, r.text.clone())));
             }
@@ -174,8 +187,12 @@ impl<'a> Edit<'a> {
             if text != literal {
                 new.kind = ValueKind::Expandable;
             }
-            if windows::parts(&new.text).first() != Some(&text.as_str()) {
-                new.text = windows::put_first(&new.text, &text);
+            let parts = windows::parts(&new.text);
+            let place = self.background.first_place(self.scope, &new.text).min(unclosed(&parts));
+            let wins_already = |part: &&str| same_spelling(part, &text) || same_spelling(part, &literal);
+            let ahead = if self.scope == Scope::User { parts.get(..1) } else { parts.get(..=place) };
+            if !ahead.unwrap_or(&parts).iter().any(wins_already) {
+                new.text = windows::put_in(&new.text, place, &text);
             }
         }
         if new != path || there.is_none() {
@@ -268,6 +285,32 @@ mod tests {
         Background { given: Vec::new(), registry, builder }
     }
 
+    /// The same values as the system's, on a machine whose Windows folder is `C:\a`.
+    fn of_system(user: &Background) -> Background {
+        let registry = RegistryEnvironments { system: user.registry.user.clone(), user: RegistryKey::default() };
+        let given = vec![("SystemRoot".to_owned(), "C:\\a".to_owned())];
+        Background { given, registry, builder: user.builder }
+    }
+
+    #[test]
+    fn what_is_for_everybody_goes_behind_the_systems_own_folders() {
+        for (path, expected) in [
+            ("C:\\a\\System32;c:\\A;C:\\b", Some("C:\\a\\System32;c:\\A;%T_HOME%\\bin;C:\\b")),
+            ("C:\\b;%SystemRoot%", Some("C:\\b;%SystemRoot%;%T_HOME%\\bin")),
+            ("C:\\b", Some("%T_HOME%\\bin;C:\\b")),
+            ("C:\\a;\"C:\\b", Some("C:\\a;%T_HOME%\\bin;\"C:\\b")),
+            // The user has it further in front.
+            ("/Y/t/1/BIN/;C:\\a", None),
+        ] {
+            let machine = of_system(&background(&[&format!("Path:={path}")], Builder::Windows));
+            let mut edit = Edit::new(&machine, Scope::System, "K".to_owned());
+            edit.put_variables(&tool(&["/bin"], &["T_HOME"])).unwrap();
+            edit.put_entries("Path", &tool(&["/bin"], &["T_HOME"])).unwrap();
+            let path = edit.changes().into_iter().find(|change| change.name == "Path").and_then(|change| change.after);
+            assert_eq!(path.map(|path| path.text).as_deref(), expected);
+        }
+    }
+
     fn edited(background: &Background, put: &Registered) -> (Vec<String>, Vec<Replaced>) {
         let mut edit = Edit::new(background, Scope::User, "K".to_owned());
         let replaced = edit.put_variables(put).unwrap();
@@ -312,9 +355,9 @@ mod tests {
     }
 
     /// Puts a tool in and takes it out again; what is still different then.
-    fn there_and_back(background: &Background, variables: &[&str]) -> Vec<ValueChange> {
+    fn there_and_back(background: &Background, scope: Scope, variables: &[&str]) -> Vec<ValueChange> {
         let put = tool(&["/bin", ""], variables);
-        let mut edit = Edit::new(background, Scope::User, "K".to_owned());
+        let mut edit = Edit::new(background, scope, "K".to_owned());
         let path_name = edit.path_name();
         let path_is = PathBefore::of(edit.get(&path_name).unwrap().as_ref());
         let replaced = edit.put_variables(&put).unwrap();
@@ -327,13 +370,13 @@ mod tests {
 
     #[test]
     fn a_path_that_was_not_there_goes_again() {
-        assert_eq!(there_and_back(&background(&[], Builder::Windows), &["T_HOME"]), []);
+        assert_eq!(there_and_back(&background(&[], Builder::Windows), Scope::User, &["T_HOME"]), []);
     }
 
     proptest! {
         #[test]
         fn taking_out_brings_back_every_value_and_its_kind(
-            path in "([a-cX:;\\\\%\" .äß-]{0,40}|(\\\\y\\\\t\\\\1(\\\\bin)?;|%T_HOME%(\\\\bin)?;|C:\\\\a;){0,4})",
+            path in "([a-cX:;\\\\%\" .äß-]{0,40}|(\\\\[yY]\\\\t\\\\1(\\\\bin)?\\\\?;|%T_HOME%(\\\\bin)?;|C:\\\\a;){0,5})",
             name in "Path|PATH|path",
             kinds in proptest::array::uniform3(any::<bool>()),
             home in proptest::option::of("[a-c%X;]{0,6}|/y/t/1"),
@@ -347,7 +390,9 @@ mod tests {
             lines.extend(home.map(|text| line("t_Home", kinds[2], &text)));
             let lines: Vec<&str> = lines.iter().map(String::as_str).collect();
             let background = background(&lines, if wine { Builder::Wine } else { Builder::Windows });
-            prop_assert_eq!(there_and_back(&background, if variables { &["T_HOME"] } else { &[] }), []);
+            let variables: &[&str] = if variables { &["T_HOME"] } else { &[] };
+            prop_assert_eq!(there_and_back(&background, Scope::User, variables), []);
+            prop_assert_eq!(there_and_back(&of_system(&background), Scope::System, variables), []);
         }
     }
 }

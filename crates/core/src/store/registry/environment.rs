@@ -3,11 +3,14 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 
+use crate::environment::Environment;
 use crate::error::FileError;
+use crate::folders::SystemFolders;
 use crate::os;
 use crate::path_list::windows;
 use crate::registry::{RegistryKey, RegistryPlaces, RegistryValue, ValueKind, same_name};
 use crate::scope::Scope;
+use crate::system::System;
 
 /// Both keys.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -73,6 +76,20 @@ impl Background {
         let value_of =
             |name: &str| variables.iter().find(|(key, _)| same_name(key, name)).map(|(_, value)| value.clone());
         windows::folder(&windows::expand(part, &value_of)).into()
+    }
+
+    /// The place in a scope's `Path` at which a new first entry goes. What is for everybody goes behind the system's own
+    /// folders: nothing there may take the place of the system's programs.
+    #[must_use]
+    pub fn first_place(&self, scope: Scope, text: &str) -> usize {
+        if scope == Scope::User {
+            return 0;
+        }
+        let variables = self.variables();
+        let named = variables.iter().map(|(name, value)| (name.as_str(), value.as_str()));
+        let system_folders = SystemFolders::of(&Environment::with(System::Windows, named));
+        let is_systems = |part: &&str| system_folders.hold(&self.folder(scope, part));
+        windows::parts(text).iter().rposition(is_systems).map_or(0, |last| last + 1)
     }
 }
 
