@@ -3,7 +3,8 @@
 use std::io::{self, IsTerminal as _, Write as _};
 use std::process::ExitCode;
 
-use wagon_yard_core::jobs::catch_up::{self, CatchUpLines};
+use wagon_yard_core::jobs::catch_up::{self, CatchUpLines, ReadAs};
+use wagon_yard_core::os;
 use wagon_yard_core::report::Report;
 use wagon_yard_core::resolve::Shell;
 
@@ -14,7 +15,8 @@ use crate::view::Page;
 
 /// Prints the lines, for the shell to read.
 pub fn run(args: &CatchUpArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let report = catch_up::run(&context.session, args.shell)?;
+    let read_as = if os::output_is_file() { ReadAs::File } else { ReadAs::Lines };
+    let report = catch_up::run(&context.session, args.shell, read_as)?;
     let code = context.report(&report, write)?;
     if io::stdout().is_terminal() && !context.global.json && !context.global.quiet {
         let told = if report.lines.is_empty() {
@@ -29,6 +31,11 @@ pub fn run(args: &CatchUpArgs, context: &Context) -> Result<ExitCode, Failure> {
 
 fn write(report: &Report<CatchUpLines>, _page: &Page, out: &mut dyn io::Write) -> io::Result<()> {
     // For a shell to read, not for people: nothing is escaped or broken.
+    if report.shell == Shell::Cmd && !io::stdout().is_terminal() {
+        let mut out = io::stdout();
+        let lines = report.lines.iter().filter_map(|line| os::in_console_code_page(&format!("{line}\r\n")));
+        return lines.into_iter().try_for_each(|line| out.write_all(&line));
+    }
     report.lines.iter().try_for_each(|line| writeln!(out, "{line}"))
 }
 
@@ -38,7 +45,7 @@ fn call(shell: Shell) -> String {
         Shell::Fish => "wyard catch-up fish | source".to_owned(),
         Shell::Tcsh => "eval \"`wyard catch-up tcsh | tr '\\n' ';'`\"".to_owned(),
         Shell::Cmd => "for /f \"delims=\" %i in ('wyard catch-up cmd') do @%i".to_owned(),
-        Shell::PowerShell => "wyard catch-up powershell | Out-String | Invoke-Expression".to_owned(),
+        Shell::PowerShell | Shell::Pwsh => format!("wyard catch-up {name} | Out-String | Invoke-Expression"),
         Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Ksh => format!("eval \"$(wyard catch-up {name})\""),
     }
 }

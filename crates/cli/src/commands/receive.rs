@@ -31,6 +31,7 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         command_folders: args.tool.command_folders,
         scope: context.session.machine.scope,
         requires: args.requires.into(),
+        trusted: args.trusted,
         foreign: args.foreign,
         replace: args.replace,
         stay: args.stay,

@@ -61,6 +61,8 @@ impl Made {
             current_folder: self.folder.join("now"),
             program_folder: Some(self.folder.join("prog")),
             system_root: std::env::var_os("SystemRoot").map(PathBuf::from),
+            registered: None,
+            of_system: 0,
             forbids_current_folder: forbids,
         };
         let candidates = resolve::candidates(caller, name, &context, &Disk);

@@ -81,20 +81,27 @@ fn the_home_variable_switches_the_version() {
 }
 
 #[test]
-fn the_system_scope_is_another_key_and_needs_rights() {
+fn what_is_for_every_user_has_a_yard_and_a_key_of_its_own() {
     let home = Home::new();
     let archive = tidelog(&home, "4.2.1");
-    reg_add(&home, Scope::System, "Path", "REG_EXPAND_SZ", "C:\\all");
+    reg_add(&home, Scope::System, "Path", "REG_EXPAND_SZ", "%SystemRoot%;C:\\all");
     reg_add(&home, Scope::User, "PATH ", "REG_SZ", "C:\\mistaken");
     let before = (home.registry(Scope::System), home.registry(Scope::User));
     home.wyard(&["receive", &archive, "--scope", "system"]).ends(0).says("the system's PATH").says("stray-variable");
-    assert_ne!(home.registry(Scope::System), before.0);
+    let path = home.registry(Scope::System).into_iter().find(|value| value.name == "Path").unwrap();
+    let units: Vec<u16> = path.bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
+    let text = String::from_utf16(&units).unwrap();
+    assert_eq!(
+        text.trim_end_matches('\0'),
+        r"%SystemRoot%;%TIDELOG_HOME%\bin;C:\all",
+        "behind the system's own folders"
+    );
     assert_eq!(home.registry(Scope::User), before.1);
+    assert!(!home.yard().join("stock").exists(), "nothing lies in one user's profile");
     assert_eq!(home.fresh("tidelog"), "tidelog 4.2.1\n");
-    home.wyard(&["register", "tidelog", "--scope", "user"]).ends(0).says("the user's PATH");
-    assert_eq!(home.registry(Scope::System), before.0, "it moved from one scope to the other");
-    home.wyard(&["unregister", "tidelog"]).ends(0);
-    assert_eq!(home.registry(Scope::User), before.1);
+    home.wyard(&["register", "tidelog", "--scope", "user"]).ends(2).says("holds no tool");
+    home.wyard(&["unregister", "tidelog", "--scope", "system"]).ends(0);
+    assert_eq!((home.registry(Scope::System), home.registry(Scope::User)), before);
 }
 
 #[test]

@@ -337,6 +337,20 @@ findings! {
         settle: "Switch it off in the system's settings, under app execution aliases.",
         example: "tidelog opens the store in place of running",
     }
+    DriveAway = "drive-away", Note {
+        means: "An entry of PATH lies on a drive or share that is not there at present.",
+        why: "nobody can say whether its commands are there",
+        comes_about: "The network drive is not connected, or this terminal is elevated: it does not have the drives of the usual session.",
+        settle: "Connect the drive and look again. Take the entry out only if it is needed no more.",
+        example: "Z:\\tide\\bin is on a drive that is not there now",
+    }
+    DownloadMark = "download-mark", Note {
+        means: "Windows has marked the download as coming from another machine.",
+        why: "from Explorer, SmartScreen holds marked programs back; under the policy RemoteSigned, PowerShell refuses marked scripts that nobody signed",
+        comes_about: "The browser or mail program that saved the file marks it. What is unpacked from it carries the mark as well.",
+        settle: "Compare it with the published checksum (--sha256 or --checksums), or say --trusted: the mark is then not passed on.",
+        example: "Windows marked it as coming from the internet, host downloads.brackwater.example",
+    }
     AheadOfSystem = "ahead-of-system", Caution {
         means: "On Windows a folder comes before the system's own folders in the PATH of every user.",
         why: "a program in it can take the place of one of the system's, for administrators as well",

@@ -21,7 +21,8 @@ const IN_HOME: [&str; 7] = ["tools", "Tools", "opt", "apps", "programs", "Downlo
 /// The folders in which something changes when programs are installed, with all that lies below them.
 #[must_use]
 pub fn watched_places(machine: &Machine) -> Vec<PathBuf> {
-    let mut places = vec![machine.home.clone()];
+    // What takes long to look through comes last: when so many files were seen, the rest is left out.
+    let mut places = Vec::new();
     match machine.system() {
         System::Unix => {
             places.extend(UNIX.iter().chain(&["usr/bin", "usr/lib"]).map(|name| machine.root.join(name)));
@@ -31,6 +32,7 @@ pub fn watched_places(machine: &Machine) -> Vec<PathBuf> {
             places.push(BY_HAND.into());
         }
     }
+    places.push(machine.home.clone());
     there(places)
 }
 

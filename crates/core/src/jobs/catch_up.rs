@@ -5,11 +5,11 @@ use std::ffi::{OsStr, OsString};
 use serde::Serialize;
 
 use crate::error::{Blame, Blamed};
+use crate::os;
 use crate::report::{Report, ReportBody};
 use crate::resolve::Shell;
 use crate::session::{Session, SessionError, meets_session};
 use crate::store::quote;
-use crate::system::System;
 use crate::terminal::{NoAnswer, Question, StartMode, base_environments, installed};
 use crate::yard::YardError;
 
@@ -41,6 +41,18 @@ pub struct Difference {
     pub new: Option<String>,
 }
 
+/// How a shell comes to read the lines. `cmd` expands references in a file, and not in what `for /f` hands on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ReadAs {
+    /// One by one: typed, or from a pipe.
+    Lines,
+    /// A file of commands.
+    File,
+}
+
+/// The most characters of a line of `cmd` ("Command prompt line string limitation").
+const CMD_LINE: usize = 8191;
+
 /// Why nothing can be told.
 #[derive(Debug, thiserror::Error)]
 pub enum CatchUpError {
@@ -53,6 +65,12 @@ pub enum CatchUpError {
     /// A value holds what no line can.
     #[error("{0} of a new terminal holds a line break or is no text, which no line here can set")]
     NoLine(String),
+    /// A line of `cmd` would be too long.
+    #[error("setting {0} takes a line of {1} characters, and cmd reads {CMD_LINE}")]
+    TooLong(String, usize),
+    /// The console's code page lacks a character.
+    #[error("{0} of a new terminal holds a character that this console's code page lacks")]
+    CodePage(String),
     /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
@@ -64,14 +82,17 @@ impl Blamed for CatchUpError {
     fn blame(&self) -> Blame {
         match self {
             Self::NotHere(_) => Blame::Call,
-            Self::NoAnswer(_) | Self::NoLine(_) => Blame::Machine,
+            Self::NoAnswer(_) | Self::NoLine(_) | Self::TooLong(..) | Self::CodePage(_) => Blame::Machine,
             Self::Session(e) => e.blame(),
         }
     }
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::NoAnswer(_) | Self::NoLine(_) => Some("close this terminal and open a new one".to_owned()),
+            Self::NoAnswer(_) | Self::NoLine(_) | Self::TooLong(..) => {
+                Some("close this terminal and open a new one".to_owned())
+            }
+            Self::CodePage(_) => Some("run 'chcp 65001' first, or open a new terminal".to_owned()),
             Self::NotHere(_) => Some("name the shell you are in".to_owned()),
             Self::Session(e) => e.hint(),
         }
@@ -82,7 +103,7 @@ impl Blamed for CatchUpError {
 ///
 /// # Errors
 /// When that cannot be found out, or not be said in lines.
-pub fn run(session: &Session, shell: Shell) -> Result<Report<CatchUpLines>, CatchUpError> {
+pub fn run(session: &Session, shell: Shell, read_as: ReadAs) -> Result<Report<CatchUpLines>, CatchUpError> {
     let stock = session.stock()?;
     let mut names: Vec<String> = vec!["PATH".to_owned()];
     let registered = stock.registered().into_iter().filter_map(|card| card.registration.as_ref());
@@ -94,7 +115,19 @@ pub fn run(session: &Session, shell: Shell) -> Result<Report<CatchUpLines>, Catc
         if here == new {
             continue;
         }
-        let line = line(shell, &name, new.as_deref()).ok_or_else(|| CatchUpError::NoLine(name.clone()))?;
+        let mut line = line(shell, &name, new.as_deref()).ok_or_else(|| CatchUpError::NoLine(name.clone()))?;
+        if shell == Shell::Cmd {
+            let length = line.encode_utf16().count();
+            if length > CMD_LINE {
+                return Err(CatchUpError::TooLong(name, length));
+            }
+            if read_as == ReadAs::File {
+                line = line.replace('%', "%%");
+            }
+            if os::in_console_code_page(&line).is_none() {
+                return Err(CatchUpError::CodePage(name));
+            }
+        }
         report.lines.push(line);
         let lossy = |value: Option<OsString>| value.map(|value| value.to_string_lossy().into_owned());
         report.variables.push(Difference { name, here: lossy(here), new: lossy(new) });
@@ -108,12 +141,6 @@ pub fn run(session: &Session, shell: Shell) -> Result<Report<CatchUpLines>, Catc
 /// The values of variables in a new terminal, as people open it: interactive.
 fn new_values(session: &Session, shell: Shell, names: &[String]) -> Result<Vec<Option<OsString>>, CatchUpError> {
     let base = base_environments(&session.machine).swap_remove(0);
-    if shell.system() != session.system() {
-        return Err(CatchUpError::NotHere(shell));
-    }
-    if session.system() == System::Windows {
-        return Ok(names.iter().map(|name| base.get(name).map(OsStr::to_owned)).collect());
-    }
     let shells = installed(&session.machine, &[shell]);
     let installed = shells.first().ok_or(CatchUpError::NotHere(shell))?;
     let asking = session.asking_of(&shells)?;
@@ -133,7 +160,7 @@ fn line(shell: Shell, name: &str, value: Option<&OsStr>) -> Option<String> {
             Shell::Fish => format!("set -e {name}"),
             Shell::Tcsh => format!("unsetenv {name}"),
             Shell::Cmd => format!("set \"{name}=\""),
-            Shell::PowerShell => format!("Remove-Item Env:{name}"),
+            Shell::PowerShell | Shell::Pwsh => format!("Remove-Item Env:{name}"),
         });
     };
     let text = value.to_str().filter(|text| !text.contains(['\n', '\r']))?;
@@ -149,8 +176,28 @@ fn line(shell: Shell, name: &str, value: Option<&OsStr>) -> Option<String> {
         Shell::Fish => format!("set -gx {name} {}", quoted(quote::fish, text)?),
         Shell::Cmd if text.contains('"') => return None,
         Shell::Cmd => format!("set \"{name}={text}\""),
-        Shell::PowerShell => format!("$env:{name} = '{}'", text.replace('\'', "''")),
+        Shell::PowerShell | Shell::Pwsh => format!("$env:{name} = {}", in_powershell(text)),
     })
+}
+
+/// A text as PowerShell writes it: in single quotes, whose doubles stand for one, whatever quote of Unicode they are
+/// ("about_Quoting_Rules"). What is not ASCII is written by its numbers, so that no code page on the way can spoil it.
+fn in_powershell(text: &str) -> String {
+    let mut quoted = String::from("'");
+    for c in text.chars() {
+        match c {
+            '\'' => quoted.push_str("''"),
+            c if c.is_ascii() => quoted.push(c),
+            c => {
+                let units = &mut [0; 2];
+                let units: Vec<String> =
+                    c.encode_utf16(units).iter().map(|unit| format!("[char]0x{unit:04x}")).collect();
+                quoted.push_str(&format!("' + {} + '", units.join(" + ")));
+            }
+        }
+    }
+    quoted.push('\'');
+    quoted
 }
 
 /// What makes the shell forget where it found commands before; fish, `cmd` and PowerShell remember nothing.
@@ -158,7 +205,7 @@ fn forget(shell: Shell) -> Option<&'static str> {
     match shell {
         Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Ksh => Some("hash -r"),
         Shell::Tcsh => Some("rehash"),
-        Shell::Fish | Shell::Cmd | Shell::PowerShell => None,
+        Shell::Fish | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => None,
     }
 }
 
@@ -174,6 +221,12 @@ mod tests {
             (Fish, "PATH", Some("/it's:/b c"), Some("set -gx PATH '/it\\'s' '/b c'")),
             (Tcsh, "X_HOME", Some("/a!b"), Some("setenv X_HOME '/a\\!b'")),
             (PowerShell, "X_HOME", Some("C:\\it's"), Some("$env:X_HOME = 'C:\\it''s'")),
+            (
+                PowerShell,
+                "X",
+                Some("it’s ß😀"),
+                Some("$env:X = 'it' + [char]0x2019 + 's ' + [char]0x00df + '' + [char]0xd83d + [char]0xde00 + ''"),
+            ),
             (Cmd, "PATH", Some("C:\\a b;C:\\c"), Some("set \"PATH=C:\\a b;C:\\c\"")),
             (Cmd, "PATH", Some("\"C:\\a\""), None),
             (Bash, "X", Some("a\nb"), None),

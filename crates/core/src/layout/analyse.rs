@@ -93,6 +93,20 @@ fn build_file(listing: &Listing, home: &Path) -> Option<String> {
     names.find(|name| NAMES.contains(&&*name.to_ascii_lowercase())).map(str::to_owned)
 }
 
+/// What an archive holds for PowerShell: modules by their manifest or script module, else scripts ("about_Modules").
+fn powershell_parts(listing: &Listing) -> Option<String> {
+    let files = listing.entries.iter().filter(|e| e.kind == EntryKind::File);
+    let names: Vec<String> = files.map(|e| e.path.file_name()).collect();
+    let ending = |end: &str| {
+        let mut found = names.iter().filter(|name| name.to_ascii_lowercase().ends_with(end));
+        Some((found.next()?.clone(), found.count()))
+    };
+    let (what, (first, more)) = [("the module", ".psd1"), ("the module", ".psm1"), ("the script", ".ps1")]
+        .into_iter()
+        .find_map(|(what, end)| Some((what, ending(end)?)))?;
+    Some(if more == 0 { format!("{what} {first}") } else { format!("{what} {first} and {more} more") })
+}
+
 /// Finds wrapper, command folders and commands. `given` are the folders of `--command-folder`, relative to the home;
 /// none means: find them. Where an archive has programs for several machines, those for the target are taken.
 ///
@@ -120,7 +134,8 @@ pub fn analyse(listing: &Listing, given: &[PathBuf], target: Target) -> Result<L
     let command_folders =
         if given.is_empty() { command_folders::choose(&found, listing.without_modes) } else { given.to_vec() };
     if command_folders.is_empty() {
-        return Err(build_file(listing, &wrapper).map_or(LayoutError::NoCommands, LayoutError::Source));
+        let of_powershell = || powershell_parts(listing).map_or(LayoutError::NoCommands, LayoutError::PowerShell);
+        return Err(build_file(listing, &wrapper).map_or_else(of_powershell, LayoutError::Source));
     }
     let mut commands = Vec::new();
     for folder in &command_folders {

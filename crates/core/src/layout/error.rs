@@ -14,6 +14,9 @@ pub enum LayoutError {
     /// Only source code.
     #[error("this is source code, with a {0} to build it by: there is no program in it yet")]
     Source(String),
+    /// Only scripts or modules of PowerShell.
+    #[error("it holds {0} for PowerShell, and no program that cmd or another program could start")]
+    PowerShell(String),
     /// All programs are for other machines.
     #[error("its programs can't run here: {0}")]
     Foreign(String),
@@ -35,7 +38,9 @@ impl Blamed for LayoutError {
     fn blame(&self) -> Blame {
         match self {
             Self::FolderWithoutCommands(_) => Blame::Call,
-            Self::NoCommands | Self::Source(_) | Self::Foreign(_) | Self::Folder { .. } => Blame::Input,
+            Self::NoCommands | Self::Source(_) | Self::PowerShell(_) | Self::Foreign(_) | Self::Folder { .. } => {
+                Blame::Input
+            }
         }
     }
 
@@ -47,6 +52,11 @@ impl Blamed for LayoutError {
                     .to_owned(),
             ),
             Self::Source(_) => Some("look for a build for this system where you found it".to_owned()),
+            Self::PowerShell(_) => Some(
+                "unpack it with 'wyard unpack FILE --into DIR': a module into a folder of $env:PSModulePath, scripts into \
+                 one that 'wyard path add DIR' puts into PATH"
+                    .to_owned(),
+            ),
             Self::Foreign(_) => {
                 Some("download the one for this machine, or receive it anyway with --foreign".to_owned())
             }

@@ -21,11 +21,19 @@ pub use unix_trust::{untrusted_for_everybody, untrusted_on_way};
 #[cfg(windows)]
 mod windows;
 #[cfg(windows)]
+mod windows_console;
+#[cfg(windows)]
+mod windows_process;
+#[cfg(windows)]
 mod windows_registry;
 #[cfg(windows)]
 mod windows_rights;
 #[cfg(windows)]
 pub use windows::*;
+#[cfg(windows)]
+pub use windows_console::{in_console_code_page, output_is_file};
+#[cfg(windows)]
+pub use windows_process::*;
 #[cfg(windows)]
 pub use windows_registry::*;
 #[cfg(windows)]

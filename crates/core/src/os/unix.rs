@@ -462,3 +462,29 @@ pub fn remove_registry_key_if_empty(_key: &str) -> io::Result<()> {
 pub fn is_wine() -> bool {
     false
 }
+
+/// A text as another program reads it from this one.
+#[must_use]
+pub fn in_console_code_page(text: &str) -> Option<Vec<u8>> {
+    Some(text.as_bytes().to_vec())
+}
+
+/// Whether what this process prints goes into a file.
+#[must_use]
+pub fn output_is_file() -> bool {
+    rustix::fs::fstat(io::stdout()).is_ok_and(|seen| rustix::fs::FileType::from_raw_mode(seen.st_mode).is_file())
+}
+
+/// Downloads carry no such mark here.
+#[must_use]
+pub fn read_download_mark(_file: &Path) -> Option<Vec<u8>> {
+    None
+}
+
+/// Downloads carry no such mark here.
+///
+/// # Errors
+/// None.
+pub fn write_download_mark(_file: &Path, _mark: &[u8]) -> io::Result<()> {
+    Ok(())
+}

@@ -97,9 +97,23 @@ pub fn may_write_registry(hive: Hive, key: &str) -> bool {
     }
 }
 
-/// Tells running programs that the environment changed ("WM_SETTINGCHANGE message", `lParam` "Environment"), waiting
-/// at most two seconds for each that hangs.
+/// The most that is waited for running programs to hear of a change.
+const HEARD_WITHIN: std::time::Duration = std::time::Duration::from_secs(5);
+
+/// Tells running programs that the environment changed ("WM_SETTINGCHANGE message", `lParam` "Environment"). Those that hang
+/// keep it up for two seconds each, and all together for five: the rest hear of it as long as this process lives.
 pub fn announce_environment() {
+    let (done, heard) = std::sync::mpsc::channel();
+    let telling = std::thread::Builder::new().spawn(move || {
+        broadcast_environment();
+        let _ = done.send(());
+    });
+    if telling.is_ok() {
+        let _ = heard.recv_timeout(HEARD_WITHIN);
+    }
+}
+
+fn broadcast_environment() {
     let what: Vec<u16> = "Environment\0".encode_utf16().collect();
     let mut result = 0;
     // SAFETY: `what` is a string that ends in a zero and outlives the call; the call waits for all receivers.

@@ -1,8 +1,10 @@
 //! What an executable file is: kind, system and processor, read from its first bytes.
 
+mod download_mark;
 mod length;
 mod libraries;
 
+pub use download_mark::{DownloadMark, MarkFate};
 pub(crate) use length::expected_length;
 pub use libraries::Needs;
 

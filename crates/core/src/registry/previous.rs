@@ -13,6 +13,33 @@ pub struct Replaced {
     pub kind: ValueKind,
     /// Its text, raw.
     pub text: String,
+    /// The bytes behind the text, most often one zero character.
+    #[serde(default = "usual_ending", skip_serializing_if = "is_usual_ending", with = "hex::serde")]
+    pub ending: Vec<u8>,
+}
+
+fn usual_ending() -> Vec<u8> {
+    vec![0, 0]
+}
+
+fn is_usual_ending(ending: &[u8]) -> bool {
+    ending == [0, 0]
+}
+
+impl Replaced {
+    /// A variable's value as it is.
+    #[must_use]
+    pub fn of(name: &str, value: &RegistryValue) -> Self {
+        let RegistryValue { kind, text, ending } = value.clone();
+        Self { name: name.to_owned(), kind, text, ending }
+    }
+
+    /// The value.
+    #[must_use]
+    pub fn value(&self) -> RegistryValue {
+        let (kind, text, ending) = (self.kind, self.text.clone(), self.ending.clone());
+        RegistryValue { kind, text, ending }
+    }
 }
 
 /// What `Path` was before our first entry.

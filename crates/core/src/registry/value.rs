@@ -33,7 +33,7 @@ pub struct RegistryValue {
     /// Its text, raw.
     pub text: String,
     /// The bytes after the text: most often one zero character, but not always.
-    ending: Vec<u8>,
+    pub(super) ending: Vec<u8>,
 }
 
 impl RegistryValue {

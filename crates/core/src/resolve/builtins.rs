@@ -63,11 +63,20 @@ const POWERSHELL: &str = "% ? ac cat cd chdir clc clear clhy cli clp cls clv cns
                           set shcm si sl sleep sls sort sp spjb spps spsv start sujb sv swmi tee trcm type wget where \
                           wjb write";
 
+/// Those that PowerShell 7 has on Windows: fewer hide commands of other suites ("about_Aliases").
+const PWSH: &str = "% ? ac cat cd chdir clc clear clhy cli clp cls clv cnsn compare copy cp cpi cpp cvpa dbp del diff dir \
+                    dnsn ebp echo epal epcsv erase etsn exsn fc fhx fl foreach ft fw gal gbp gc gcb gci gcm gcs gdr gerr \
+                    ghy gi gin gjb gl gm gmo gp gps gpv group gsn gsv gtz gu gv h help history icm iex ihy ii ipal ipcsv \
+                    ipmo irm iwr kill lp ls man md measure mi mkdir mount move mp mv nal ndr ni nmo nsn nv oh ogv oss \
+                    pause popd prompt ps pushd pwd r rbp rcjb rcsn rd rdr ren ri rjb rm rmdir rmo rni rnp rp rsn rv rvpa \
+                    sajb sal saps sasv sbp scb select set shcm si sl sleep sls sort sp spjb spps spsv start stz sv tee \
+                    type where wjb write";
+
 /// What of a caller's own answers to this name before it looks for a file: a built-in command, or one of the aliases
 /// that PowerShell has from the start.
 #[must_use]
 pub fn own_answer(caller: Caller, name: &str) -> Option<Kind> {
-    let kind = if caller == Caller::Shell(Shell::PowerShell) { Kind::Alias } else { Kind::Builtin };
+    let kind = if caller.shell().is_some_and(Shell::is_powershell) { Kind::Alias } else { Kind::Builtin };
     builtin(caller, name).then_some(kind)
 }
 
@@ -84,6 +93,7 @@ pub fn builtin(caller: Caller, name: &str) -> bool {
         Shell::Tcsh => &[TCSH],
         Shell::Cmd => &[CMD],
         Shell::PowerShell => &[POWERSHELL],
+        Shell::Pwsh => &[PWSH],
     };
     let folds_case = shell.system() == System::Windows;
     let same = |word: &str| if folds_case { word.eq_ignore_ascii_case(name) } else { word == name };

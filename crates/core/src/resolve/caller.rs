@@ -22,22 +22,30 @@ pub enum Shell {
     Tcsh,
     /// The Windows command processor.
     Cmd,
-    /// PowerShell.
+    /// The PowerShell that comes with Windows.
     PowerShell,
+    /// PowerShell 6 and later, which is installed beside it.
+    Pwsh,
 }
 
 impl Shell {
     /// All of them.
-    pub const ALL: [Self; 8] =
-        [Self::Sh, Self::Bash, Self::Zsh, Self::Fish, Self::Ksh, Self::Tcsh, Self::Cmd, Self::PowerShell];
+    pub const ALL: [Self; 9] =
+        [Self::Sh, Self::Bash, Self::Zsh, Self::Fish, Self::Ksh, Self::Tcsh, Self::Cmd, Self::PowerShell, Self::Pwsh];
 
     /// The system that the shell's startup belongs to.
     #[must_use]
     pub fn system(self) -> System {
         match self {
             Self::Sh | Self::Bash | Self::Zsh | Self::Fish | Self::Ksh | Self::Tcsh => System::Unix,
-            Self::Cmd | Self::PowerShell => System::Windows,
+            Self::Cmd | Self::PowerShell | Self::Pwsh => System::Windows,
         }
+    }
+
+    /// Whether it is a PowerShell, of whatever version.
+    #[must_use]
+    pub fn is_powershell(self) -> bool {
+        matches!(self, Self::PowerShell | Self::Pwsh)
     }
 
     /// The name of its program.
@@ -52,6 +60,7 @@ impl Shell {
             Self::Tcsh => "tcsh",
             Self::Cmd => "cmd",
             Self::PowerShell => "powershell",
+            Self::Pwsh => "pwsh",
         }
     }
 }
@@ -67,6 +76,8 @@ pub enum Caller {
     Elevated,
     /// A program that starts another through CreateProcess.
     CreateProcess,
+    /// What starts a name for a user through ShellExecuteEx: the Run dialog, `start`.
+    Run,
 }
 
 impl Serialize for Caller {
@@ -79,7 +90,7 @@ impl Caller {
     /// All of them, in the order in which they are told.
     pub fn all() -> impl Iterator<Item = Self> {
         let shells = Shell::ALL.into_iter().map(Self::Shell);
-        [Self::Exec].into_iter().chain(shells).chain([Self::Elevated, Self::CreateProcess])
+        [Self::Exec].into_iter().chain(shells).chain([Self::Elevated, Self::CreateProcess, Self::Run])
     }
 
     /// The system on which this caller looks commands up.
@@ -87,7 +98,7 @@ impl Caller {
     pub fn system(self) -> System {
         match self {
             Self::Exec | Self::Elevated => System::Unix,
-            Self::CreateProcess => System::Windows,
+            Self::CreateProcess | Self::Run => System::Windows,
             Self::Shell(shell) => shell.system(),
         }
     }
@@ -127,6 +138,7 @@ impl Caller {
             Self::Exec => "exec",
             Self::CreateProcess => "createprocess",
             Self::Elevated => "elevated",
+            Self::Run => "run",
             Self::Shell(shell) => shell.name(),
         }
     }
@@ -136,7 +148,7 @@ impl Caller {
     pub fn shell(self) -> Option<Shell> {
         match self {
             Self::Shell(shell) => Some(shell),
-            Self::Exec | Self::Elevated | Self::CreateProcess => None,
+            Self::Exec | Self::Elevated | Self::CreateProcess | Self::Run => None,
         }
     }
 }

@@ -25,6 +25,8 @@ pub struct LookupContext {
     pub home: Option<PathBuf>,
     /// The folder of the program that starts another; Windows only.
     pub program_folder: Option<PathBuf>,
+    /// The program registered for the name that is looked up; Windows only.
+    pub registered: Option<PathBuf>,
     /// The Windows folder.
     pub system_root: Option<PathBuf>,
     /// How many of PATH's first folders are the system's, which come before the user's as a whole; Windows only.
@@ -44,6 +46,7 @@ impl LookupContext {
             current_folder: PathBuf::new(),
             home: None,
             program_folder: None,
+            registered: None,
             system_root: None,
             of_system: 0,
             forbids_current_folder: false,

@@ -18,6 +18,8 @@ type SearchFolder = (PathBuf, Option<(String, usize)>);
 /// - PowerShell: PATH only, in each folder `.ps1` and then PATHEXT ("about_Command_Precedence").
 /// - A program (CreateProcess): its own folder, the current folder, the system's folders, then PATH, split at every
 ///   `;` and quotes kept; `.exe` is added to a name without a dot and nothing else ("CreateProcessW function").
+/// - What runs a name for a user (ShellExecuteEx): the current folder, the Windows folder, the system's, PATH, then the program
+///   registered for the name ("Application Registration", "Finding an Application Executable").
 pub(super) fn candidates(caller: Caller, name: &str, context: &LookupContext, view: &dyn FileView) -> Vec<Candidate> {
     let has_folder = name.contains(['\\', '/', ':']);
     let places = if has_folder { vec![(PathBuf::new(), None)] } else { places(caller, context) };
@@ -51,6 +53,11 @@ pub(super) fn candidates(caller: Caller, name: &str, context: &LookupContext, vi
             found.push(Candidate { path, entry, standing, reason, app_alias: seen == FileKind::AppAlias });
         }
     }
+    if let Some(path) = context.registered.clone().filter(|_| caller == Caller::Run) {
+        let reason = (view.look(&path) == FileKind::Missing).then_some(Reason::BrokenLink);
+        let standing = Standing::next(reason, &mut won);
+        found.push(Candidate { path, entry: None, standing, reason, app_alias: false });
+    }
     found
 }
 
@@ -74,6 +81,12 @@ fn places(caller: Caller, context: &LookupContext) -> Vec<SearchFolder> {
             if let Some(root) = &context.system_root {
                 places.extend([join(root, "System32"), join(root, "System"), root.clone()].map(|f| (f, None)));
             }
+        }
+        Caller::Run => {
+            places.push((context.current_folder.clone(), None));
+            places.extend(
+                context.system_root.iter().flat_map(|root| [root.clone(), join(root, "System32")]).map(|f| (f, None)),
+            );
         }
         _ => {}
     }
@@ -106,7 +119,7 @@ fn names(caller: Caller, name: &str, context: &LookupContext) -> Vec<String> {
     if has_extension {
         names.push(name.to_owned());
     }
-    if caller == Caller::Shell(Shell::PowerShell) {
+    if caller.shell().is_some_and(Shell::is_powershell) {
         names.push(format!("{name}.ps1"));
     }
     names.extend(context.path_extensions.iter().map(|extension| format!("{name}{extension}")));
@@ -180,6 +193,18 @@ mod tests {
             let found = super::super::lookup::candidates(caller, name, &context(path, forbids), &made);
             let seen = super::super::winner(&found).map(|p| p.to_str().unwrap());
             assert_eq!(seen, winner, "{caller:?} {name} {path} {files:?}");
+        }
+        for (files, registered, expected) in [
+            (&[r"c:\a\t.exe"][..], r"C:\app\t.exe", r"C:\a\t.EXE"),
+            (&[r"c:\a\t.exe", r"c:\windows\t.exe"], r"C:\app\t.exe", r"C:\Windows\t.EXE"),
+            (&[r"c:\app\t.exe"], r"C:\app\t.exe", r"C:\app\t.exe"),
+        ] {
+            let context = LookupContext { registered: Some(registered.into()), ..context(r"C:\a", false) };
+            let made = Made(files.iter().map(|file| ((*file).to_owned(), FileKind::File)).collect());
+            let found = candidates(Caller::Run, "t", &context, &made);
+            assert_eq!(super::super::winner(&found), Some(Path::new(expected)), "{files:?}");
+            let by_cmd = candidates(CMD, "t", &context, &made);
+            assert!(by_cmd.iter().all(|one| one.path != Path::new(registered)), "cmd knows nothing of it");
         }
         let alias = Made(BTreeMap::from([(r"c:\apps\t.exe".to_owned(), FileKind::AppAlias)]));
         let found = super::super::lookup::candidates(CMD, "t", &context(r"C:\apps", true), &alias);

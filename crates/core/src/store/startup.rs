@@ -41,7 +41,7 @@ pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn 
     for shell in shells {
         match shell {
             // Windows shells read no file of ours: the registry gives them their PATH.
-            Shell::Cmd | Shell::PowerShell => {}
+            Shell::Cmd | Shell::PowerShell | Shell::Pwsh => {}
             Shell::Sh => {
                 add(profile.clone(), Dialect::Posix);
                 if let Some(file) = folders.sh_env.as_ref().filter(|f| readable(f)) {

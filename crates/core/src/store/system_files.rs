@@ -22,7 +22,7 @@ pub fn system_startup_files(shell: Shell) -> Vec<PathBuf> {
         ),
         Shell::Fish => (&["/etc/fish/config.fish"], "/etc/fish/conf.d"),
         Shell::Tcsh => (&["/etc/csh.cshrc", "/etc/csh.login"], "/etc/profile.d"),
-        Shell::Cmd | Shell::PowerShell => (&[], ""),
+        Shell::Cmd | Shell::PowerShell | Shell::Pwsh => (&[], ""),
     };
     let mut files: Vec<PathBuf> = files.iter().map(PathBuf::from).collect();
     files.extend(files_in(Path::new(folder)));
@@ -51,7 +51,7 @@ pub(super) fn system_targets(shells: &[Shell], root: &Path, readable: &dyn Fn(&P
     let profile = if folder.is_dir() { folder.join("zz-wagon-yard.sh") } else { etc.join("profile") };
     for shell in shells {
         match shell {
-            Shell::Cmd | Shell::PowerShell => {}
+            Shell::Cmd | Shell::PowerShell | Shell::Pwsh => {}
             Shell::Sh => add(profile.clone(), Dialect::Posix),
             Shell::Bash => {
                 add(profile.clone(), Dialect::Posix);

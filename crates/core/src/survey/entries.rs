@@ -8,7 +8,7 @@ use std::sync::mpsc::sync_channel;
 use std::time::Duration;
 
 use crate::finding::{Code, Finding};
-use crate::folders::{Typed, cleaned_place, commands};
+use crate::folders::{Typed, cleaned_place, commands, drive_away};
 use crate::suggestion::suggested;
 use crate::system::System;
 
@@ -87,6 +87,9 @@ pub(super) fn look(entry: &Entry, home: &Path, system: System) -> Inspected {
         Ok(_) => tell(Code::NotAFolder, "is a file, not a folder", "put the folder that holds it in PATH"),
         Err(e) if e.kind() == ErrorKind::PermissionDenied => {
             tell(Code::UnreadableFolder, "may not be looked into by you", "");
+        }
+        Err(_) if drive_away(&entry.folder, system).is_some() => {
+            tell(Code::DriveAway, "is on a drive that is not there now", "");
         }
         Err(_) => {
             let remedy =

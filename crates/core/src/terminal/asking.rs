@@ -11,7 +11,7 @@ use super::quoting::marker;
 use super::shells::InstalledShell;
 use super::start_mode::StartMode;
 use super::typed::Typed;
-use super::{at_prompt, multiplexers, question, windows};
+use super::{at_prompt, multiplexers, question, windows, windows_shells};
 use crate::environment::Environment;
 use crate::machine::Machine;
 use crate::process::{self, Outcome, SealLevel, Sealer, Surroundings, Typing};
@@ -93,7 +93,7 @@ impl Asking<'_> {
             System::Windows => {
                 let marker = marker();
                 (answer.said, answer.took) =
-                    windows::ask(shell, &marker, base, question, &self.machine.home, self.limit, self.stop);
+                    windows_shells::ask(shell, &marker, base, question, &self.machine.home, self.limit, self.stop);
                 if let Ok(said) = &mut answer.said {
                     said.context.of_system = windows::of_system(&said.context.folders(), self.machine);
                 }

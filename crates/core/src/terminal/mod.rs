@@ -23,6 +23,7 @@ mod startup_trace;
 mod typed;
 mod variables;
 mod windows;
+mod windows_shells;
 
 pub use answer::{Answer, Meaning, NoAnswer, Question, Said};
 pub use asking::Asking;

@@ -55,7 +55,7 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             )
         }
         // Asked in their own way.
-        Shell::Cmd | Shell::PowerShell => String::new(),
+        Shell::Cmd | Shell::PowerShell | Shell::Pwsh => String::new(),
         Shell::Tcsh => {
             // Loops do not work in a command line, and a quoted word is never a builtin: `unalias` keeps aliases away,
             // from the next line on.

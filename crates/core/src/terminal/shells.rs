@@ -2,10 +2,13 @@
 
 use std::path::{Path, PathBuf};
 
+use super::windows;
 use crate::finding::{Code, Finding};
 use crate::machine::Machine;
 use crate::os;
-use crate::resolve::{Disk, FileKind, FileView, Shell};
+use crate::path_list;
+use crate::registry;
+use crate::resolve::{Disk, FileKind, FileView, LookupContext, Shell};
 use crate::system::System;
 use crate::yard::{Settings, Yard};
 
@@ -43,7 +46,7 @@ fn has_startup_file(shell: Shell, machine: &Machine) -> bool {
         Shell::Ksh => (home, &[".kshrc"]),
         Shell::Tcsh => (home, &[".tcshrc", ".cshrc", ".login"]),
         Shell::Fish => (set("XDG_CONFIG_HOME", home.join(".config")).join("fish"), &["config.fish"]),
-        Shell::Sh | Shell::Cmd | Shell::PowerShell => return false,
+        Shell::Sh | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => return false,
     };
     let is_there = |name: &&str| std::fs::symlink_metadata(folder.join(name)).is_ok();
     // Settings of fish that somebody has put there; a new home gets the folder without any.
@@ -85,6 +88,7 @@ pub fn installed(machine: &Machine, wanted: &[Shell]) -> Vec<InstalledShell> {
                 // Wine's is a stand-in that answers nothing.
                 Shell::PowerShell if os::is_wine() => return None,
                 Shell::PowerShell => system.join("WindowsPowerShell").join("v1.0").join("powershell.exe"),
+                Shell::Pwsh => pwsh(machine)?,
                 _ => system.join("cmd.exe"),
             };
             return program.is_file().then_some(InstalledShell { shell: *shell, program });
@@ -96,6 +100,22 @@ pub fn installed(machine: &Machine, wanted: &[Shell]) -> Vec<InstalledShell> {
         Some(InstalledShell { shell: *shell, program })
     };
     wanted.iter().filter_map(find).collect()
+}
+
+/// Where PowerShell 6 or later is: at the place registered for its name, in its usual folder, or in PATH.
+fn pwsh(machine: &Machine) -> Option<PathBuf> {
+    let file = format!("{}.exe", Shell::Pwsh.name());
+    let environment = windows::environment(machine);
+    let value_of = |name: &str| environment.get(name).map(|value| value.to_string_lossy().into_owned());
+    let registered = registry::app_path(&file, &|text| path_list::windows::expand(text, &value_of));
+    let usual = ["ProgramW6432", "ProgramFiles"].into_iter().filter_map(|name| machine.environment.folder(name));
+    // Each release lies in a folder named by its first number.
+    let releases = usual.map(|folder| folder.join("PowerShell")).filter_map(|folder| std::fs::read_dir(folder).ok());
+    let mut releases: Vec<PathBuf> = releases.flatten().flatten().map(|entry| entry.path().join(&file)).collect();
+    releases.sort();
+    let in_path = LookupContext::of(&environment, &machine.home).folders();
+    let in_path = in_path.into_iter().map(|folder| folder.join(&file));
+    registered.into_iter().chain(releases.into_iter().rev()).chain(in_path).find(|program| program.is_file())
 }
 
 /// The shell that the user logs in to: `SHELL` (environ(7)), or else what is on record for them (passwd(5)).

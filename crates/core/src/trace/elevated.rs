@@ -7,9 +7,19 @@ use super::origins::Origins;
 use super::report::CallerTrace;
 use crate::finding::{Code, Finding};
 use crate::machine::Machine;
+use crate::path_list::windows;
+use crate::registry;
 use crate::resolve::{self, Caller, Disk, LookupContext, same_file};
 use crate::system::System;
 use crate::terminal::{self, Answer, ElevatedPath, TerminalKind};
+
+/// A context with the program that the system has registered for a name.
+pub(super) fn with_registered(name: &str, context: &LookupContext, machine: &Machine) -> LookupContext {
+    let file = if name.contains('.') { name.to_owned() } else { format!("{name}.exe") };
+    let value_of = |name: &str| Some(machine.environment.get(name)?.to_string_lossy().into_owned());
+    let registered = registry::app_path(&file, &|text| windows::expand(text, &value_of));
+    LookupContext { registered, ..context.clone() }
+}
 
 /// What programs find that are started in a new terminal, also with an administrator's rights.
 pub(super) fn programs(
@@ -25,6 +35,12 @@ pub(super) fn programs(
     let asked_for = !wanted(program);
     if wanted(program) {
         let mut one = predicted(program, name, &said.context, TerminalKind::New);
+        origins.put_in(&mut one, answer, said);
+        traced.push(one);
+    }
+    if machine.system() == System::Windows && wanted(Caller::Run) {
+        let context = with_registered(name, &said.context, machine);
+        let mut one = predicted(Caller::Run, name, &context, TerminalKind::New);
         origins.put_in(&mut one, answer, said);
         traced.push(one);
     }

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use super::answers::{add_answer, predicted};
-use super::elevated::programs;
+use super::elevated::{programs, with_registered};
 use super::nearest::nearest;
 use super::origins::Origins;
 use super::report::{CallerTrace, CandidateTrace, CommandTrace, TracedCommands};
@@ -45,7 +45,7 @@ pub fn trace(session: &Session, request: &TraceRequest) -> Result<Report<TracedC
     let this = request.terminal != Some(TerminalKind::New);
     let new = request.terminal != Some(TerminalKind::This);
     // What a program started in a new terminal finds is predicted from the PATH of a login shell.
-    if !wanted(Caller::program(system)) && !wanted(Caller::Elevated) {
+    if ![Caller::program(system), Caller::Elevated, Caller::Run].into_iter().any(wanted) {
         shells.retain(|s| wanted(Caller::from(s.shell)));
     }
     let asking = session.asking_of(&shells)?;
@@ -66,7 +66,11 @@ pub fn trace(session: &Session, request: &TraceRequest) -> Result<Report<TracedC
             }
         }
         if this {
-            traced.extend(callers.iter().map(|c| predicted(*c, name, &here, TerminalKind::This)));
+            let context = |caller: Caller| match caller {
+                Caller::Run => with_registered(name, &here, machine),
+                _ => here.clone(),
+            };
+            traced.extend(callers.iter().map(|c| predicted(*c, name, &context(*c), TerminalKind::This)));
         }
         tell_stale(&mut traced, name);
         traced.sort_by_key(|t| (std::cmp::Reverse(t.terminal), t.caller));

@@ -16,6 +16,7 @@ use crate::jobs::summing::while_summing;
 use crate::jobs::tool_names::{file_name, guess_names};
 use crate::layout::{self, Layout, LayoutError, Target};
 use crate::naming::{self, ToolName};
+use crate::program::{DownloadMark, MarkFate};
 use crate::progress::Processor;
 use crate::report::{Report, ReportPath};
 use crate::session::Session;
@@ -56,7 +57,8 @@ pub fn run(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
     match recognise(&request.file)? {
         Some(installer) => {
             let installer = Box::new(look_first(session, &request.file, installer, request.versions)?);
-            Ok(Report::new(Inspected::Installer { installer }))
+            let mark = DownloadMark::of(&request.file).map(|mark| mark.finding(MarkFate::Seen));
+            Ok(Report::new(Inspected::Installer { installer }).with_findings(mark.into_iter().collect()))
         }
         None => archive(session, request),
     }
@@ -80,6 +82,7 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
     listing.leave_out_links(&layout::wrapper(&listing), None)?;
     let (layout, mut findings) = lay_out(&listing, session.system())?;
     findings.extend(summed.iter().flat_map(Summed::findings));
+    findings.extend(DownloadMark::of(file).map(|mark| mark.finding(MarkFate::Seen)));
     let guess = guess_names(file, &source.format).or(naming::guess(&file_name(&layout.wrapper)));
     let name: Option<ToolName> = guess.name.as_deref().and_then(|name| name.parse().ok());
     let home_variable = name.as_ref().and_then(|n| n.home_variable().ok()).map(|v| v.to_string());

@@ -8,6 +8,7 @@ use super::outcome::{Outcome, step};
 use super::proposal::Proposal;
 use super::registry::Parts;
 use super::report::{Step, StepKind};
+use crate::folders::drive_away;
 use crate::order::Commands;
 use crate::report::ReportPath;
 use crate::resolve::same_place;
@@ -106,7 +107,7 @@ fn needless(sight: &Sight, kept: &[usize], at: usize) -> Option<String> {
     if let Some(earlier) = earlier {
         return Some(format!("it leads to the same folder as {}, further in front", sight.lines[*earlier].1.raw));
     }
-    if !line.exists && line.expanded.is_absolute() {
+    if !line.exists && line.expanded.is_absolute() && drive_away(&line.expanded, sight.system).is_none() {
         return Some("its folder is not there".to_owned());
     }
     None

@@ -22,6 +22,7 @@ use crate::layout::HomeVariables;
 use crate::naming::{self, ToolName};
 use crate::os;
 use crate::process::{Ending, Outcome};
+use crate::program::{DownloadMark, MarkFate};
 use crate::report::{Report, ReportPath, Verdict};
 use crate::session::Session;
 use crate::suggestion::suggested;
@@ -113,6 +114,7 @@ fn finish(
     observer: &dyn Observer,
 ) -> Result<Report<Received>, ReceiveError> {
     let mut findings = run_findings(session, &watched);
+    findings.extend(DownloadMark::of(&request.file).map(|mark| mark.finding(MarkFate::Seen)));
     let mut adopted = None;
     if watched.ended.well && watched.plan.installer.kind != InstallerKind::DebianPackage {
         let (tool, told) = adopt_left(session, request, &watched, observer)?;

@@ -32,6 +32,8 @@ pub struct ReceiveRequest {
     pub scope: Scope,
     /// What it needs besides itself.
     pub requires: Requires,
+    /// Whether the user knows where the file comes from, so that a mark on the download is not passed on.
+    pub trusted: bool,
     /// Whether programs for other machines are taken.
     pub foreign: bool,
     /// Whether a version that is there already is replaced.
@@ -99,6 +101,7 @@ impl ReceiveRequest {
         let all = [
             (self.stay, "--stay"),
             (self.replace, "--replace"),
+            (self.trusted, "--trusted"),
             (self.foreign, "--foreign"),
             (self.probe.is_some(), "--probe"),
             (self.no_run, "--no-run"),

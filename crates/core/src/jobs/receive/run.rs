@@ -78,7 +78,7 @@ fn archive(
     observer.stage(&Stage::Summed(&summed));
     let laid_out = staged.lay_out(session, request)?;
     observer.stage(&Stage::LaidOut(&laid_out));
-    let placed = laid_out.place(request)?;
+    let placed = laid_out.place(request, &summed)?;
     let registered = placed.register(session, request, &summed, lock)?;
     observer.stage(&Stage::Placed(&registered.placed));
     observer.stage(&Stage::Registered(&registered));

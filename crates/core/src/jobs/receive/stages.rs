@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use super::error::ReceiveError;
 use super::request::ReceiveRequest;
-use crate::archive::{self, Finish, Format, LeftOut, Listing, Source};
+use crate::archive::{self, EntryKind, Finish, Format, LeftOut, Listing, Source};
 use crate::change::{Change, Changeset};
 use crate::check::{CheckError, ToolCheck, check};
 use crate::checksum::{Published, Summed};
@@ -18,6 +18,7 @@ use crate::jobs::tool_names::{NotGuessed, file_name, guess_names, tool_names};
 use crate::layout::{self, Layout, Target};
 use crate::naming::{self, Guess, ToolName, Version};
 use crate::os;
+use crate::program::{DownloadMark, MarkFate};
 use crate::progress::{Processor, Progress};
 use crate::registration::registration;
 use crate::report::Verdict;
@@ -145,15 +146,34 @@ pub struct LaidOut {
 
 impl LaidOut {
     /// Completes the tool in staging: links are made, execute bits set.
-    pub(super) fn place(self, request: &ReceiveRequest) -> Result<Placed, ReceiveError> {
+    pub(super) fn place(self, request: &ReceiveRequest, summed: &Summed) -> Result<Placed, ReceiveError> {
         let mut left_out = self.listing.left_out.clone();
-        let mut findings = Vec::new();
+        let mut findings: Vec<Finding> = self.pass_mark_on(request, summed).into_iter().collect();
         if let Some(root) = &self.root {
             let finished = Finish::check(&self.listing, &self.layout.wrapper)?.apply(root.path(), request.options)?;
             findings.extend(finished.finding());
             left_out.extend(finished.left_out);
         }
         Ok(Placed { tool: self, left_out, findings, dry_run: request.dry_run })
+    }
+}
+
+impl LaidOut {
+    /// Marks the programs as the download is marked, unless it is known to be what it should be.
+    fn pass_mark_on(&self, request: &ReceiveRequest, summed: &Summed) -> Option<Finding> {
+        let mark = DownloadMark::of(&request.file)?;
+        if request.trusted {
+            return Some(mark.finding(MarkFate::Trusted));
+        }
+        if !summed.published.is_empty() {
+            return Some(mark.finding(MarkFate::Published));
+        }
+        let files = self.listing.entries.iter().filter(|entry| entry.kind == EntryKind::File);
+        let programs: Vec<_> = files.filter(|entry| DownloadMark::counts_for(entry.path.as_path())).collect();
+        for (program, root) in programs.iter().zip(self.root.iter().cycle()) {
+            mark.put_on(&program.path.under(root.path()));
+        }
+        Some(mark.finding(MarkFate::PassedOn(programs.len())))
     }
 }
 

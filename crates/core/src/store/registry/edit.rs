@@ -137,7 +137,7 @@ impl<'a> Edit<'a> {
             // A value that somebody has changed since is theirs.
             if self.get(variable)?.is_some_and(|value| same_spelling(&value.text, &home)) {
                 let before = tool.replaced.iter().find(|r| same_name(&r.name, variable));
-                self.set(variable, before.map(|r| RegistryValue::new(r.kind, r.text.clone())));
+                self.set(variable, before.map(Replaced::value));
             }
         }
         Ok(())
@@ -150,9 +150,7 @@ impl<'a> Edit<'a> {
         for variable in &tool.home_variables {
             let before = self.get(variable)?;
             let is_right = before.as_ref().is_some_and(|value| value.text == home && value.kind == ValueKind::Plain);
-            if let Some(RegistryValue { kind, text, .. }) = before {
-                replaced.push(Replaced { name: variable.clone(), kind, text });
-            }
+            replaced.extend(before.iter().map(|before| Replaced::of(variable, before)));
             if is_right {
                 continue;
             }
@@ -226,6 +224,11 @@ impl<'a> Edit<'a> {
             self.set(path_name, Some(path.with_kind(ValueKind::Plain)));
         }
         Ok(())
+    }
+
+    /// The background as it will be.
+    pub fn background_after(&self) -> Background {
+        self.after(None)
     }
 
     /// The background as it will be, with one more value set last. A value that is there keeps its place.

@@ -19,6 +19,7 @@ pub fn findings(background: &Background, places: &RegistryPlaces) -> Vec<Finding
     let registry = &background.registry;
     let mut found = strays(registry, places);
     found.extend(references_across(background, places));
+    found.extend(whole_length(background));
     for (scope, key) in [(Scope::System, &registry.system), (Scope::User, &registry.user)] {
         found.extend(length(key.get("Path").as_ref(), &places.of_scope(scope)).unwrap_or_default());
     }
@@ -46,6 +47,28 @@ pub(super) fn length(path: Option<&RegistryValue>, key: &RegistryPlace) -> Resul
     } else {
         Vec::new()
     })
+}
+
+/// Looks at the length of what a new process gets as PATH, references expanded and both values joined, where neither value is too
+/// long by itself.
+pub(super) fn whole_length(background: &Background) -> Option<Finding> {
+    let registry = &background.registry;
+    let text = |scope| registry.of(scope).get("Path").map_or(0, |value| value.text.encode_utf16().count());
+    if text(Scope::System).max(text(Scope::User)) > MOST_FOR_CMD {
+        return None;
+    }
+    let variables = background.variables();
+    let (_, path) = variables.iter().find(|(name, _)| same_name(name, "Path"))?;
+    let length = path.encode_utf16().count();
+    let limit = match length {
+        _ if length > MOST => "a variable can hold",
+        _ if length > MOST_FOR_CMD => "cmd can use",
+        _ => return None,
+    };
+    let most = if length > MOST { MOST } else { MOST_FOR_CMD };
+    let seen = format!("PATH of a new terminal has {length} characters, both values together, and {limit} {most}");
+    let remedy = "take entries out of Path that nobody needs any more";
+    Some(Finding::new(Code::PathTooLongForCmd, seen).remedy(remedy))
 }
 
 /// Variables that somebody made who meant to edit `Path`.
@@ -113,6 +136,22 @@ mod tests {
             assert_eq!(seen.is_ok(), fine, "{length}");
             let seen: Vec<_> = seen.unwrap_or_default().iter().map(|f| f.code).collect();
             assert_eq!(seen, codes, "{length}");
+        }
+    }
+
+    #[test]
+    fn the_length_of_both_values_together_counts() {
+        for (system, user, told) in [
+            (4000, 4000, None),
+            (5000, 5000, Some("10001 characters, both values together, and cmd can use 8191")),
+            (20_000, 100, None),
+        ] {
+            let of = |length: usize| key(&[&*format!("Path={}", "x".repeat(length))]);
+            let registry = RegistryEnvironments { system: of(system), user: of(user) };
+            let background = Background { given: Vec::new(), registry, builder: Builder::Windows };
+            let seen = whole_length(&background).map(|finding| finding.seen);
+            assert_eq!(seen.is_some(), told.is_some(), "{seen:?}");
+            assert!(seen.is_none_or(|seen| seen.contains(told.unwrap())), "{system} {user}");
         }
     }
 

@@ -58,9 +58,11 @@ impl RegistryPlan {
         if let Some(before) = restore {
             edit.restore(&path_name, before)?;
         }
+        let whole_after = findings::whole_length(&edit.background_after());
         let changes = edit.changes();
         let after = changes.iter().find(|c| same_name(&c.name, &path_name)).and_then(|c| c.after.as_ref());
         let mut findings = findings::length(after, &places.of_scope(scope))?;
+        findings.extend(whole_after);
         findings.extend(findings::strays(&background.registry, places));
         findings.extend(findings::references_across(background, places));
         Ok(Self { scope, changes, findings, replaced, were_there, path_is })

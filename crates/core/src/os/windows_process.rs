@@ -1,0 +1,178 @@
+//! Windows: processes, and the jobs they run in.
+#![allow(unsafe_code)]
+
+use std::io;
+use std::process::Command;
+use std::ptr;
+
+use windows_sys::Win32::Foundation::{
+    CloseHandle, ERROR_ACCESS_DISABLED_BY_POLICY, ERROR_ELEVATION_REQUIRED, ERROR_SYSTEM_INTEGRITY_POLICY_VIOLATION,
+    ERROR_VIRUS_DELETED, ERROR_VIRUS_INFECTED, HANDLE,
+};
+use windows_sys::Win32::System::Diagnostics::Debug::{SEM_FAILCRITICALERRORS, SEM_NOGPFAULTERRORBOX, SetErrorMode};
+use windows_sys::Win32::System::LibraryLoader::{GetModuleHandleW, GetProcAddress};
+use windows_sys::Win32::System::Threading::{GetCurrentProcess, TerminateProcess};
+
+/// Keeps the system from showing a dialog, which nobody may see, when a started program cannot be loaded or crashes:
+/// started programs inherit the setting ("SetErrorMode function").
+pub fn keep_failures_quiet() {
+    // SAFETY: the call takes and returns plain numbers.
+    unsafe { SetErrorMode(SEM_FAILCRITICALERRORS | SEM_NOGPFAULTERRORBOX) };
+}
+
+/// Puts this process into a job that ends with it, so that programs it has started do not outlive it, however it ends
+/// ("Job Objects"). Where that is refused all is as without.
+pub fn end_children_with_us() {
+    own_job();
+}
+
+/// The processes at work in this process's job, but for itself and what the system adds to any program: the host of its
+/// console, and the desktop. Without a job there are none.
+#[must_use]
+pub fn at_work(_first: Option<u32>) -> Vec<u32> {
+    use windows_sys::Win32::System::JobObjects::{JobObjectBasicProcessIdList, QueryInformationJobObject};
+    const MOST: usize = 1024;
+    /// `JOBOBJECT_BASIC_PROCESS_ID_LIST`.
+    #[repr(C)]
+    struct List {
+        assigned: u32,
+        listed: u32,
+        ids: [usize; MOST],
+    }
+    let Some(job) = own_job() else { return Vec::new() };
+    let mut list = List { assigned: 0, listed: 0, ids: [0; MOST] };
+    let size = u32::try_from(size_of::<List>()).unwrap_or_default();
+    // SAFETY: the job stays open as long as the process; the structure is of the size that is told. Of more processes than
+    // fit the first are told.
+    unsafe {
+        QueryInformationJobObject(job as _, JobObjectBasicProcessIdList, (&raw mut list).cast(), size, ptr::null_mut());
+    }
+    let ids = list.ids.iter().take(usize::try_from(list.listed).unwrap_or_default());
+    let ids = ids.filter_map(|id| u32::try_from(*id).ok()).filter(|id| *id != std::process::id());
+    ids.filter(|id| !image_of(*id).is_some_and(|image| is_of_system(&image))).collect()
+}
+
+/// Whether a program is one that the system starts beside others: `conhost.exe` hosts a console, `explorer.exe` shows a desktop
+/// or a folder.
+fn is_of_system(image: &str) -> bool {
+    let name = image.rsplit('\\').next().unwrap_or(image);
+    ["conhost.exe", "explorer.exe"].iter().any(|own| name.eq_ignore_ascii_case(own))
+}
+
+/// The program of a process ("QueryFullProcessImageNameW").
+fn image_of(process: u32) -> Option<String> {
+    use windows_sys::Win32::System::Threading::{
+        OpenProcess, PROCESS_QUERY_LIMITED_INFORMATION, QueryFullProcessImageNameW,
+    };
+    let mut name = [0u16; 1024];
+    let mut length = u32::try_from(name.len()).unwrap_or_default();
+    // SAFETY: the handle is checked and closed; the buffer is as long as is told.
+    unsafe {
+        let handle = OpenProcess(PROCESS_QUERY_LIMITED_INFORMATION, 0, process);
+        if handle.is_null() {
+            return None;
+        }
+        let told = QueryFullProcessImageNameW(handle, 0, name.as_mut_ptr(), &raw mut length);
+        CloseHandle(handle);
+        (told != 0).then(|| String::from_utf16_lossy(&name[..usize::try_from(length).unwrap_or_default()]))
+    }
+}
+
+/// The handle of the job that this process is in, made once.
+fn own_job() -> Option<usize> {
+    use windows_sys::Win32::System::JobObjects::{
+        AssignProcessToJobObject, CreateJobObjectW, JOB_OBJECT_LIMIT_KILL_ON_JOB_CLOSE,
+        JOBOBJECT_EXTENDED_LIMIT_INFORMATION, JobObjectExtendedLimitInformation, SetInformationJobObject,
+    };
+    static JOB: std::sync::OnceLock<Option<usize>> = std::sync::OnceLock::new();
+    *JOB.get_or_init(|| {
+        // SAFETY: the structure is plain data and of the size that is told; the handle is checked, and stays open until
+        // the system closes it when the process ends, which is what ends the job.
+        unsafe {
+            let job = CreateJobObjectW(ptr::null(), ptr::null());
+            if job.is_null() {
+                return None;
+            }
+            let mut limits: JOBOBJECT_EXTENDED_LIMIT_INFORMATION = std::mem::zeroed();
+            limits.BasicLimitInformation.LimitFlags = JOB_OBJECT_LIMIT_KILL_ON_JOB_CLOSE;
+            let size = u32::try_from(size_of::<JOBOBJECT_EXTENDED_LIMIT_INFORMATION>()).unwrap_or_default();
+            let limits = ptr::from_ref(&limits).cast();
+            let is_set = SetInformationJobObject(job, JobObjectExtendedLimitInformation, limits, size) != 0;
+            (is_set && AssignProcessToJobObject(job, GetCurrentProcess()) != 0).then_some(job as usize)
+        }
+    })
+}
+
+/// Prepares a command to run in a job of its own, which can be ended whole, and with a console of its own that nobody sees: what
+/// it sets there is not the user's ("Process Creation Flags").
+#[must_use]
+pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {
+    let mut wrapped = process_wrap::std::CommandWrap::from(command);
+    wrapped.wrap(process_wrap::std::CreationFlags(windows::Win32::System::Threading::CREATE_NO_WINDOW));
+    wrapped.wrap(process_wrap::std::JobObject);
+    wrapped
+}
+
+/// The same: a job is both here.
+#[must_use]
+pub fn in_own_group(command: Command) -> process_wrap::std::CommandWrap {
+    in_own_session(command)
+}
+
+/// Adds text to a command line as it is: `cmd` takes its own apart in its own way.
+pub fn add_as_written(command: &mut Command, text: &str) {
+    use std::os::windows::process::CommandExt as _;
+    command.raw_arg(text);
+}
+
+/// Why the system's policy keeps a program from starting, where the error says so ("System Error Codes").
+#[must_use]
+pub fn refused_by_policy(error: &io::Error) -> Option<&'static str> {
+    Some(match error.raw_os_error()?.cast_unsigned() {
+        ERROR_ACCESS_DISABLED_BY_POLICY => "a policy of this machine forbids it",
+        ERROR_SYSTEM_INTEGRITY_POLICY_VIOLATION => "the system's application control forbids it",
+        ERROR_VIRUS_INFECTED | ERROR_VIRUS_DELETED => "the system takes it for harmful",
+        ERROR_ELEVATION_REQUIRED => "it asks for an administrator's rights",
+        _ => return None,
+    })
+}
+
+/// Ends this process as a kill would: an abort brings up a debugger here.
+pub fn end_at_once() -> ! {
+    // SAFETY: the handle is this process's own, which is always valid; nothing of it is used afterwards.
+    unsafe {
+        TerminateProcess(GetCurrentProcess(), 70);
+    }
+    std::process::abort()
+}
+
+/// The processor of this machine, as archives write it: not that of this program, which may be emulated
+/// ("IsWow64Process2 function", from Windows 10 on).
+#[must_use]
+pub fn processor() -> &'static str {
+    static NATIVE: std::sync::OnceLock<&str> = std::sync::OnceLock::new();
+    NATIVE.get_or_init(|| native_machine().and_then(processor_of).unwrap_or(std::env::consts::ARCH))
+}
+
+fn native_machine() -> Option<u16> {
+    type Asked = unsafe extern "system" fn(HANDLE, *mut u16, *mut u16) -> i32;
+    let (mut own, mut native) = (0, 0);
+    let library: Vec<u16> = "kernel32.dll\0".encode_utf16().collect();
+    // SAFETY: the names end in a zero; the function has this form wherever there is one of this name.
+    unsafe {
+        let library = GetModuleHandleW(library.as_ptr());
+        let ask = GetProcAddress(library, c"IsWow64Process2".as_ptr().cast())?;
+        let ask: Asked = std::mem::transmute(ask);
+        (ask(GetCurrentProcess(), &raw mut own, &raw mut native) != 0).then_some(native)
+    }
+}
+
+/// A machine's number in words ("Image File Machine Constants").
+fn processor_of(machine: u16) -> Option<&'static str> {
+    Some(match machine {
+        0x014c => "x86",
+        0x8664 => "x86_64",
+        0xaa64 => "aarch64",
+        _ => return None,
+    })
+}
