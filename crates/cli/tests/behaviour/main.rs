@@ -31,3 +31,5 @@ mod sealed;
 mod startup;
 mod survey;
 mod trace;
+#[cfg(windows)]
+mod windows_sessions;

@@ -22,7 +22,7 @@ pub fn test_program(name: &str) -> Option<PathBuf> {
 }
 
 /// `reg add` on a key of the sandbox: its own way of writing, not ours.
-fn reg_add(home: &Home, scope: Scope, name: &str, kind: &str, data: &str) {
+pub fn reg_add(home: &Home, scope: Scope, name: &str, kind: &str, data: &str) {
     let key = home.keys().of_scope(scope).to_string();
     let mut command = Command::new("reg");
     command.args(["add", &key, "/v", name, "/t", kind, "/d", data, "/f"]);

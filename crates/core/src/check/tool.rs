@@ -12,6 +12,7 @@ use crate::os;
 use crate::path_list::is_spelled_alike;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::Kind;
+use crate::scope::Scope;
 use crate::terminal::Answer;
 use crate::yard::Card;
 
@@ -44,7 +45,12 @@ pub(super) fn home_variables(card: &Card, home: &Path, answers: &[Answer]) -> Ve
 /// The command folders of a registered tool that somebody else could put programs into.
 pub(super) fn writable_by_others(card: &Card, home: &Path) -> Option<Finding> {
     let mut folders = card.registration.iter().flat_map(|_| &card.layout.command_folders).map(|below| home.join(below));
-    let folder = folders.find(|folder| os::others_may_write(folder) || os::untrusted_on_way(folder).is_some())?;
+    let for_every_user = card.registration.as_ref().is_some_and(|registration| registration.scope == Scope::System);
+    let untrusted = |folder: &Path| match for_every_user {
+        true => os::untrusted_for_everybody(folder),
+        false => os::untrusted_on_way(folder),
+    };
+    let folder = folders.find(|folder| os::others_may_write(folder) || untrusted(folder).is_some())?;
     let seen = format!("another user can put programs into {}", folder.display());
     Some(Finding::new(Code::WritableByOthers, seen).remedy("remove write access for other users"))
 }

@@ -6,15 +6,18 @@ use std::io;
 use std::os::windows::ffi::{OsStrExt as _, OsStringExt as _};
 use std::ptr;
 
-use windows_sys::Win32::Foundation::{CloseHandle, ERROR_BAD_FILE_TYPE, HANDLE, LPARAM};
+use windows_sys::Win32::Foundation::{
+    CloseHandle, ERROR_MORE_DATA, ERROR_NO_MORE_ITEMS, ERROR_SUCCESS, HANDLE, LPARAM,
+};
 use windows_sys::Win32::Security::TOKEN_QUERY;
 use windows_sys::Win32::System::Environment::{CreateEnvironmentBlock, DestroyEnvironmentBlock};
+use windows_sys::Win32::System::Registry::{RegEnumValueW, RegSetValueExW};
 use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
 use windows_sys::Win32::UI::WindowsAndMessaging::{
     HWND_BROADCAST, SMTO_ABORTIFHUNG, SendMessageTimeoutW, WM_SETTINGCHANGE,
 };
 use winreg::RegKey;
-use winreg::enums::{HKEY_CURRENT_USER, HKEY_LOCAL_MACHINE, KEY_READ, KEY_WRITE, RegType};
+use winreg::enums::{HKEY_CURRENT_USER, HKEY_LOCAL_MACHINE, KEY_READ, KEY_WRITE};
 
 use super::raw_registry::{Hive, RawValue};
 
@@ -34,7 +37,10 @@ fn open(hive: Hive, key: &str, write: bool) -> io::Result<RegKey> {
     }
 }
 
-/// The values of a registry key in the system's order, raw. A key that does not exist has none.
+/// The longest name of a value, in characters, and the zero behind it ("Registry Element Size Limits").
+const LONGEST_NAME: usize = 16_383 + 1;
+
+/// The values of a registry key in the system's order, raw, of whatever type. A key that does not exist has none.
 ///
 /// # Errors
 /// When the key cannot be read.
@@ -44,35 +50,57 @@ pub fn registry_values(hive: Hive, key: &str) -> io::Result<Vec<RawValue>> {
         Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
         Err(e) => return Err(e),
     };
-    // A value of a type that nobody knows is no string, and not ours to write either.
-    let is_known = |value: &io::Result<_>| match value {
-        Err(e) => e.raw_os_error().map(i32::cast_unsigned) != Some(ERROR_BAD_FILE_TYPE),
-        Ok(_) => true,
-    };
-    key.enum_values()
-        .filter(is_known)
-        .map(|value| {
-            value.map(|(name, value)| RawValue { name, kind: value.vtype as u32, bytes: value.bytes.into_owned() })
-        })
-        .collect()
+    let mut values = Vec::new();
+    let mut name = vec![0u16; LONGEST_NAME];
+    let mut bytes = vec![0u8; 4096];
+    loop {
+        let at = u32::try_from(values.len()).map_err(io::Error::other)?;
+        let mut name_length = u32::try_from(name.len()).map_err(io::Error::other)?;
+        let mut length = u32::try_from(bytes.len()).map_err(io::Error::other)?;
+        let mut kind = 0;
+        // SAFETY: the key is open, and both buffers are as long as is told ("RegEnumValueW function").
+        let failed = unsafe {
+            RegEnumValueW(
+                key.raw_handle() as _,
+                at,
+                name.as_mut_ptr(),
+                &raw mut name_length,
+                ptr::null(),
+                &raw mut kind,
+                bytes.as_mut_ptr(),
+                &raw mut length,
+            )
+        };
+        match failed {
+            ERROR_SUCCESS => {
+                let name = &name[..usize::try_from(name_length).map_err(io::Error::other)?];
+                let bytes = bytes[..usize::try_from(length).map_err(io::Error::other)?].to_vec();
+                values.push(RawValue { name: String::from_utf16_lossy(name), kind, bytes });
+            }
+            ERROR_NO_MORE_ITEMS => return Ok(values),
+            // It may have grown once more until it is asked for again.
+            ERROR_MORE_DATA => {
+                let wanted = usize::try_from(length).map_err(io::Error::other)?;
+                bytes.resize(wanted.max(bytes.len() * 2), 0);
+            }
+            other => return Err(io::Error::from_raw_os_error(other.cast_signed())),
+        }
+    }
 }
 
-/// Writes a value whole, or removes it.
+/// Writes a value whole, of whatever type, or removes it.
 ///
 /// # Errors
 /// When the system refuses.
 pub fn write_registry_value(hive: Hive, key: &str, name: &str, value: Option<(u32, &[u8])>) -> io::Result<()> {
     let key = open(hive, key, true)?;
-    match value {
-        Some((kind, bytes)) => {
-            let vtype = match kind {
-                1 => RegType::REG_SZ,
-                2 => RegType::REG_EXPAND_SZ,
-                _ => return Err(io::Error::from(io::ErrorKind::InvalidInput)),
-            };
-            key.set_raw_value(name, &winreg::RegValue { bytes: bytes.into(), vtype })
-        }
-        None => key.delete_value(name),
+    let Some((kind, bytes)) = value else { return key.delete_value(name) };
+    let name: Vec<u16> = name.encode_utf16().chain([0]).collect();
+    let length = u32::try_from(bytes.len()).map_err(io::Error::other)?;
+    // SAFETY: the key is open, `name` ends in a zero, and the bytes are as many as is told ("RegSetValueExW function").
+    match unsafe { RegSetValueExW(key.raw_handle() as _, name.as_ptr(), 0, kind, bytes.as_ptr(), length) } {
+        ERROR_SUCCESS => Ok(()),
+        failed => Err(io::Error::from_raw_os_error(failed.cast_signed())),
     }
 }
 

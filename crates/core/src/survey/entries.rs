@@ -9,12 +9,14 @@ use std::time::Duration;
 
 use crate::finding::{Code, Finding};
 use crate::folders::{Typed, cleaned_place, commands, drive_away};
+use crate::scope::Scope;
 use crate::suggestion::suggested;
 use crate::system::System;
 
-/// An entry: as written, and the folder it stands for.
+/// An entry: whose, as written, and the folder it stands for.
 #[derive(Debug, Clone)]
 pub(super) struct Entry {
+    pub scope: Scope,
     pub raw: OsString,
     pub folder: PathBuf,
 }
@@ -161,7 +163,7 @@ mod tests {
         fs::write(place("file"), "").unwrap();
         let in_work = |name: &str| place(name).into_os_string();
         let codes = |raw: OsString| {
-            let entry = Entry { folder: PathBuf::from(&raw), raw };
+            let entry = Entry { scope: Scope::User, folder: PathBuf::from(&raw), raw };
             let seen = look(&entry, home, here());
             let codes = seen.findings.iter().map(|f| f.code).filter(|code| *code != Code::CleanedPlace);
             (codes.collect::<Vec<_>>(), seen.commands.len())
@@ -186,7 +188,7 @@ mod tests {
                 assert_eq!(codes(raw.into()).0, expected, "{raw}");
             }
         }
-        let entry = Entry { raw: in_work("good"), folder: place("good") };
+        let entry = Entry { scope: Scope::User, raw: in_work("good"), folder: place("good") };
         assert_eq!(look(&entry, home, here()).findings[0].code, Code::CleanedPlace);
     }
 }

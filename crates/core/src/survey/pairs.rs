@@ -8,6 +8,7 @@ use crate::finding::{Code, Finding};
 use crate::folders::SystemFolders;
 use crate::os;
 use crate::resolve::same_file;
+use crate::scope::Scope;
 use crate::suggestion::suggested;
 use crate::system::System;
 
@@ -55,7 +56,12 @@ pub(super) fn tell_writable(entries: &[Entry], seen: &mut [Inspected], system_fo
     let last_of_system = entries.iter().rposition(|entry| system_folders.hold(&entry.folder));
     for (at, (entry, seen)) in entries.iter().zip(seen).enumerate() {
         let told = seen.findings.iter().any(|finding| finding.code == Code::DuplicateEntry);
-        let others = os::others_may_write(&entry.folder) || os::untrusted_on_way(&entry.folder).is_some();
+        // What is in every user's PATH is searched by administrators as well.
+        let untrusted = match entry.scope {
+            Scope::User => os::untrusted_on_way(&entry.folder),
+            Scope::System => os::untrusted_for_everybody(&entry.folder),
+        };
+        let others = os::others_may_write(&entry.folder) || untrusted.is_some();
         if seen.exists && !told && others {
             let before =
                 if last_of_system.is_some_and(|last| at < last) { ", and it comes before the system's" } else { "" };

@@ -43,8 +43,11 @@ pub fn survey(
     };
     session.go_on()?;
     findings.extend(view.findings.iter().cloned());
-    let parts: Vec<Entry> =
-        view.parts.iter().map(|part| Entry { raw: part.raw.clone(), folder: part.folder.clone() }).collect();
+    let parts: Vec<Entry> = view
+        .parts
+        .iter()
+        .map(|part| Entry { scope: part.scope, raw: part.raw.clone(), folder: part.folder.clone() })
+        .collect();
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
     let mut seen =
         process::side_by_side(&parts, at_a_time, |entry| entries::look_in_time(entry, &machine.home, machine.system()));
