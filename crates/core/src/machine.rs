@@ -171,7 +171,9 @@ fn programs_folder(environment: &Environment, sandbox: Option<&Path>, root: &Pat
 }
 
 fn absolute(path: &Path) -> Result<PathBuf, MachineError> {
-    std::path::absolute(path).map_err(|e| MachineError::NotAbsolute(path.to_owned(), e))
+    // Without a separator at its end: a sandbox is one however it is written.
+    let whole = std::path::absolute(path).map_err(|e| MachineError::NotAbsolute(path.to_owned(), e))?;
+    Ok(whole.components().collect())
 }
 
 /// The variable that names the user's home folder.

@@ -110,7 +110,10 @@ fn command(command: &InspectedCommand) -> Vec<String> {
     let built = [command.os.as_deref(), command.arch.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
     let program = if built.is_empty() { kind } else { format!("{kind}, {built}") };
     let runs = match &command.hindrance {
-        None => style::GOOD.over("yes"),
+        None => match &command.unknown {
+            None => style::GOOD.over("yes"),
+            Some(unknown) => style::CAUTION.over(&format!("unknown: {}", escape(unknown))),
+        },
         Some(why) => style::BAD.over(&format!("no: {}", escape(why))),
     };
     let version = command.here_version.as_ref().map(|version| format!(" ({})", escape(version))).unwrap_or_default();

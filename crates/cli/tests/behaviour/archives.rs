@@ -20,11 +20,11 @@ pub fn script(version: &str) -> String {
 }
 
 /// A zip of files with their modes.
-pub fn zip(target: &Path, files: &[(&str, &str, u32)]) -> PathBuf {
+pub fn zip<C: AsRef<[u8]>>(target: &Path, files: &[(&str, C, u32)]) -> PathBuf {
     let mut zip = zip::ZipWriter::new(fs::File::create(target).unwrap());
     for (path, content, mode) in files {
         zip.start_file(*path, SimpleFileOptions::default().unix_permissions(*mode)).unwrap();
-        zip.write_all(content.as_bytes()).unwrap();
+        zip.write_all(content.as_ref()).unwrap();
     }
     zip.finish().unwrap();
     target.to_owned()

@@ -70,7 +70,12 @@ fn inspect_tells_what_a_program_lacks_and_which_version_is_here() {
     });
     for (name, program, hindrance) in [
         ("whole", Some(own), serde_json::Value::Null),
-        ("lacking", changed, "it needs the library libshoal9, which is neither in the file nor here".into()),
+        (
+            "lacking",
+            changed,
+            "it needs the library libshoal9, which this machine lacks; install the package that brings libshoal9"
+                .into(),
+        ),
     ] {
         let Some(program) = program else { continue };
         let mut zip = zip::ZipWriter::new(fs::File::create(home.path("t-1.0.zip")).unwrap());

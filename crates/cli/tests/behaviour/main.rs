@@ -8,6 +8,8 @@ mod broken;
 mod demo;
 mod everybody;
 mod faults;
+#[cfg(target_os = "linux")]
+mod fitting;
 mod forms;
 mod home;
 mod hostile;

@@ -28,7 +28,7 @@ fn refusals_have_their_exit_code_and_leave_nothing() {
     let text = home.write("text.zip", "just text\n");
     let (tidal, x) = (program("tidelog"), format!("a:b/bin/{}", program("x")));
     let sources = zip(&home.path("sources-1.0.zip"), &[("sources-1.0/main.src", "code", 0o644)]);
-    let colon = zip(&home.path("colon-1.0.zip"), &[(&x, &script("1.0"), 0o755), ("read", "", 0o644)]);
+    let colon = zip(&home.path("colon-1.0.zip"), &[(&x, &*script("1.0"), 0o755), ("read", "", 0o644)]);
     let plain = zip(&home.path("download.zip"), &[(&tidal, &script("1.0"), 0o755)]);
     let place = |p: &std::path::Path| p.to_str().unwrap().to_owned();
     let cases: [(Vec<String>, i32, &str); 15] = [

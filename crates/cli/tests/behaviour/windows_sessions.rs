@@ -15,11 +15,11 @@ fn quoted(path: &Path) -> String {
     format!("\"{}\"", path.display())
 }
 
-/// What `cmd /u` prints for a line.
-fn said_by_cmd(home: &Home, line: &str) -> String {
-    use std::os::windows::process::CommandExt as _;
+/// What `cmd /u` prints for the lines of a file.
+fn said_by_cmd(home: &Home, lines: &str) -> String {
+    let file = home.write("steps.cmd", format!("@echo off\r\n{lines}\r\n"));
     let mut command = Command::new("cmd");
-    command.args(["/u", "/s", "/c"]).raw_arg(format!("\"{line}\"")).current_dir(home.path(""));
+    command.args(["/u", "/c"]).arg(file).current_dir(home.path(""));
     let out = command.stdin(Stdio::null()).output().unwrap().stdout;
     let units: Vec<u16> = out.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
     String::from_utf16_lossy(&units)
@@ -31,11 +31,15 @@ fn the_lines_for_cmd_survive_a_file() {
     let folders = "C:\\100%x%y;C:\\Größe & mehr";
     reg_add(&home, Scope::User, "Path", "REG_SZ", folders);
     let program = quoted(Path::new(env!("CARGO_BIN_EXE_wyard")));
-    let sandbox = quoted(&home.path(""));
-    said_by_cmd(&home, &format!("{program} --sandbox {sandbox} catch-up cmd >lines.cmd"));
+    let sandbox = home.path("").display().to_string().trim_end_matches(std::path::is_separator).to_owned();
+    said_by_cmd(&home, &format!("{program} --sandbox {sandbox} catch-up cmd >lines.cmd 2>said"));
     let lines = fs::read(home.path("lines.cmd")).unwrap();
-    assert!(String::from_utf8_lossy(&lines).contains("C:\\100%%x%%y"), "{lines:?}");
-    let seen = said_by_cmd(&home, "lines.cmd & set Path");
+    assert!(
+        String::from_utf8_lossy(&lines).contains("C:\\100%%x%%y"),
+        "{}",
+        fs::read_to_string(home.path("said")).unwrap()
+    );
+    let seen = said_by_cmd(&home, "call lines.cmd\r\nset Path");
     assert!(seen.contains(folders), "{seen}");
     // More than a line of cmd can hold.
     reg_add(&home, Scope::User, "Path", "REG_SZ", &"C:\\x;".repeat(1700));
@@ -65,7 +69,7 @@ fn a_program_registered_for_its_name_is_found_by_run_alone() {
 #[test]
 fn path_add_refuses_what_the_registry_would_read_otherwise() {
     let home = Home::new();
-    let odd = home.path("100%OS%");
+    let odd = home.path("100%SystemRoot%");
     fs::create_dir(&odd).unwrap();
     home.wyard(&["path", "add", odd.to_str().unwrap()]).ends(2).says("reference to a variable");
     assert!(home.registry(Scope::User).is_empty());
@@ -74,7 +78,7 @@ fn path_add_refuses_what_the_registry_would_read_otherwise() {
     home.wyard(&["path", "add", plain.to_str().unwrap()]).ends(0);
     // The same folder, spelled otherwise, is there already.
     let other = format!("{}/", plain.to_str().unwrap().to_uppercase().replace('\\', "/"));
-    home.wyard(&["path", "add", &other]).ends(0).says("has it already");
+    home.wyard(&["path", "add", &other]).ends(0).says("nothing had to be done");
 }
 
 #[test]
@@ -93,7 +97,7 @@ fn a_yard_is_the_same_however_it_is_spelled() {
 fn a_mark_is_passed_on_unless_the_download_is_known() {
     let home = Home::new();
     let archive =
-        zip(&home.path("gauge-1.0.zip"), &[("gauge.cmd", b"@echo gauge 1.0\r\n", 0o755), ("README", b"x", 0o644)]);
+        zip(&home.path("gauge-1.0.zip"), &[("gauge.cmd", "@echo gauge 1.0\r\n", 0o755), ("README", "x", 0o644)]);
     let mark = b"[ZoneTransfer]\r\nZoneId=3\r\nHostUrl=https://downloads.brackwater.example/gauge-1.0.zip?key=1\r\n";
     if os::write_download_mark(&archive, mark).is_err() || os::read_download_mark(&archive).is_none() {
         assert!(os::is_wine(), "a disk of Windows keeps marks");

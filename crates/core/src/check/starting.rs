@@ -9,7 +9,7 @@ use crate::environment::{Environment, here};
 use crate::finding::{Code, Finding};
 use crate::os;
 use crate::process::{Ending, Outcome, Start};
-use crate::program::{HEAD_BYTES, Needs, Program, ProgramKind};
+use crate::program::{Brought, Fit, HEAD_BYTES, Needs, Program, ProgramKind, ThisMachine};
 use crate::system::System;
 
 /// A program of this size and more is not read whole to see which libraries it needs.
@@ -66,8 +66,8 @@ impl<'a> Startable<'a> {
     pub fn opens_windows(&self) -> bool {
         const LIBRARIES: [&str; 8] =
             ["libX11", "libxcb", "libwayland-client", "libgtk", "libQt", "libGL.", "libSDL", "libgdk"];
-        let libraries = self.needs().map(|needs| needs.libraries).unwrap_or_default();
-        libraries.iter().any(|library| LIBRARIES.iter().any(|begin| library.starts_with(begin)))
+        let Some(needs) = self.needs() else { return false };
+        needs.libraries().iter().any(|library| LIBRARIES.iter().any(|begin| library.starts_with(begin)))
     }
 
     /// Why it did not get going, or crashed; `None` where it ran, whatever it said.
@@ -103,7 +103,8 @@ impl<'a> Startable<'a> {
                 (Code::InterpreterMissing, format!("its interpreter is missing: #!{line}{ending}"))
             }
             (io::ErrorKind::NotFound, None) if self.file.exists() => {
-                let loader = self.needs().and_then(|needs| needs.loader);
+                let needs = self.needs();
+                let loader = needs.as_ref().and_then(|needs| needs.elf()?.loader.as_ref());
                 let loader = loader.map_or_else(String::new, |loader| format!(": {}", loader.display()));
                 (Code::LibraryMissing, format!("the loader it needs is missing on this system{loader}"))
             }
@@ -135,15 +136,21 @@ impl<'a> Startable<'a> {
             let named = if missing.is_empty() { String::new() } else { format!(", {}", missing.join(", ")) };
             return Some((code, format!("{words}{named}; {}", said())));
         }
+        if status == 0 {
+            return None;
+        }
+        // The loader gives up with 1 where a version of symbols is missing, as programs do for reasons of their own.
+        if let Some(hindrance) = self.fit(environment).hindrance() {
+            return Some((Code::LibraryMissing, format!("{hindrance}; {}", said())));
+        }
+        if self.loader_said(outcome) {
+            return Some((Code::LibraryMissing, format!("its loader gives up; {}", said())));
+        }
         if !matches!(status, 126 | 127) {
             return None;
         }
         if let Some(library) = library_said(outcome) {
             return Some((Code::LibraryMissing, format!("the library {library} is missing")));
-        }
-        let missing = self.missing(environment);
-        if !missing.is_empty() {
-            return Some((Code::LibraryMissing, format!("{} is missing", missing.join(", "))));
         }
         let through_env = self.seen.interpreter.as_deref().filter(|line| {
             let mut words = line.split_whitespace();
@@ -173,11 +180,35 @@ impl<'a> Startable<'a> {
         (!missing.is_empty()).then(|| Finding::new(Code::LibraryMissing, seen))
     }
 
-    /// The libraries it needs that are neither here nor beside it.
+    /// Whether the loader of a program that has one ended it: the first line is the loader's, which begins with the program.
+    fn loader_said(&self, outcome: &Outcome) -> bool {
+        const LOADER: [&str; 3] = [
+            "' not found (required by ",
+            ": CPU ISA level is lower than required",
+            ": error while loading shared libraries: ",
+        ];
+        let said = String::from_utf8_lossy(&outcome.stderr).into_owned();
+        let first = said.lines().next().unwrap_or_default();
+        LOADER.iter().any(|words| first.contains(words))
+            && self.needs().as_ref().and_then(Needs::elf).is_some_and(|elf| elf.loader.is_some())
+    }
+
+    /// What it needs that is neither here nor beside it.
     fn missing(&self, environment: &Environment) -> Vec<String> {
-        let beside = self.file.parent().and_then(|folder| fs::read_dir(folder).ok()).into_iter().flatten().flatten();
-        let beside = beside.map(|entry| entry.file_name().to_string_lossy().to_lowercase()).collect();
-        self.needs().map(|needs| needs.missing(&beside, environment)).unwrap_or_default()
+        self.fit(environment).missing
+    }
+
+    /// How it fits this machine.
+    fn fit(&self, environment: &Environment) -> Fit {
+        let Some(needs) = self.needs() else { return Fit::default() };
+        let real = self.file.canonicalize();
+        let origin = real.as_deref().unwrap_or(self.file).parent();
+        let mut beside = Brought::new();
+        if here() == System::Windows {
+            let entries = origin.and_then(|folder| fs::read_dir(folder).ok()).into_iter().flatten().flatten();
+            beside.extend(entries.map(|entry| (entry.file_name().to_string_lossy().to_lowercase(), None)));
+        }
+        needs.fit(origin, &beside, &ThisMachine::new(environment))
     }
 }
 

@@ -3,6 +3,7 @@
 
 #[cfg(any(windows, test))]
 mod access_list;
+mod processor_levels;
 mod raw_registry;
 mod seal;
 #[cfg(unix)]
@@ -39,6 +40,7 @@ pub use windows_registry::*;
 #[cfg(windows)]
 pub use windows_rights::{others_may_write, untrusted_for_everybody};
 
+pub use processor_levels::processor_levels;
 pub use raw_registry::{Hive, RawValue};
 pub use seal::{
     Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, SealLevel, SealReport, SealRequest, own_program, serve_seal,

@@ -488,3 +488,15 @@ pub fn read_download_mark(_file: &Path) -> Option<Vec<u8>> {
 pub fn write_download_mark(_file: &Path, _mark: &[u8]) -> io::Result<()> {
     Ok(())
 }
+
+/// The kernel's version, where it is Linux (uname(2)).
+#[must_use]
+pub fn kernel_version() -> Option<[u32; 3]> {
+    if SYSTEM != "linux" {
+        return None;
+    }
+    let told = rustix::system::uname();
+    let release = told.release().to_string_lossy().into_owned();
+    let mut numbers = release.split(|c: char| !c.is_ascii_digit()).map(|part| part.parse().unwrap_or(0));
+    Some([numbers.next()?, numbers.next()?, numbers.next().unwrap_or(0)])
+}

@@ -368,6 +368,12 @@ fn is_held(error: &io::Error) -> bool {
     matches!(code, Some(ERROR_ACCESS_DENIED | ERROR_SHARING_VIOLATION))
 }
 
+/// There is no Linux here.
+#[must_use]
+pub fn kernel_version() -> Option<[u32; 3]> {
+    None
+}
+
 /// A program is always called by its own name here.
 pub fn set_called_name(_command: &mut Command, _name: &std::ffi::OsStr) {}
 

@@ -1,27 +1,30 @@
 //! What a compiled program needs before it can start: a loader, and shared libraries.
 
-use std::collections::HashSet;
+use std::cell::RefCell;
+use std::collections::HashMap;
 use std::env;
-use std::fs;
+use std::fs::{self, File};
+use std::io;
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 
-use object::endian::{Endianness, LittleEndian as LE};
-use object::read::elf::{ElfFile, FileHeader, ProgramHeader as _};
+use object::endian::LittleEndian as LE;
 use object::read::pe::{ImageNtHeaders, PeFile};
-use object::{FileKind, elf, pe};
+use object::{FileKind, ReadCache, pe};
 
+use super::elf_facts::ElfFacts;
+use super::loading::{self, Brought, Fit, LoaderView, SeenFile};
 use crate::environment::Environment;
+use crate::os;
 use crate::system::System;
 
-/// What a program needs from elsewhere.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Needs {
-    /// The loader that its header names (`PT_INTERP` of ELF).
-    pub loader: Option<PathBuf>,
-    /// The names of the libraries that have to be loaded with it.
-    pub libraries: Vec<String>,
-    /// Folders that it says itself are to be searched (`DT_RPATH`, `DT_RUNPATH`), less those that lie beside it.
-    pub folders: Vec<PathBuf>,
+/// What a compiled program needs from elsewhere.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Needs {
+    /// Of ELF.
+    Elf(ElfFacts),
+    /// The libraries that a program for Windows imports.
+    Pe(Vec<String>),
 }
 
 impl Needs {
@@ -31,51 +34,117 @@ impl Needs {
     #[must_use]
     pub fn of(content: &[u8]) -> Option<Self> {
         match FileKind::parse(content).ok()? {
-            FileKind::Elf32 => of_elf::<elf::FileHeader32<Endianness>>(content),
-            FileKind::Elf64 => of_elf::<elf::FileHeader64<Endianness>>(content),
+            FileKind::Elf32 | FileKind::Elf64 => ElfFacts::of(content).map(Self::Elf),
             FileKind::Pe32 => of_pe::<pe::ImageNtHeaders32>(content),
             FileKind::Pe64 => of_pe::<pe::ImageNtHeaders64>(content),
             _ => None,
         }
     }
 
-    /// What of it is neither on this machine nor among `brought`, the names in lower case of the files that come with
-    /// the program, in the words of "it needs …". Only ever fewer than are missing: a library counts as here wherever
-    /// it might be found.
+    /// The libraries it names.
     #[must_use]
-    pub fn missing(&self, brought: &HashSet<String>, environment: &Environment) -> Vec<String> {
-        let is_brought = |name: &str| brought.contains(&name.to_lowercase());
-        let loader = self.loader.iter().filter(|loader| !loader.exists());
-        let mut missing: Vec<String> = loader.map(|loader| format!("the loader {}", loader.display())).collect();
-        let places = self.places(environment);
-        let is_here = |name: &str| Path::new(name).is_absolute() || places.iter().any(|p| p.join(name).exists());
-        let libraries = self.libraries.iter().filter(|name| !is_brought(name) && !is_api_set(name) && !is_here(name));
-        missing.extend(libraries.map(|name| format!("the library {name}")));
-        missing
+    pub fn libraries(&self) -> &[String] {
+        match self {
+            Self::Elf(facts) => &facts.libraries,
+            Self::Pe(libraries) => libraries,
+        }
     }
 
-    /// Where this machine looks for libraries.
-    fn places(&self, environment: &Environment) -> Vec<PathBuf> {
+    /// What it says as ELF.
+    #[must_use]
+    pub fn elf(&self) -> Option<&ElfFacts> {
+        match self {
+            Self::Elf(facts) => Some(facts),
+            Self::Pe(_) => None,
+        }
+    }
+
+    /// Compares it with this machine. `brought` are the files that come with it, `origin` the folder it lies in, where it is
+    /// in place. Of what is for Windows a library counts as here wherever it might be found.
+    #[must_use]
+    pub fn fit(&self, origin: Option<&Path>, brought: &Brought<'_>, machine: &ThisMachine) -> Fit {
+        match self {
+            Self::Elf(facts) => loading::fit(facts, origin, brought, machine),
+            Self::Pe(libraries) => {
+                let is_brought = |name: &str| brought.contains_key(&name.to_lowercase());
+                let is_here = |name: &str| machine.folders.iter().any(|folder| folder.join(name).exists());
+                let missing = libraries.iter().filter(|name| !is_brought(name) && !is_api_set(name) && !is_here(name));
+                Fit { missing: missing.map(|name| format!("the library {name}")).collect(), unknown: Vec::new() }
+            }
+        }
+    }
+}
+
+/// This machine as its loader sees it; each file is looked into once.
+#[derive(Debug)]
+pub struct ThisMachine {
+    folders: Vec<PathBuf>,
+    library_path: Vec<PathBuf>,
+    seen: RefCell<HashMap<PathBuf, SeenFile>>,
+}
+
+impl ThisMachine {
+    /// What a program finds that is started in an environment.
+    #[must_use]
+    pub fn new(environment: &Environment) -> Self {
         let list = |name: &str| environment.get(name).map(|list| env::split_paths(list).collect::<Vec<_>>());
-        let mut places: Vec<PathBuf> = self.folders.clone();
+        let list = |name: &str| list(name).unwrap_or_default();
+        let mut folders = Vec::new();
+        let mut library_path = Vec::new();
         if environment.system() == System::Windows {
             // Microsoft, "Dynamic-link library search order": the system's folders, then PATH.
             let windows = environment.get("SystemRoot").map_or_else(|| PathBuf::from(r"C:\Windows"), PathBuf::from);
-            places.extend(["System32", "SysWOW64", "System", ""].map(|folder| windows.join(folder)));
-            places.extend(list("PATH").unwrap_or_default());
-            return places;
+            folders.extend(["System32", "SysWOW64", "System", ""].map(|folder| windows.join(folder)));
+            folders.extend(list("PATH"));
+        } else {
+            library_path = list("LD_LIBRARY_PATH");
+            folders.extend(configured(Path::new("/etc/ld.so.conf"), 0));
+            folders.extend(
+                ["/lib", "/usr/lib", "/lib64", "/usr/lib64", "/usr/local/lib", "/lib32", "/usr/lib32"]
+                    .map(PathBuf::from),
+            );
+            // The loaders of Debian's descendants have one more folder for each machine built in.
+            for folder in ["/lib", "/usr/lib"] {
+                let inside = fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
+                folders.extend(inside.filter(|path| path.to_string_lossy().contains("-linux-")));
+            }
         }
-        places.extend(list("LD_LIBRARY_PATH").unwrap_or_default());
-        places.extend(configured(Path::new("/etc/ld.so.conf"), 0));
-        places.extend(
-            ["/lib", "/usr/lib", "/lib64", "/usr/lib64", "/usr/local/lib", "/lib32", "/usr/lib32"].map(PathBuf::from),
-        );
-        // The loaders of Debian's descendants have one more folder for each machine built in.
-        for folder in ["/lib", "/usr/lib"] {
-            let inside = fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
-            places.extend(inside.filter(|path| path.to_string_lossy().contains("-linux-")));
+        Self { folders, library_path, seen: RefCell::default() }
+    }
+}
+
+impl LoaderView for ThisMachine {
+    fn look(&self, path: &Path) -> SeenFile {
+        if let Some(seen) = self.seen.borrow().get(path) {
+            return seen.clone();
         }
-        places
+        let seen = match File::open(path) {
+            Ok(file) => match ElfFacts::of(&ReadCache::new(file)) {
+                Some(facts) => SeenFile::Elf(Rc::new(facts)),
+                None => SeenFile::Unknown,
+            },
+            Err(e) if e.kind() == io::ErrorKind::NotFound => SeenFile::Missing,
+            Err(e) if e.kind() == io::ErrorKind::NotADirectory => SeenFile::Missing,
+            Err(_) => SeenFile::Unknown,
+        };
+        self.seen.borrow_mut().insert(path.to_owned(), seen.clone());
+        seen
+    }
+
+    fn folders(&self) -> &[PathBuf] {
+        &self.folders
+    }
+
+    fn library_path(&self) -> &[PathBuf] {
+        &self.library_path
+    }
+
+    fn processor_levels(&self) -> u32 {
+        os::processor_levels()
+    }
+
+    fn kernel(&self) -> Option<[u32; 3]> {
+        os::kernel_version()
     }
 }
 
@@ -112,37 +181,16 @@ fn text(bytes: &[u8]) -> String {
     String::from_utf8_lossy(bytes).into_owned()
 }
 
-fn of_elf<H: FileHeader<Endian = Endianness>>(content: &[u8]) -> Option<Needs> {
-    let file = ElfFile::<H>::parse(content).ok()?;
-    let endian = file.endian();
-    let loader = file.elf_program_headers().iter().find_map(|header| header.interpreter(endian, content).ok()?);
-    let mut needs = Needs { loader: loader.map(|path| PathBuf::from(text(path))), ..Needs::default() };
-    let table = file.elf_dynamic_table().ok()?;
-    for entry in &table {
-        let Ok(value) = table.string(entry) else { continue };
-        match entry.tag {
-            elf::DT_NEEDED => needs.libraries.push(text(value)),
-            elf::DT_RPATH | elf::DT_RUNPATH => {
-                let folders = text(value);
-                // `$ORIGIN` is the program's own folder, where what it brings lies.
-                needs.folders.extend(folders.split(':').filter(|folder| folder.starts_with('/')).map(PathBuf::from));
-            }
-            _ => {}
-        }
-    }
-    Some(needs)
-}
-
 fn of_pe<H: ImageNtHeaders>(content: &[u8]) -> Option<Needs> {
     let file = PeFile::<H>::parse(content).ok()?;
-    let mut needs = Needs::default();
+    let mut libraries = Vec::new();
     if let Some(table) = file.import_table().ok()? {
         let mut descriptors = table.descriptors().ok()?;
         while let Ok(Some(descriptor)) = descriptors.next() {
-            needs.libraries.push(text(table.name(descriptor.name.get(LE)).ok()?));
+            libraries.push(text(table.name(descriptor.name.get(LE)).ok()?));
         }
     }
-    Some(needs)
+    Some(Needs::Pe(libraries))
 }
 
 #[cfg(test)]
@@ -152,23 +200,22 @@ mod tests {
     #[test]
     fn a_real_program_misses_nothing_and_a_changed_one_what_was_changed() {
         let mut own = fs::read(env::current_exe().unwrap()).unwrap();
-        let environment = Environment::of_process();
-        let nothing = HashSet::new();
-        let needs = Needs::of(&own).unwrap();
+        let machine = ThisMachine::new(&Environment::of_process());
+        let (nothing, origin) = (Brought::new(), env::current_exe().unwrap());
+        let fit = |content: &[u8], brought: &Brought<'_>| {
+            Needs::of(content).unwrap().fit(origin.parent(), brought, &machine).missing
+        };
         // A program for musl or macOS may need no library by name.
-        let Some(library) = needs.libraries.first().cloned() else { return };
-        assert_eq!(needs.missing(&nothing, &environment), Vec::<String>::new());
+        let Some(library) = Needs::of(&own).unwrap().libraries().first().cloned() else { return };
+        assert_eq!(fit(&own, &nothing), Vec::<String>::new());
         let wrong = "x".repeat(library.len());
         let places: Vec<usize> =
             (0..own.len() - library.len()).filter(|at| own[*at..].starts_with(library.as_bytes())).collect();
         for at in places {
             own[at..at + wrong.len()].copy_from_slice(wrong.as_bytes());
         }
-        let needs = Needs::of(&own).unwrap();
-        assert_eq!(needs.missing(&nothing, &environment), [format!("the library {wrong}")]);
-        assert_eq!(needs.missing(&HashSet::from([wrong]), &environment), Vec::<String>::new());
-        let needs = Needs { loader: Some("/no/such/loader".into()), ..Needs::default() };
-        assert_eq!(needs.missing(&nothing, &environment), ["the loader /no/such/loader"]);
+        assert_eq!(fit(&own, &nothing), [format!("the library {wrong}")]);
+        assert_eq!(fit(&own, &Brought::from([(wrong, None)])), Vec::<String>::new());
         assert_eq!(Needs::of(b"#!/bin/sh\n"), None);
     }
 

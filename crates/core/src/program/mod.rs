@@ -1,12 +1,16 @@
 //! What an executable file is: kind, system and processor, read from its first bytes.
 
 mod download_mark;
+mod elf_facts;
 mod length;
 mod libraries;
+mod loading;
 
 pub use download_mark::{DownloadMark, MarkFate};
+pub use elf_facts::ElfFacts;
 pub(crate) use length::expected_length;
-pub use libraries::Needs;
+pub use libraries::{Needs, ThisMachine};
+pub use loading::{Brought, Fit, fit};
 
 use object::endian::Endianness;
 use object::read::macho::{FatArch as _, MachHeader as _};

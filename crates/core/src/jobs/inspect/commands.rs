@@ -1,7 +1,7 @@
 //! The commands that a download would bring, and what becomes of them here.
 
 use std::cell::LazyCell;
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use super::report::InspectedCommand;
@@ -11,7 +11,7 @@ use crate::layout::{self, Layout};
 use crate::machine::Machine;
 use crate::os;
 use crate::path_list::is_spelled_alike;
-use crate::program::Program;
+use crate::program::{Brought, Program, ThisMachine};
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Kind, ListedDisk, LookupContext, Standing};
 use crate::system::System;
@@ -36,8 +36,8 @@ impl<'a> Files<'a> {
 
 /// The commands, each with what new terminals find under its name now, as `answers` say. `of_system` are the folders that
 /// come before those of the user.
-pub(super) fn commands(
-    listing: &Listing,
+pub(super) fn commands<'a>(
+    listing: &'a Listing,
     files: &Files<'_>,
     layout: &Layout,
     machine: &Machine,
@@ -58,12 +58,15 @@ pub(super) fn commands(
     }
     let name = |entry: &Entry| entry.path.file_name().to_lowercase();
     // Only programs that need something ask for it.
-    let brought: LazyCell<HashSet<String>, _> =
-        LazyCell::new(|| listing.entries.iter().filter(|e| e.kind != EntryKind::Folder).map(name).collect());
+    let with_needs = |entry: &'a Entry| (name(entry), entry.needs.as_ref().and_then(|needs| needs.elf()));
+    let brought: LazyCell<Brought<'_>, _> =
+        LazyCell::new(|| listing.entries.iter().filter(|e| e.kind != EntryKind::Folder).map(with_needs).collect());
+    let this_machine = LazyCell::new(|| ThisMachine::new(environment));
     let view = ListedDisk::new(machine.system());
     let one = |command: &layout::Command| {
         let entry = files.at(&layout.wrapper.join(&command.path));
-        let missing = || entry?.needs.as_ref()?.missing(&brought, environment).into_iter().next();
+        let needs = entry.and_then(|entry| entry.needs.as_ref());
+        let fit = needs.map(|needs| needs.fit(None, &brought, &this_machine)).unwrap_or_default();
         let (mut here, mut stays_hidden): (Vec<ReportPath>, bool) = (Vec::new(), false);
         for (caller, context) in &contexts {
             let candidates = resolve::candidates(*caller, &command.name, context, &view);
@@ -87,7 +90,8 @@ pub(super) fn commands(
             arch: command.arch.clone(),
             hindrance: entry
                 .and_then(|entry| hindrance(entry.program.as_ref()?, machine.system()))
-                .or_else(|| missing().map(|what| format!("it needs {what}, which is neither in the file nor here"))),
+                .or_else(|| Some(format!("{}; {}", fit.hindrance()?, fit.remedy()?))),
+            unknown: fit.unknown.into_iter().next(),
             here,
             here_version: None,
             stays_hidden,

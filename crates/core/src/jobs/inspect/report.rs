@@ -57,6 +57,8 @@ pub struct InspectedCommand {
     pub arch: Option<String>,
     /// Why it would not run here; null where it would.
     pub hindrance: Option<String>,
+    /// What nobody can say of that before it is started; null where all is known.
+    pub unknown: Option<String>,
     /// The files of that name in this terminal's PATH, the one that runs first.
     pub here: Vec<ReportPath>,
     /// The version that the first of them states.

@@ -30,6 +30,16 @@ pub enum ReceiveError {
     /// No layout was found.
     #[error(transparent)]
     Layout(#[from] LayoutError),
+    /// Its programs surely can't start here.
+    #[error("{command} can't run here: {why}; nothing was changed")]
+    CannotRun {
+        /// The command.
+        command: String,
+        /// What is missing.
+        why: String,
+        /// What to do.
+        remedy: String,
+    },
     /// Name or version is not known.
     #[error(transparent)]
     NotGuessed(#[from] NotGuessed),
@@ -121,7 +131,7 @@ impl Blamed for ReceiveError {
         match self {
             Self::Archive(e) => e.blame(),
             Self::Trust(e) => e.blame(),
-            Self::Present { .. } => Blame::Input,
+            Self::Present { .. } | Self::CannotRun { .. } => Blame::Input,
             Self::Layout(e) => e.blame(),
             Self::NotGuessed(e) => e.blame(),
             Self::HomeVariable(_) | Self::YardPlace { .. } => Blame::Call,
@@ -151,6 +161,7 @@ impl Blamed for ReceiveError {
             }
             Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
             Self::NotForProgram { given, .. } | Self::NotForInstaller { given, .. } => Some(format!("remove {given}")),
+            Self::CannotRun { remedy, .. } => Some(format!("{remedy}; --foreign takes it anyway")),
             Self::Unclear(_) => {
                 Some("use --kind program to add it to the stock, or --kind installer to run it".to_owned())
             }

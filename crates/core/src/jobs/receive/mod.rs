@@ -1,6 +1,7 @@
 //! `receive`: from a downloaded file to a proven command.
 
 mod error;
+mod fitting;
 mod installer;
 mod observer;
 mod report;

@@ -1,6 +1,7 @@
 //! The job, stage by stage.
 
 use super::error::ReceiveError;
+use super::fitting;
 use super::installer;
 use super::observer::{Observer, Stage};
 use super::report::{Received, ReceivedTool};
@@ -78,7 +79,8 @@ fn archive(
     observer.stage(&Stage::Summed(&summed));
     let laid_out = staged.lay_out(session, request)?;
     observer.stage(&Stage::LaidOut(&laid_out));
-    let placed = laid_out.place(request, &summed)?;
+    let unfit = fitting::judge(session, request, &laid_out)?;
+    let placed = laid_out.place(request, &summed, unfit)?;
     let registered = placed.register(session, request, &summed, lock)?;
     observer.stage(&Stage::Placed(&registered.placed));
     observer.stage(&Stage::Registered(&registered));

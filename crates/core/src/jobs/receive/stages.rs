@@ -145,10 +145,20 @@ pub struct LaidOut {
 }
 
 impl LaidOut {
+    /// Where it was unpacked, unless it was only listed.
+    pub(super) fn staged(&self) -> Option<&Path> {
+        self.root.as_ref().map(tempfile::TempDir::path)
+    }
+
     /// Completes the tool in staging: links are made, execute bits set.
-    pub(super) fn place(self, request: &ReceiveRequest, summed: &Summed) -> Result<Placed, ReceiveError> {
+    pub(super) fn place(
+        self,
+        request: &ReceiveRequest,
+        summed: &Summed,
+        mut findings: Vec<Finding>,
+    ) -> Result<Placed, ReceiveError> {
         let mut left_out = self.listing.left_out.clone();
-        let mut findings: Vec<Finding> = self.pass_mark_on(request, summed).into_iter().collect();
+        findings.extend(self.pass_mark_on(request, summed));
         if let Some(root) = &self.root {
             let finished = Finish::check(&self.listing, &self.layout.wrapper)?.apply(root.path(), request.options)?;
             findings.extend(finished.finding());

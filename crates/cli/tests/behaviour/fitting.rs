@@ -1,0 +1,95 @@
+//! Programs that this machine can't start: told before they are unpacked, and never called good. They are made of a program of
+//! the system by changing a few bytes.
+
+use std::fs;
+
+use wagon_yard_core::program::{ElfFacts, Needs};
+
+use crate::archives::zip;
+use crate::home::Home;
+
+/// A program of the system that needs its C library, and what it says of itself.
+fn whole() -> Option<(Vec<u8>, ElfFacts)> {
+    let content = fs::read("/bin/true").ok()?;
+    match Needs::of(&content)? {
+        Needs::Elf(facts) if facts.loader.is_some() && !facts.needed_versions.is_empty() => Some((content, facts)),
+        _ => None,
+    }
+}
+
+/// The content with a text replaced wherever it stands by itself.
+fn with(content: &[u8], from: &str, to: &str) -> Vec<u8> {
+    assert_eq!(from.len(), to.len());
+    let wanted = format!("{from}\0");
+    let mut new = content.to_vec();
+    for at in 0..content.len() - wanted.len() {
+        if content[at..].starts_with(wanted.as_bytes()) {
+            new[at..at + to.len()].copy_from_slice(to.as_bytes());
+        }
+    }
+    assert_ne!(new, content, "{from} is in it");
+    new
+}
+
+#[test]
+fn what_can_never_start_is_refused_with_what_is_missing() {
+    let Some((content, facts)) = whole() else {
+        eprintln!("skipped: /bin/true needs nothing here");
+        return;
+    };
+    let library = facts.libraries.first().unwrap();
+    let version = &facts.needed_versions.iter().max_by_key(|one| one.version.len()).unwrap().version;
+    let later = format!("{}Z", &version[..version.len() - 1]);
+    let gone = format!("{}Z", &library[..library.len() - 1]);
+    let loader = facts.loader.as_ref().unwrap().to_str().unwrap();
+    let elsewhere = format!("{}Z", &loader[..loader.len() - 1]);
+    let cases = [
+        (with(&content, version, &later), format!("it needs version {later} of"), "a build for an older system"),
+        (with(&content, library, &gone), format!("it needs the library {gone}"), "install the package that brings"),
+        (with(&content, loader, &elsewhere), format!("it needs the loader {elsewhere}"), "a static one"),
+    ];
+    for (program, missing, remedy) in &cases {
+        let home = Home::new();
+        let files = [("tidelog-4.2.1/bin/tidelog", &program[..], 0o755)];
+        let archive = zip(&home.path("tidelog-4.2.1.zip"), &files);
+        let file = archive.to_str().unwrap();
+        home.wyard(&["inspect", file, "--json"]).says(missing);
+        for dry_run in [&["--dry-run"][..], &[]] {
+            home.wyard(&[&["receive", file][..], dry_run].concat()).ends(3).says(missing).says(remedy);
+            assert!(!home.yard().join("stock").exists() && !home.yard().join("cards/tidelog").exists());
+        }
+        let ran = home.wyard(&["receive", file, "--foreign"]).ends(1).says("does-not-start");
+        assert!(!ran.out.contains("started-with-error"), "{}", ran.out);
+        home.wyard(&["check", "tidelog", "--json"]).ends(1).says("library-missing");
+    }
+}
+
+#[test]
+fn a_companion_that_can_not_start_is_told_and_the_tool_is_received() {
+    let Some((content, facts)) = whole() else { return };
+    let library = facts.libraries.first().unwrap();
+    let broken = with(&content, library, &format!("{}Z", &library[..library.len() - 1]));
+    let home = Home::new();
+    let script = crate::archives::script("4.2.1");
+    let files = [
+        ("tidelog-4.2.1/bin/tidelog", script.as_bytes(), 0o755),
+        ("tidelog-4.2.1/bin/tidegraph", &content[..], 0o755),
+        ("tidelog-4.2.1/bin/tideview", &broken[..], 0o755),
+    ];
+    let archive = zip(&home.path("tidelog-4.2.1.zip"), &files);
+    home.wyard(&["receive", archive.to_str().unwrap(), "--no-run"]).says("tideview can't run here");
+}
+
+#[test]
+fn libraries_that_come_with_a_program_count() {
+    let Some((content, facts)) = whole() else { return };
+    let library = facts.libraries.first().unwrap();
+    let own = format!("{}Z", &library[..library.len() - 1]);
+    let home = Home::new();
+    let program = with(&content, library, &own);
+    let named = format!("tidelog-4.2.1/lib/{own}");
+    let files = [("tidelog-4.2.1/bin/tidelog", &program[..], 0o755), (&*named, &b"not looked into"[..], 0o644)];
+    let archive = zip(&home.path("tidelog-4.2.1.zip"), &files);
+    let told = home.wyard(&["inspect", archive.to_str().unwrap(), "--json"]).ends(0).json();
+    assert_eq!(told["commands"][0]["hindrance"], serde_json::Value::Null);
+}

@@ -1,0 +1,93 @@
+//! Whether the programs of an archive can start on this machine, before any of them is put in place.
+
+use std::fs::File;
+use std::path::Path;
+
+use object::ReadCache;
+
+use super::error::ReceiveError;
+use super::request::ReceiveRequest;
+use super::stages::LaidOut;
+use crate::archive::{Entry, EntryKind};
+use crate::environment::Environment;
+use crate::finding::{Code, Finding};
+use crate::program::{Brought, ElfFacts, Fit, ThisMachine};
+use crate::session::{Session, SessionError};
+
+/// So many libraries of an archive are looked into; of the others it counts that they are there.
+const MOST_LIBRARIES: usize = 500;
+
+/// Refuses a tool whose commands surely can't start: the one that is called like the tool, or else all of them. Tells of others
+/// that can't.
+///
+/// # Errors
+/// When so, or the user asked to stop.
+pub(super) fn judge(session: &Session, request: &ReceiveRequest, tool: &LaidOut) -> Result<Vec<Finding>, ReceiveError> {
+    if request.foreign {
+        return Ok(Vec::new());
+    }
+    let unfit = unfit(tool, &session.machine.environment);
+    if unfit.hindered.is_empty() {
+        return Ok(Vec::new());
+    }
+    // What a new terminal sets may help.
+    let asking = session.asking().map_err(ReceiveError::from)?;
+    let unfit = asking.environment().map_or(unfit, |environment| self::unfit(tool, &environment));
+    session.go_on().map_err(|e: SessionError| ReceiveError::from(e))?;
+    let main = unfit.hindered.iter().find(|(name, _)| *name == tool.name.to_string());
+    let all = unfit.hindered.first().filter(|_| unfit.hindered.len() == unfit.judged);
+    if let Some((command, fit)) = main.or(all)
+        && let (Some(why), Some(remedy)) = (fit.hindrance(), fit.remedy())
+    {
+        return Err(ReceiveError::CannotRun { command: command.clone(), why, remedy });
+    }
+    let finding = |(name, fit): &(String, Fit)| {
+        let finding = Finding::new(Code::LibraryMissing, format!("{name} can't run here: {}", fit.hindrance()?));
+        Some(finding.remedy(fit.remedy()?))
+    };
+    Ok(unfit.hindered.iter().filter_map(finding).collect())
+}
+
+/// The commands that surely can't start, and how many were judged.
+struct Unfit {
+    hindered: Vec<(String, Fit)>,
+    judged: usize,
+}
+
+fn unfit(tool: &LaidOut, environment: &Environment) -> Unfit {
+    let ends = tool.listing.link_ends();
+    let root = tool.staged();
+    let files: Vec<&Entry> = tool.listing.entries.iter().filter(|entry| entry.kind != EntryKind::Folder).collect();
+    let end = |entry: &&Entry| ends.get(entry.path.as_path()).copied();
+    let libraries = files.iter().filter(|entry| is_library(&entry.path.file_name())).take(MOST_LIBRARIES);
+    let read: Vec<(String, ElfFacts)> = libraries
+        .filter_map(|entry| Some((entry.path.file_name().to_lowercase(), facts(end(entry).unwrap_or(entry), root)?)))
+        .collect();
+    let mut brought: Brought<'_> = files.iter().map(|entry| (entry.path.file_name().to_lowercase(), None)).collect();
+    brought.extend(read.iter().map(|(name, facts)| (name.clone(), Some(facts))));
+    let machine = ThisMachine::new(environment);
+    let mut unfit = Unfit { hindered: Vec::new(), judged: 0 };
+    for command in &tool.layout.commands {
+        let place = tool.layout.wrapper.join(&command.path);
+        let entry = files.iter().find(|entry| entry.path.as_path() == place);
+        let Some(facts) = entry.and_then(|entry| facts(end(entry).unwrap_or(entry), root)) else { continue };
+        unfit.judged += 1;
+        let fit = crate::program::fit(&facts, None, &brought, &machine);
+        if !fit.missing.is_empty() {
+            unfit.hindered.push((command.name.clone(), fit));
+        }
+    }
+    unfit
+}
+
+fn is_library(name: &str) -> bool {
+    name.ends_with(".so") || name.contains(".so.")
+}
+
+/// What a file says: as it lies in staging, or as it was seen while it was listed.
+fn facts(entry: &Entry, root: Option<&Path>) -> Option<ElfFacts> {
+    match root {
+        Some(root) => ElfFacts::of(&ReadCache::new(File::open(entry.path.under(root)).ok()?)),
+        None => entry.needs.as_ref()?.elf().cloned(),
+    }
+}
