@@ -116,6 +116,8 @@ pub enum Command {
     Path(PathCommand),
     /// Print the lines that bring this terminal to what a new one has
     CatchUp(CatchUpArgs),
+    /// Show what this machine is and has: system, processor, C library, shells, interpreters
+    Machine,
     /// Explain a finding: what it means, how it comes about, how to settle it
     Explain(ExplainArgs),
     /// List the received tools, and what new terminals run of them

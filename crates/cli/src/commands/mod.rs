@@ -8,6 +8,7 @@ mod demo;
 mod explain;
 mod history;
 mod inspect;
+mod machine;
 mod overview;
 mod path;
 mod receive;
@@ -45,6 +46,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Survey(args)) => survey::run(&args, context),
         Some(Command::CatchUp(args)) => catch_up::run(&args, context),
         Some(Command::Path(command)) => path::run(command, context),
+        Some(Command::Machine) => machine::run(context),
         Some(Command::Explain(args)) => explain::run(&args, context),
         Some(Command::Stock { moved: true, dry_run, .. }) => stock::run(StockRequest::TakeOver { dry_run }, context),
         Some(Command::Stock { mend: true, dry_run, .. }) => stock::run(StockRequest::Mend { dry_run }, context),

@@ -43,6 +43,7 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
         "more",
         &[
             ("catch-up SHELL", "bring this terminal to what a new one has"),
+            ("machine", "system, processor, C library, shells, interpreters"),
             ("completions SHELL", "completion script"),
             ("help of a command", "wyard COMMAND --help"),
         ],

@@ -7,6 +7,7 @@ pub mod explain;
 pub mod history;
 pub mod inspect;
 pub mod install;
+pub mod machine;
 pub mod path;
 pub mod receive;
 pub mod register;

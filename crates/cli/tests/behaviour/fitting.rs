@@ -65,6 +65,29 @@ fn what_can_never_start_is_refused_with_what_is_missing() {
 }
 
 #[test]
+fn a_script_without_its_interpreter_is_refused_unless_it_comes_along() {
+    let own = "#!/bin/sh\nshift\necho tidelog 4.2.1\n";
+    for (line, brought, code, says) in [
+        ("#!/no/such/interpreter", false, 3, "it needs the interpreter /no/such/interpreter"),
+        ("#!/usr/bin/env tiderun", false, 3, "install the package that brings tiderun"),
+        ("#!/usr/bin/env tiderun", true, 0, "good"),
+        ("#!/bin/sh", false, 0, "good"),
+    ] {
+        let home = Home::new();
+        let script = format!("{line}\necho tidelog 4.2.1\n");
+        let mut files = vec![("tidelog-4.2.1/bin/tidelog", &*script, 0o755)];
+        files.extend(brought.then_some(("tidelog-4.2.1/bin/tiderun", own, 0o755)));
+        let archive = zip(&home.path("tidelog-4.2.1.zip"), &files);
+        let file = archive.to_str().unwrap();
+        let told = home.wyard(&["inspect", file, "--json"]).ends(0).json();
+        let hindrance =
+            &told["commands"].as_array().unwrap().iter().find(|one| one["name"] == "tidelog").unwrap()["hindrance"];
+        assert_eq!(hindrance.is_null(), code == 0, "{line}: {hindrance}");
+        home.wyard(&["receive", file]).ends(code).says(says);
+    }
+}
+
+#[test]
 fn a_companion_that_can_not_start_is_told_and_the_tool_is_received() {
     let Some((content, facts)) = whole() else { return };
     let library = facts.libraries.first().unwrap();

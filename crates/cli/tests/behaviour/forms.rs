@@ -63,6 +63,7 @@ fn calls(home: &Home) -> Vec<(Vec<String>, i32, &'static str)> {
         (words("retire tidelog@4.1.0"), 0, "retire"),
         (words("retire --empty"), 0, "retire"),
         (words("adopt --search"), 0, "adopt-search"),
+        (words("machine"), 0, "machine"),
         (words("explain shadowed"), 0, "explain"),
         (words("completions bash"), 0, "completions"),
         (words("explain nothing-of-the-kind"), 2, "error"),

@@ -310,7 +310,7 @@ fn what_is_not_good_can_be_taken_back_at_once() {
     let home = Home::new();
     home.write("home/.bashrc", "# mine\n");
     let start = state(&home);
-    let bad = crate::archives::tidelog_that(&home, "4.2.1", "#!/no/such/run\n");
+    let bad = crate::archives::tidelog_that(&home, "4.2.1", "#!/bin/sh\nkill -SEGV $$\n");
     home.wyard(&["receive", &bad, "--or-undo"]).ends(1).says("does-not-start").says("Everything was taken back");
     assert!(state(&home) == start);
     home.wyard(&["receive", &bad]).ends(1).says("To take it all back: wyard undo 3");

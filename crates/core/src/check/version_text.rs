@@ -59,7 +59,8 @@ pub(super) fn find(text: &str, names: &[&str], expected: Option<&str>) -> Option
     // A name may itself end in a number.
     for word in words(text, names).into_iter().filter(|word| !is_own(word.text, names)) {
         let (joined, bare) = own_prefix(word.text, names);
-        let bare = without_prefix(bare);
+        // What stands behind in brackets counts how often it was built.
+        let bare = without_prefix(bare).split('(').next().unwrap_or_default();
         let announced = ANNOUNCING.iter().any(|w| word.before.eq_ignore_ascii_case(w));
         let nearness = if joined || is_own(word.before, names) || (announced && is_own(word.second, names)) {
             Nearness::OwnName
@@ -86,6 +87,18 @@ pub(super) fn find(text: &str, names: &[&str], expected: Option<&str>) -> Option
         };
         if accepted && best.as_ref().is_none_or(|(_, n)| nearness < *n) {
             best = Some((bare.to_owned(), nearness));
+        }
+    }
+    // "tide 5, version 36 (v5.36.0)": the whole of it stands aside.
+    if let Some((number, nearness)) = best.as_ref().filter(|(number, _)| number.bytes().all(|b| b.is_ascii_digit())) {
+        let begin = format!("{number}.");
+        let whole = |word: &Word<'_>| {
+            let bare = without_prefix(word.text);
+            let is_marked = word.in_brackets && word.text.starts_with(['v', 'V']);
+            (is_marked && bare.starts_with(&begin) && looks_like_version(bare)).then(|| bare.to_owned())
+        };
+        if let Some(whole) = words(text, names).iter().find_map(whole) {
+            return Some((whole, *nearness));
         }
     }
     best

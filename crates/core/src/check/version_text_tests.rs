@@ -3,10 +3,13 @@
 use super::*;
 
 /// What is printed, by tidelog of the suite coastkit in version 4.2.1, and what is to be read from it.
-const OUTPUTS: [(&str, &str); 112] = [
+const OUTPUTS: [(&str, &str); 115] = [
     // The name, and the number.
     ("tidelog 4.2.1", "4.2.1"),
     ("tidelog v4.2.1", "4.2.1"),
+    ("TIDE tidelog, version 4.2.1(1)-release (x86_64)", "4.2.1"),
+    ("This is tidelog 4, version 2, subversion 1 (v4.2.1) built for x86_64", "4.2.1"),
+    ("tidelog 4 (since 4.0.1)", "4"),
     ("tidelog V4.2.1", "4.2.1"),
     ("tidelog r4.2.1", "4.2.1"),
     ("tidelog v. 4.2.1", "4.2.1"),

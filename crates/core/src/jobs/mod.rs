@@ -9,6 +9,7 @@ pub mod consent;
 pub mod explain;
 pub mod history;
 pub mod inspect;
+pub mod machine;
 pub mod path;
 pub mod receive;
 pub mod register;

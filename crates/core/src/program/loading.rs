@@ -59,10 +59,9 @@ impl Fit {
     #[must_use]
     pub fn remedy(&self) -> Option<String> {
         let first = self.missing.first()?;
-        Some(match first.strip_prefix("the library ") {
-            Some(library) => {
-                format!("install the package that brings {}", library.split(',').next().unwrap_or(library))
-            }
+        let named = ["the library ", "the interpreter "].iter().find_map(|what| first.strip_prefix(what));
+        Some(match named {
+            Some(named) => format!("install the package that brings {}", named.split(',').next().unwrap_or(named)),
             None => "look for a build for an older system or processor, or a static one".to_owned(),
         })
     }
@@ -237,7 +236,7 @@ fn expanded(folder: &str, origin: Option<&Path>) -> Option<PathBuf> {
 }
 
 /// The newest version of the same family, as `GLIBC_2.36` beside `GLIBC_2.99`.
-fn newest_like<'a>(version: &str, defined: &'a [String]) -> Option<&'a String> {
+pub(super) fn newest_like<'a>(version: &str, defined: &'a [String]) -> Option<&'a String> {
     let (family, _) = version.rsplit_once('_')?;
     let numbers = |text: &str| text.split('.').map(|part| part.parse().unwrap_or(0)).collect::<Vec<u32>>();
     let of_family = defined.iter().filter_map(|one| {

@@ -1,16 +1,20 @@
 //! What an executable file is: kind, system and processor, read from its first bytes.
 
+mod c_library;
 mod download_mark;
 mod elf_facts;
 mod length;
 mod libraries;
 mod loading;
+mod script;
 
+pub use c_library::{CLibrary, c_libraries};
 pub use download_mark::{DownloadMark, MarkFate};
 pub use elf_facts::ElfFacts;
 pub(crate) use length::expected_length;
 pub use libraries::{Needs, ThisMachine};
 pub use loading::{Brought, Fit, fit};
+pub use script::Interpreter;
 
 use object::endian::Endianness;
 use object::read::macho::{FatArch as _, MachHeader as _};

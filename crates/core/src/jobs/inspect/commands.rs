@@ -11,7 +11,7 @@ use crate::layout::{self, Layout};
 use crate::machine::Machine;
 use crate::os;
 use crate::path_list::is_spelled_alike;
-use crate::program::{Brought, Program, ThisMachine};
+use crate::program::{Brought, Interpreter, Program, ThisMachine};
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Kind, ListedDisk, LookupContext, Standing};
 use crate::system::System;
@@ -66,7 +66,21 @@ pub(super) fn commands<'a>(
     let one = |command: &layout::Command| {
         let entry = files.at(&layout.wrapper.join(&command.path));
         let needs = entry.and_then(|entry| entry.needs.as_ref());
-        let fit = needs.map(|needs| needs.fit(None, &brought, &this_machine)).unwrap_or_default();
+        let mut fit = needs.map(|needs| needs.fit(None, &brought, &this_machine)).unwrap_or_default();
+        let line = entry.and_then(|entry| entry.program.as_ref()?.interpreter.as_deref());
+        if let Some(interpreter) = line.and_then(Interpreter::of).filter(|_| machine.system() == System::Unix) {
+            let is_own = |name: &str| layout.commands.iter().any(|command| command.name == name);
+            let finds = |name: &str| {
+                let context = LookupContext::of(environment, &machine.home);
+                let candidates = resolve::candidates(Caller::Exec, name, &context, &view);
+                is_own(name) || resolve::winner(&candidates).is_some()
+            };
+            let is_here = match &interpreter {
+                Interpreter::File(file) => file.exists(),
+                Interpreter::Named(name) => finds(name),
+            };
+            fit.missing.extend((!is_here).then(|| interpreter.words()));
+        }
         let (mut here, mut stays_hidden): (Vec<ReportPath>, bool) = (Vec::new(), false);
         for (caller, context) in &contexts {
             let candidates = resolve::candidates(*caller, &command.name, context, &view);
@@ -89,7 +103,7 @@ pub(super) fn commands<'a>(
             os: command.os.clone(),
             arch: command.arch.clone(),
             hindrance: entry
-                .and_then(|entry| hindrance(entry.program.as_ref()?, machine.system()))
+                .and_then(|entry| hindrance(entry.program.as_ref()?))
                 .or_else(|| Some(format!("{}; {}", fit.hindrance()?, fit.remedy()?))),
             unknown: fit.unknown.into_iter().next(),
             here,
@@ -106,7 +120,7 @@ fn is_of_system(folder: &Path, system: &[PathBuf]) -> bool {
 }
 
 /// Why a program does not run here.
-fn hindrance(program: &Program, system: System) -> Option<String> {
+fn hindrance(program: &Program) -> Option<String> {
     if !program.is_native(os::SYSTEM, os::processor()) {
         let words = match (program.os, program.arch) {
             (Some(os), Some(arch)) => format!("it is for {os} on {arch}"),
@@ -115,9 +129,7 @@ fn hindrance(program: &Program, system: System) -> Option<String> {
         };
         return Some(words);
     }
-    let interpreter = program.interpreter.as_ref()?.split_whitespace().next()?;
-    (system == System::Unix && !Path::new(interpreter).exists())
-        .then(|| format!("its interpreter {interpreter} is not here"))
+    None
 }
 
 #[cfg(test)]

@@ -11,8 +11,10 @@ use super::stages::LaidOut;
 use crate::archive::{Entry, EntryKind};
 use crate::environment::Environment;
 use crate::finding::{Code, Finding};
-use crate::program::{Brought, ElfFacts, Fit, ThisMachine};
+use crate::program::{self, Brought, ElfFacts, Fit, Interpreter, ThisMachine};
+use crate::resolve::{self, Caller, Disk, LookupContext};
 use crate::session::{Session, SessionError};
+use crate::system::System;
 
 /// So many libraries of an archive are looked into; of the others it counts that they are there.
 const MOST_LIBRARIES: usize = 500;
@@ -69,15 +71,37 @@ fn unfit(tool: &LaidOut, environment: &Environment) -> Unfit {
     let mut unfit = Unfit { hindered: Vec::new(), judged: 0 };
     for command in &tool.layout.commands {
         let place = tool.layout.wrapper.join(&command.path);
-        let entry = files.iter().find(|entry| entry.path.as_path() == place);
-        let Some(facts) = entry.and_then(|entry| facts(end(entry).unwrap_or(entry), root)) else { continue };
+        let Some(entry) = files.iter().find(|entry| entry.path.as_path() == place) else { continue };
+        let entry = end(entry).unwrap_or(entry);
+        let line = entry.program.as_ref().and_then(|program| program.interpreter.as_deref());
+        let fit = match (line, facts(entry, root)) {
+            (Some(line), _) => of_script(line, tool, environment),
+            (None, Some(facts)) => program::fit(&facts, None, &brought, &machine),
+            (None, None) => continue,
+        };
         unfit.judged += 1;
-        let fit = crate::program::fit(&facts, None, &brought, &machine);
         if !fit.missing.is_empty() {
             unfit.hindered.push((command.name.clone(), fit));
         }
     }
     unfit
+}
+
+/// Whether what runs a script is here, or comes with the tool.
+fn of_script(line: &str, tool: &LaidOut, environment: &Environment) -> Fit {
+    let Some(interpreter) = Interpreter::of(line).filter(|_| environment.system() == System::Unix) else {
+        return Fit::default();
+    };
+    let is_here = match &interpreter {
+        Interpreter::File(file) => file.exists(),
+        Interpreter::Named(name) => {
+            let context = LookupContext::of(environment, Path::new("/"));
+            let found = resolve::candidates(Caller::Exec, name, &context, &Disk);
+            resolve::winner(&found).is_some() || tool.layout.commands.iter().any(|command| command.name == *name)
+        }
+    };
+    let missing = if is_here { Vec::new() } else { vec![interpreter.words()] };
+    Fit { missing, unknown: Vec::new() }
 }
 
 fn is_library(name: &str) -> bool {

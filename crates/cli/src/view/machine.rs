@@ -1,0 +1,46 @@
+//! What a machine is and has.
+
+use std::io::{self, Write};
+
+use wagon_yard_core::jobs::machine::{FoundProgram, MachineFacts};
+use wagon_yard_core::report::Report;
+
+use super::{Page, escape};
+
+/// Writes it line by line, then the programs as a table.
+pub fn write(report: &Report<MachineFacts>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let level = report.processor_level.map(|level| format!(", level x86-64-v{level}")).unwrap_or_default();
+    let kernel = report.kernel.as_ref().map(|kernel| format!(", kernel {kernel}")).unwrap_or_default();
+    let name = report.system_name.as_deref().unwrap_or(report.system);
+    let libraries: Vec<String> = report
+        .c_libraries
+        .iter()
+        .map(|library| {
+            let version = library.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+            let bits = if library.is_64_bit { 64 } else { 32 };
+            format!("{}{version} ({bits} bit, {})", library.kind, library.loader)
+        })
+        .collect();
+    for (label, text) in [
+        ("system", format!("{name}{kernel}")),
+        ("processor", format!("{}{level}", report.processor)),
+        ("C library", libraries.join(", ")),
+        ("emulates", report.emulates.join(", ")),
+    ] {
+        if !text.is_empty() {
+            page.labelled(out, label, LABELS, &escape(&text))?;
+        }
+    }
+    writeln!(out)?;
+    let row = |kind: &str, program: &FoundProgram| {
+        let version = program.version.as_deref().unwrap_or("not stated");
+        vec![kind.to_owned(), escape(&program.name), escape(version), escape(&page.short(&program.file.text()))]
+    };
+    let shells = report.shells.iter().map(|program| row("shell", program));
+    let interpreters = report.interpreters.iter().map(|program| row("interpreter", program));
+    page.table(out, &["kind", "name", "version", "file"], shells.chain(interpreters).collect())?;
+    page.all_findings(out, report)
+}
+
+/// The columns that the labels take.
+const LABELS: usize = 11;
