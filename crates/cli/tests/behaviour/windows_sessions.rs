@@ -113,3 +113,16 @@ fn a_mark_is_passed_on_unless_the_download_is_known() {
         assert_eq!((marked("gauge.cmd"), marked("README")), (passed_on, false));
     }
 }
+
+#[test]
+fn no_move_is_advised_across_the_two_values_of_path() {
+    let home = Home::new();
+    let archive = tidelog(&home, "4.2.1");
+    let older = home.write("older/tidelog.cmd", "@echo tidelog 3.9\r\n");
+    let folder = older.parent().unwrap().display().to_string();
+    reg_add(&home, Scope::System, "Path", "REG_SZ", &folder);
+    let told = home.wyard(&["receive", &archive]).ends(1).says("the system's PATH comes before yours");
+    assert!(told.out.contains("path drop") && !told.out.contains("path move"), "{}", told.out);
+    let traced = home.wyard(&["trace", "tidelog"]).ends(0).says("the system's PATH comes before yours");
+    assert!(!traced.out.contains("path move"), "{}", traced.out);
+}

@@ -244,6 +244,7 @@ impl Subject {
             Some((Verdict::NotProven, finding))
         });
         let bad = bad.or_else(|| Some((Verdict::NotProven, self.disagreement(answer, said, disk)?)));
+        let bad = bad.or_else(|| forbidden_script(name, result.winner.as_deref()?, said.script_policy.as_deref()?));
         let bad = bad.map(|(verdict, finding)| {
             // What the shell itself answers has nothing to do with PATH.
             let by_path = matches!(meaning.kind, Kind::File | Kind::None);
@@ -291,6 +292,20 @@ impl Subject {
     }
 }
 
+/// Where a name is a script of PowerShell, whether its execution policy lets that run ("about_Execution_Policies").
+fn forbidden_script(name: &str, winner: &Path, policy: &str) -> Option<(Verdict, Finding)> {
+    let is_script = winner.extension().is_some_and(|end| end.eq_ignore_ascii_case("ps1"));
+    let (verdict, what) = match policy {
+        "Restricted" => (Verdict::DoesNotStart, "runs no scripts"),
+        "AllSigned" => (Verdict::NotProven, "runs only scripts that somebody signed"),
+        _ => return None,
+    };
+    let seen =
+        format!("{name} is a script, {}, and PowerShell {what} here (execution policy {policy})", winner.display());
+    let remedy = "run in PowerShell: Set-ExecutionPolicy -Scope CurrentUser RemoteSigned";
+    is_script.then(|| (verdict, Finding::new(Code::BlockedByPolicy, seen).remedy(remedy)))
+}
+
 /// What to do where fish reads no startup file: without a UTF-8 locale it finds none below a folder whose name is not ASCII.
 fn unread_home(answer: &Answer) -> Option<String> {
     let home = answer.base.get("HOME")?.to_string_lossy().into_owned();
@@ -314,5 +329,24 @@ fn no_answer(why: &NoAnswer, answer: &Answer) -> String {
         NoAnswer::NotStarted(error) => format!("the shell could not be started: {error}"),
         NoAnswer::NotAsked(_) => "it was not asked".to_owned(),
         NoAnswer::Interrupted => "interrupted".to_owned(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_execution_policy_decides_whether_a_script_runs() {
+        for (file, policy, expected) in [
+            ("t.ps1", "Restricted", Some(Verdict::DoesNotStart)),
+            ("T.PS1", "AllSigned", Some(Verdict::NotProven)),
+            ("t.ps1", "RemoteSigned", None),
+            ("t.exe", "Restricted", None),
+            ("t.cmd", "AllSigned", None),
+        ] {
+            let judged = forbidden_script("t", Path::new(file), policy).map(|(verdict, _)| verdict);
+            assert_eq!(judged, expected, "{file} {policy}");
+        }
     }
 }

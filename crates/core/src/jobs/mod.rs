@@ -10,6 +10,7 @@ pub mod explain;
 pub mod history;
 pub mod inspect;
 pub mod machine;
+mod marking;
 pub mod path;
 pub mod receive;
 pub mod register;

@@ -9,6 +9,7 @@ use crate::archive::{self, ArchiveError, Compression, Container, Finish, Format,
 use crate::checksum::{Published, Summed, Trust, TrustError};
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
 use crate::finding::Finding;
+use crate::jobs::marking::pass_mark_on;
 use crate::jobs::summing::while_summing;
 use crate::layout;
 use crate::os;
@@ -191,6 +192,7 @@ pub fn run(
         let finished = finish.apply(&staging.tree, request.options)?;
         findings.extend(finished.finding());
         left_out.extend(finished.left_out);
+        findings.extend(pass_mark_on(&request.file, false, &summed, &listing, Some(&staging.tree)));
         let parent = into.parent().unwrap_or(Path::new("."));
         os::make_folders(parent).at("make the folder", parent)?;
         let tree = Path::new(TREE).join(&wrapper);

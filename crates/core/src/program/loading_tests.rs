@@ -13,9 +13,11 @@ struct Made {
 
 impl LoaderView for Made {
     fn look(&self, path: &Path) -> SeenFile {
-        match self.files.get(path.to_str().unwrap()) {
+        // The rules are those of Linux, wherever they are tested.
+        let path = path.to_str().unwrap().replace('\\', "/");
+        match self.files.get(&*path) {
             Some(facts) => SeenFile::Elf(Rc::new(facts.clone())),
-            None if path.starts_with("/locked") => SeenFile::Unknown,
+            None if path.starts_with("/locked/") => SeenFile::Unknown,
             None => SeenFile::Missing,
         }
     }

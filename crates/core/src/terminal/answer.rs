@@ -32,6 +32,8 @@ pub struct Said {
     pub environment: Environment,
     /// PATH until the shell did what it does before a prompt, where that changed it.
     pub before_prompt: Option<OsString>,
+    /// The execution policy of a PowerShell, which decides whether it runs scripts ("about_Execution_Policies").
+    pub script_policy: Option<String>,
 }
 
 impl Said {

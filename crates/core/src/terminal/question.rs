@@ -185,7 +185,7 @@ fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_
     let rest: Vec<&[u8]> = fields.collect();
     let end = rest.iter().position(|field| *field == marker.as_bytes())?;
     let environment = environment(rest[..end].iter().copied());
-    Some(Said { context, meanings, variables, environment, before_prompt: None })
+    Some(Said { context, meanings, variables, environment, before_prompt: None, script_policy: None })
 }
 
 /// The kind, from each shell's own word: bash `type -t`, zsh `whence -w` ("NAME: KIND"), fish `type -t`, and for the

@@ -26,6 +26,9 @@ const NAMES: &str = "names.cmd";
 const SAID: &str = "said";
 const MACROS: &str = "macros";
 
+/// Under this name PowerShell tells whether it runs scripts.
+const POLICY: &str = "WYARD_POLICY";
+
 /// The variable that leads to what lists the macros of a console.
 const MACRO_LISTER: &str = "WYARD_MACROS";
 
@@ -125,6 +128,7 @@ fn start(
             "try {{ $null = prompt }} catch {{ }}; \
              $say = {{ param($text) if ($text -match '[^ -~]') {{ '#' + -join ($text.ToCharArray() | \
              ForEach-Object {{ '{{0:x4}}' -f [int]$_ }}) }} else {{ '=' + $text }} }}; '{marker}'; \
+             & $say ('{POLICY}=' + [string](Get-ExecutionPolicy)); \
              Get-ChildItem env: | ForEach-Object {{ & $say ($_.Name + '=' + $_.Value) }}; '{marker}'; \
              for ($i = 0; $i -lt {}; $i++) {{ $c = Get-Command -Name (Get-Item \"env:WYARD_NAME_$i\").Value \
              -ErrorAction SilentlyContinue | Select-Object -First 1; & $say ([string]$c.CommandType + '|' + $c.Path) }}; \
@@ -174,7 +178,7 @@ fn said(environment: Environment, meanings: BTreeMap<String, Meaning>, question:
     let variable = |name: &String| Some((name.clone(), environment.get(name)?.to_owned()));
     let variables = question.variables.iter().filter_map(variable).collect();
     let context = LookupContext::of(&environment, home);
-    Said { context, meanings, variables, environment, before_prompt: None }
+    Said { context, meanings, variables, environment, before_prompt: None, script_policy: None }
 }
 
 fn from_cmd(lines: &Lines, files: &[(usize, String)], macros: &[String], question: Question<'_>, home: &Path) -> Said {
@@ -195,7 +199,8 @@ fn from_cmd(lines: &Lines, files: &[(usize, String)], macros: &[String], questio
 fn from_powershell(lines: &Lines, question: Question<'_>, home: &Path) -> Said {
     let meanings = question.commands.iter().zip(&lines.answers);
     let meanings = meanings.map(|(name, answer)| (name.clone(), meaning_in_powershell(answer))).collect();
-    said(lines.environment(), meanings, question, home)
+    let policy = lines.environment().get(POLICY).map(|policy| policy.to_string_lossy().into_owned());
+    Said { script_policy: policy, ..said(lines.environment(), meanings, question, home) }
 }
 
 /// The names of a console's macros, each listed as `NAME=TEXT` (doskey, "/macros").
@@ -276,6 +281,9 @@ mod tests {
         let owned = |texts: &[&str]| texts.iter().map(ToString::to_string).collect::<Vec<_>>();
         assert_eq!(lines, Lines { variables: owned(&["a=1", "cä=ü"]), answers: owned(&["Alias|"]) });
         assert_eq!(Lines::of("M\nM\n", "M"), None);
+        let told = Lines { variables: owned(&["WYARD_POLICY=Restricted", "A=1"]), answers: owned(&["|"]) };
+        let said = from_powershell(&told, Question { commands: &owned(&["t"]), variables: &[] }, Path::new("C:\\h"));
+        assert_eq!(said.script_policy.as_deref(), Some("Restricted"));
         let (name, macros) = (owned(&["Tide"]), macro_names("ls=dir $*\r\ntide=echo a=b\r\n"));
         let question = Question { commands: &name, variables: &[] };
         let said = from_cmd(&Lines { variables: vec![], answers: vec![] }, &[], &macros, question, Path::new("C:\\h"));

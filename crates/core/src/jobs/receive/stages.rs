@@ -5,20 +5,20 @@ use std::path::{Path, PathBuf};
 
 use super::error::ReceiveError;
 use super::request::ReceiveRequest;
-use crate::archive::{self, EntryKind, Finish, Format, LeftOut, Listing, Source};
+use crate::archive::{self, Finish, Format, LeftOut, Listing, Source};
 use crate::change::{Change, Changeset};
 use crate::check::{CheckError, ToolCheck, check};
 use crate::checksum::{Published, Summed};
 use crate::clock;
 use crate::error::FileContext as _;
 use crate::finding::Finding;
+use crate::jobs::marking::pass_mark_on;
 use crate::jobs::retire::remove_old;
 use crate::jobs::summing::while_summing;
 use crate::jobs::tool_names::{NotGuessed, file_name, guess_names, tool_names};
 use crate::layout::{self, Layout, Target};
 use crate::naming::{self, Guess, ToolName, Version};
 use crate::os;
-use crate::program::{DownloadMark, MarkFate};
 use crate::progress::{Processor, Progress};
 use crate::registration::registration;
 use crate::report::Verdict;
@@ -158,32 +158,13 @@ impl LaidOut {
         mut findings: Vec<Finding>,
     ) -> Result<Placed, ReceiveError> {
         let mut left_out = self.listing.left_out.clone();
-        findings.extend(self.pass_mark_on(request, summed));
+        findings.extend(pass_mark_on(&request.file, request.trusted, summed, &self.listing, self.staged()));
         if let Some(root) = &self.root {
             let finished = Finish::check(&self.listing, &self.layout.wrapper)?.apply(root.path(), request.options)?;
             findings.extend(finished.finding());
             left_out.extend(finished.left_out);
         }
         Ok(Placed { tool: self, left_out, findings, dry_run: request.dry_run })
-    }
-}
-
-impl LaidOut {
-    /// Marks the programs as the download is marked, unless it is known to be what it should be.
-    fn pass_mark_on(&self, request: &ReceiveRequest, summed: &Summed) -> Option<Finding> {
-        let mark = DownloadMark::of(&request.file)?;
-        if request.trusted {
-            return Some(mark.finding(MarkFate::Trusted));
-        }
-        if !summed.published.is_empty() {
-            return Some(mark.finding(MarkFate::Published));
-        }
-        let files = self.listing.entries.iter().filter(|entry| entry.kind == EntryKind::File);
-        let programs: Vec<_> = files.filter(|entry| DownloadMark::counts_for(entry.path.as_path())).collect();
-        for (program, root) in programs.iter().zip(self.root.iter().cycle()) {
-            mark.put_on(&program.path.under(root.path()));
-        }
-        Some(mark.finding(MarkFate::PassedOn(programs.len())))
     }
 }
 
