@@ -27,7 +27,7 @@ pub fn promotion(name: &str, wanted: &Path, context: &LookupContext) -> Option<S
     let mut after = folders.clone();
     if first < context.of_system && ours >= context.of_system {
         after.remove(first);
-        return Some(across_scopes(wanted, before, &also_changes(name, context.system, &folders, &after), context));
+        return Some(across_scopes(before, &also_changes(name, context.system, &folders, &after), context));
     }
     let moved = after.remove(ours);
     after.insert(first, moved);
@@ -36,10 +36,10 @@ pub fn promotion(name: &str, wanted: &Path, context: &LookupContext) -> Option<S
 }
 
 /// What helps where the system's PATH holds the winner, and the user's the wanted one: no move brings it in front.
-fn across_scopes(wanted: &Path, before: &Path, more: &str, context: &LookupContext) -> String {
+fn across_scopes(before: &Path, more: &str, context: &LookupContext) -> String {
     let of_windows = context.system_root.as_ref().is_some_and(|root| lies_in(before, root, context.system));
     if of_windows {
-        return format!("the system's PATH comes before yours; to run this one, type {}", wanted.display());
+        return "the system's PATH comes before yours; call this one by its full path".to_owned();
     }
     let drop = suggested(context.system, "path drop {}", &[before]);
     format!("the system's PATH comes before yours; as an administrator, run {drop}{more}")
@@ -83,7 +83,7 @@ mod tests {
         let told = promotion("t", &folder("d").join("t"), &system).unwrap();
         assert!(told.contains("as an administrator") && told.contains("path drop") && told.contains("/a'"), "{told}");
         let told = promotion("t", &folder("c").join("t"), &LookupContext { system_root: Some(folder("a")), ..system });
-        assert!(told.unwrap().ends_with("/c/t"), "the folder of the system itself stays");
+        assert!(told.unwrap().ends_with("full path"), "the folder of the system itself stays");
         assert_eq!(promotion("t", &folder("a").join("t"), &context), None, "it wins already");
         assert_eq!(promotion("t", &folder("b").join("t"), &context), None, "it is not there");
     }

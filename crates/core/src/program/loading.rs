@@ -91,7 +91,7 @@ pub fn fit(program: &ElfFacts, origin: Option<&Path>, brought: &Brought<'_>, vie
                 return fit;
             }
             SeenFile::Elf(facts) if !facts.fits(program) => {
-                fit.missing.push(format!("the loader {}, and what is there is for another machine", loader.display()));
+                fit.missing.push(format!("the loader {} (the file there is for another machine)", loader.display()));
                 return fit;
             }
             SeenFile::Elf(_) | SeenFile::Unknown => {}
@@ -201,7 +201,7 @@ impl Loading<'_> {
                 continue;
             }
             let newest = newest_like(&needed.version, defined);
-            let here = newest.map(|newest| format!(" (here it has {newest})")).unwrap_or_default();
+            let here = newest.map(|newest| format!(" (newest here: {newest})")).unwrap_or_default();
             self.fit.missing.push(format!("version {} of {}{here}{}", needed.version, needed.library, asked(by)));
         }
     }

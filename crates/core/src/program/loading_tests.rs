@@ -106,12 +106,12 @@ fn what_is_surely_missing_is_named_with_who_asks_for_it() {
         (program(&["libreef.so.1"]), &["the library libreef.so.1"]),
         (
             with_needs(program(&["libc.so.6"]), &[c, ("libc.so.6", "GLIBC_2.9")]),
-            &["version GLIBC_2.99 of libc.so.6 (here it has GLIBC_2.33)"],
+            &["version GLIBC_2.99 of libc.so.6 (newest here: GLIBC_2.33)"],
         ),
         // Without versions a loader only warns.
         (with_needs(program(&["libbare.so.1"]), &[("libbare.so.1", "BARE_2")]), &[]),
         (musl, &["the loader /lib/ld-musl-x86_64.so.1 of the C library musl"]),
-        (wrong_loader, &["the loader /lib/ld-linux-narrow.so.2, and what is there is for another machine"]),
+        (wrong_loader, &["the loader /lib/ld-linux-narrow.so.2 (the file there is for another machine)"]),
         (ElfFacts { processor_levels: 0b1001, ..program(&["libc.so.6"]) }, &["a processor of level x86-64-v4"]),
         (ElfFacts { processor_levels: 0b10, ..program(&["libc.so.6"]) }, &[]),
     ];
@@ -130,7 +130,7 @@ fn what_comes_with_a_program_counts_with_what_it_needs_itself() {
         missing(&program, None, &brought),
         [
             "the library libgone.so.1, for libown.so.1",
-            "version GLIBC_2.99 of libc.so.6 (here it has GLIBC_2.33), for libown.so.1"
+            "version GLIBC_2.99 of libc.so.6 (newest here: GLIBC_2.33), for libown.so.1"
         ]
     );
 }

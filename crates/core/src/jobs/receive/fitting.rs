@@ -1,5 +1,6 @@
 //! Whether the programs of an archive can start on this machine, before any of them is put in place.
 
+use std::collections::HashMap;
 use std::fs::File;
 use std::path::Path;
 
@@ -67,12 +68,13 @@ fn unfit(tool: &LaidOut, environment: &Environment) -> Unfit {
         .collect();
     let mut brought: Brought<'_> = files.iter().map(|entry| (entry.path.file_name().to_lowercase(), None)).collect();
     brought.extend(read.iter().map(|(name, facts)| (name.clone(), Some(facts))));
+    let by_place: HashMap<&Path, &Entry> = files.iter().map(|entry| (entry.path.as_path(), *entry)).collect();
     let machine = ThisMachine::new(environment);
     let mut unfit = Unfit { hindered: Vec::new(), judged: 0 };
     for command in &tool.layout.commands {
         let place = tool.layout.wrapper.join(&command.path);
-        let Some(entry) = files.iter().find(|entry| entry.path.as_path() == place) else { continue };
-        let entry = end(entry).unwrap_or(entry);
+        let Some(entry) = by_place.get(&*place).copied() else { continue };
+        let entry = end(&entry).unwrap_or(entry);
         let line = entry.program.as_ref().and_then(|program| program.interpreter.as_deref());
         let fit = match (line, facts(entry, root)) {
             (Some(line), _) => of_script(line, tool, environment),
