@@ -170,7 +170,9 @@ fn a_program_with_windows_is_not_started() {
 fn a_missing_library_is_told_in_words() {
     let Some(program) = test_program("needs.exe") else { return };
     let home = Home::new();
-    home.wyard(&["receive", &packed(&home, &program, "needs")])
+    let archive = packed(&home, &program, "needs");
+    home.wyard(&["receive", &archive]).ends(3).says("it needs the library shore.dll").says("install the package");
+    home.wyard(&["receive", &archive, "--foreign"])
         .ends(1)
         .says("does-not-start")
         .says("a library it needs was not found");

@@ -203,12 +203,7 @@ impl<'a> Startable<'a> {
         let Some(needs) = self.needs() else { return Fit::default() };
         let real = self.file.canonicalize();
         let origin = real.as_deref().unwrap_or(self.file).parent();
-        let mut beside = Brought::new();
-        if here() == System::Windows {
-            let entries = origin.and_then(|folder| fs::read_dir(folder).ok()).into_iter().flatten().flatten();
-            beside.extend(entries.map(|entry| (entry.file_name().to_string_lossy().to_lowercase(), None)));
-        }
-        needs.fit(origin, &beside, &ThisMachine::new(environment))
+        needs.fit(origin, &Brought::new(), &ThisMachine::new(environment))
     }
 }
 

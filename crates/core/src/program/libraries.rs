@@ -8,14 +8,15 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
-use object::endian::LittleEndian as LE;
-use object::read::pe::{ImageNtHeaders, PeFile};
-use object::{FileKind, ReadCache, pe};
+use object::{FileKind, ReadCache, ReadRef};
 
 use super::elf_facts::ElfFacts;
 use super::loading::{self, Brought, Fit, LoaderView, SeenFile};
+use super::pe_facts::PeFacts;
+use super::pe_loading::{self, DllView};
 use crate::environment::Environment;
 use crate::os;
+use crate::registry::{Hive, RegistryPlace};
 use crate::system::System;
 
 /// What a compiled program needs from elsewhere.
@@ -23,30 +24,37 @@ use crate::system::System;
 pub enum Needs {
     /// Of ELF.
     Elf(ElfFacts),
-    /// The libraries that a program for Windows imports.
-    Pe(Vec<String>),
+    /// Of Windows.
+    Pe(PeFacts),
 }
 
 impl Needs {
     /// Reads them from the whole content of a program; `None` where it is of a kind that does not tell here.
-    ///
-    /// Sources: System V ABI, "Dynamic Linking"; Microsoft PE format, "Import Directory Table".
     #[must_use]
     pub fn of(content: &[u8]) -> Option<Self> {
-        match FileKind::parse(content).ok()? {
-            FileKind::Elf32 | FileKind::Elf64 => ElfFacts::of(content).map(Self::Elf),
-            FileKind::Pe32 => of_pe::<pe::ImageNtHeaders32>(content),
-            FileKind::Pe64 => of_pe::<pe::ImageNtHeaders64>(content),
+        Self::read(content)
+    }
+
+    /// Reads them from a file, and no more of that than they take.
+    #[must_use]
+    pub fn at(file: &Path) -> Option<Self> {
+        Self::read(&ReadCache::new(File::open(file).ok()?))
+    }
+
+    fn read<'data, R: ReadRef<'data>>(data: R) -> Option<Self> {
+        match FileKind::parse(data).ok()? {
+            FileKind::Elf32 | FileKind::Elf64 => ElfFacts::of(data).map(Self::Elf),
+            FileKind::Pe32 | FileKind::Pe64 => PeFacts::of(data).map(Self::Pe),
             _ => None,
         }
     }
 
     /// The libraries it names.
     #[must_use]
-    pub fn libraries(&self) -> &[String] {
+    pub fn libraries(&self) -> Vec<&str> {
         match self {
-            Self::Elf(facts) => &facts.libraries,
-            Self::Pe(libraries) => libraries,
+            Self::Elf(facts) => facts.libraries.iter().map(String::as_str).collect(),
+            Self::Pe(facts) => facts.imports.iter().map(|import| &*import.library).collect(),
         }
     }
 
@@ -60,17 +68,12 @@ impl Needs {
     }
 
     /// Compares it with this machine. `brought` are the files that come with it, `origin` the folder it lies in, where it is
-    /// in place. Of what is for Windows a library counts as here wherever it might be found.
+    /// in place.
     #[must_use]
     pub fn fit(&self, origin: Option<&Path>, brought: &Brought<'_>, machine: &ThisMachine) -> Fit {
         match self {
             Self::Elf(facts) => loading::fit(facts, origin, brought, machine),
-            Self::Pe(libraries) => {
-                let is_brought = |name: &str| brought.contains_key(&name.to_lowercase());
-                let is_here = |name: &str| machine.folders.iter().any(|folder| folder.join(name).exists());
-                let missing = libraries.iter().filter(|name| !is_brought(name) && !is_api_set(name) && !is_here(name));
-                Fit { missing: missing.map(|name| format!("the library {name}")).collect(), unknown: Vec::new() }
-            }
+            Self::Pe(facts) => pe_loading::fit_pe(facts, origin, brought, machine),
         }
     }
 }
@@ -80,7 +83,9 @@ impl Needs {
 pub struct ThisMachine {
     folders: Vec<PathBuf>,
     library_path: Vec<PathBuf>,
+    windows: Option<[u16; 2]>,
     seen: RefCell<HashMap<PathBuf, SeenFile>>,
+    seen_dlls: RefCell<HashMap<PathBuf, Option<Option<Rc<PeFacts>>>>>,
 }
 
 impl ThisMachine {
@@ -109,7 +114,8 @@ impl ThisMachine {
                 folders.extend(inside.filter(|path| path.to_string_lossy().contains("-linux-")));
             }
         }
-        Self { folders, library_path, seen: RefCell::default() }
+        let windows = windows_version(environment.system());
+        Self { folders, library_path, windows, seen: RefCell::default(), seen_dlls: RefCell::default() }
     }
 }
 
@@ -148,6 +154,41 @@ impl LoaderView for ThisMachine {
     }
 }
 
+impl DllView for ThisMachine {
+    fn look_at_dll(&self, path: &Path) -> Option<Option<Rc<PeFacts>>> {
+        if let Some(seen) = self.seen_dlls.borrow().get(path) {
+            return seen.clone();
+        }
+        let seen = match File::open(path) {
+            Ok(file) => Some(PeFacts::of(&ReadCache::new(file)).map(Rc::new)),
+            Err(e) if e.kind() == io::ErrorKind::NotFound => None,
+            Err(_) => Some(None),
+        };
+        self.seen_dlls.borrow_mut().insert(path.to_owned(), seen.clone());
+        seen
+    }
+
+    fn dll_folders(&self) -> &[PathBuf] {
+        &self.folders
+    }
+
+    fn windows(&self) -> Option<[u16; 2]> {
+        self.windows
+    }
+}
+
+/// The version of Windows, as the system keeps it for programs that ask; from Windows 10 on, which is what this program runs on.
+fn windows_version(system: System) -> Option<[u16; 2]> {
+    let key = r"SOFTWARE\Microsoft\Windows NT\CurrentVersion".to_owned();
+    let place = RegistryPlace { hive: Hive::LocalMachine, key };
+    let values = (system == System::Windows).then(|| place.read().ok()).flatten()?;
+    let number = |name: &str| {
+        let bytes: [u8; 4] = values.raw(name)?.bytes.get(..4)?.try_into().ok()?;
+        u16::try_from(u32::from_le_bytes(bytes)).ok()
+    };
+    Some([number("CurrentMajorVersionNumber")?, number("CurrentMinorVersionNumber")?])
+}
+
 /// The folders that ld.so.conf(5) lists, those of the files it includes among them.
 fn configured(file: &Path, depth: u8) -> Vec<PathBuf> {
     const DEEPEST: u8 = 4;
@@ -171,28 +212,6 @@ fn configured(file: &Path, depth: u8) -> Vec<PathBuf> {
     folders
 }
 
-/// Names that the loader of Windows maps to libraries itself (Microsoft, "Windows API sets").
-fn is_api_set(name: &str) -> bool {
-    let lower = name.to_ascii_lowercase();
-    lower.starts_with("api-ms-win-") || lower.starts_with("ext-ms-")
-}
-
-fn text(bytes: &[u8]) -> String {
-    String::from_utf8_lossy(bytes).into_owned()
-}
-
-fn of_pe<H: ImageNtHeaders>(content: &[u8]) -> Option<Needs> {
-    let file = PeFile::<H>::parse(content).ok()?;
-    let mut libraries = Vec::new();
-    if let Some(table) = file.import_table().ok()? {
-        let mut descriptors = table.descriptors().ok()?;
-        while let Ok(Some(descriptor)) = descriptors.next() {
-            libraries.push(text(table.name(descriptor.name.get(LE)).ok()?));
-        }
-    }
-    Some(Needs::Pe(libraries))
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -206,7 +225,7 @@ mod tests {
             Needs::of(content).unwrap().fit(origin.parent(), brought, &machine).missing
         };
         // A program for musl or macOS may need no library by name.
-        let Some(library) = Needs::of(&own).unwrap().libraries().first().cloned() else { return };
+        let Some(library) = Needs::of(&own).unwrap().libraries().first().map(ToString::to_string) else { return };
         assert_eq!(fit(&own, &nothing), Vec::<String>::new());
         let wrong = "x".repeat(library.len());
         let places: Vec<usize> =

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
 use super::elf_facts::ElfFacts;
+use super::runtime_packages::runtime_package;
 
 /// What is at a path.
 #[derive(Debug, Clone)]
@@ -61,7 +62,10 @@ impl Fit {
         let first = self.missing.first()?;
         let named = ["the library ", "the interpreter "].iter().find_map(|what| first.strip_prefix(what));
         Some(match named {
-            Some(named) => format!("install the package that brings {}", named.split(',').next().unwrap_or(named)),
+            Some(named) => match runtime_package(named) {
+                Some(package) => format!("install {package}"),
+                None => format!("install the package that brings {}", named.split(',').next().unwrap_or(named)),
+            },
             None => "look for a build for an older system or processor, or a static one".to_owned(),
         })
     }

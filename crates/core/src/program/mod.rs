@@ -6,6 +6,9 @@ mod elf_facts;
 mod length;
 mod libraries;
 mod loading;
+mod pe_facts;
+mod pe_loading;
+mod runtime_packages;
 mod script;
 
 pub use c_library::{CLibrary, c_libraries};
@@ -13,7 +16,7 @@ pub use download_mark::{DownloadMark, MarkFate};
 pub use elf_facts::ElfFacts;
 pub(crate) use length::expected_length;
 pub use libraries::{Needs, ThisMachine};
-pub use loading::{Brought, Fit, fit};
+pub use loading::{Brought, Fit};
 pub use script::Interpreter;
 
 use object::endian::Endianness;

@@ -1,10 +1,7 @@
 //! Whether the programs of an archive can start on this machine, before any of them is put in place.
 
 use std::collections::HashMap;
-use std::fs::File;
 use std::path::Path;
-
-use object::ReadCache;
 
 use super::error::ReceiveError;
 use super::request::ReceiveRequest;
@@ -12,7 +9,7 @@ use super::stages::LaidOut;
 use crate::archive::{Entry, EntryKind};
 use crate::environment::Environment;
 use crate::finding::{Code, Finding};
-use crate::program::{self, Brought, ElfFacts, Fit, Interpreter, ThisMachine};
+use crate::program::{Brought, Fit, Interpreter, Needs, ThisMachine};
 use crate::resolve::{self, Caller, Disk, LookupContext};
 use crate::session::{Session, SessionError};
 use crate::system::System;
@@ -63,11 +60,11 @@ fn unfit(tool: &LaidOut, environment: &Environment) -> Unfit {
     let files: Vec<&Entry> = tool.listing.entries.iter().filter(|entry| entry.kind != EntryKind::Folder).collect();
     let end = |entry: &&Entry| ends.get(entry.path.as_path()).copied();
     let libraries = files.iter().filter(|entry| is_library(&entry.path.file_name())).take(MOST_LIBRARIES);
-    let read: Vec<(String, ElfFacts)> = libraries
-        .filter_map(|entry| Some((entry.path.file_name().to_lowercase(), facts(end(entry).unwrap_or(entry), root)?)))
+    let read: Vec<(String, Needs)> = libraries
+        .filter_map(|entry| Some((entry.path.file_name().to_lowercase(), needs(end(entry).unwrap_or(entry), root)?)))
         .collect();
     let mut brought: Brought<'_> = files.iter().map(|entry| (entry.path.file_name().to_lowercase(), None)).collect();
-    brought.extend(read.iter().map(|(name, facts)| (name.clone(), Some(facts))));
+    brought.extend(read.iter().map(|(name, needs)| (name.clone(), needs.elf())));
     let by_place: HashMap<&Path, &Entry> = files.iter().map(|entry| (entry.path.as_path(), *entry)).collect();
     let machine = ThisMachine::new(environment);
     let mut unfit = Unfit { hindered: Vec::new(), judged: 0 };
@@ -76,9 +73,9 @@ fn unfit(tool: &LaidOut, environment: &Environment) -> Unfit {
         let Some(entry) = by_place.get(&*place).copied() else { continue };
         let entry = end(&entry).unwrap_or(entry);
         let line = entry.program.as_ref().and_then(|program| program.interpreter.as_deref());
-        let fit = match (line, facts(entry, root)) {
+        let fit = match (line, needs(entry, root)) {
             (Some(line), _) => of_script(line, tool, environment),
-            (None, Some(facts)) => program::fit(&facts, None, &brought, &machine),
+            (None, Some(needs)) => needs.fit(None, &brought, &machine),
             (None, None) => continue,
         };
         unfit.judged += 1;
@@ -110,10 +107,10 @@ fn is_library(name: &str) -> bool {
     name.ends_with(".so") || name.contains(".so.")
 }
 
-/// What a file says: as it lies in staging, or as it was seen while it was listed.
-fn facts(entry: &Entry, root: Option<&Path>) -> Option<ElfFacts> {
+/// What a file needs: as it lies in staging, or as it was seen while it was listed.
+fn needs(entry: &Entry, root: Option<&Path>) -> Option<Needs> {
     match root {
-        Some(root) => ElfFacts::of(&ReadCache::new(File::open(entry.path.under(root)).ok()?)),
-        None => entry.needs.as_ref()?.elf().cloned(),
+        Some(root) => Needs::at(&entry.path.under(root)),
+        None => entry.needs.as_deref().cloned(),
     }
 }

@@ -1,0 +1,129 @@
+//! Whether Windows could start a program here: its search for libraries over a view of a machine (Microsoft, "Dynamic-link library
+//! search order").
+
+use std::collections::HashSet;
+use std::path::{Path, PathBuf};
+use std::rc::Rc;
+
+use super::loading::{Brought, Fit};
+use super::pe_facts::PeFacts;
+
+/// A machine as the loader of Windows sees it.
+pub trait DllView {
+    /// What is at a path: nothing, something that can't be read, or a library.
+    fn look_at_dll(&self, path: &Path) -> Option<Option<Rc<PeFacts>>>;
+    /// The system's folders, then those of PATH.
+    fn dll_folders(&self) -> &[PathBuf];
+    /// The version of Windows.
+    fn windows(&self) -> Option<[u16; 2]>;
+}
+
+/// On such a machine the system's own libraries serve programs of other machines as well ("Arm64X PE files").
+const ARM64: u16 = 0xaa64;
+
+/// Compares a program with a machine. `origin` is the folder it lies in, where it is in place.
+#[must_use]
+pub(super) fn fit_pe(program: &PeFacts, origin: Option<&Path>, brought: &Brought<'_>, view: &dyn DllView) -> Fit {
+    let mut fit = Fit::default();
+    if let Some(here) = view.windows().filter(|here| program.least_windows > *here) {
+        let [major, minor] = program.least_windows;
+        fit.missing.push(format!("version {major}.{minor} of Windows (newest here: {}.{})", here[0], here[1]));
+    }
+    for import in &program.imports {
+        let library = &import.library;
+        // Names that the loader maps to libraries itself ("Windows API sets").
+        let lower = library.to_lowercase();
+        if lower.starts_with("api-ms-win-") || lower.starts_with("ext-ms-") || brought.contains_key(&lower) {
+            continue;
+        }
+        let folders = origin.into_iter().chain(view.dll_folders().iter().map(PathBuf::as_path));
+        let mut seen = folders.filter_map(|folder| view.look_at_dll(&folder.join(library)));
+        let found =
+            seen.find(|seen| seen.as_ref().is_none_or(|facts| [program.machine, ARM64].contains(&facts.machine)));
+        let Some(found) = found else {
+            fit.missing.push(format!("the library {library}"));
+            continue;
+        };
+        let Some(found) = found else {
+            fit.unknown.push(format!("whether {library} is one that it can use"));
+            continue;
+        };
+        if found.machine != program.machine || found.exports.is_empty() {
+            continue;
+        }
+        let offered: HashSet<&String> = found.exports.iter().collect();
+        let lacking = import.functions.iter().find(|function| !offered.contains(function));
+        fit.missing.extend(lacking.map(|function| format!("the function {function} of {library}")));
+    }
+    fit
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeMap;
+
+    use super::super::pe_facts::PeImport;
+    use super::*;
+
+    struct Made {
+        files: BTreeMap<&'static str, PeFacts>,
+        folders: Vec<PathBuf>,
+    }
+
+    impl DllView for Made {
+        fn look_at_dll(&self, path: &Path) -> Option<Option<Rc<PeFacts>>> {
+            // The rules are those of Windows, wherever they are tested.
+            let path = path.to_str().unwrap().replace('\\', "/").to_lowercase();
+            match self.files.get(&*path) {
+                Some(facts) => Some(Some(Rc::new(facts.clone()))),
+                None => path.contains("odd").then_some(None),
+            }
+        }
+
+        fn dll_folders(&self) -> &[PathBuf] {
+            &self.folders
+        }
+
+        fn windows(&self) -> Option<[u16; 2]> {
+            Some([10, 0])
+        }
+    }
+
+    #[test]
+    fn libraries_functions_and_the_version_of_windows_count() {
+        const X64: u16 = 0x8664;
+        let library = |machine, exports: &[&str]| PeFacts {
+            machine,
+            exports: exports.iter().map(ToString::to_string).collect(),
+            ..PeFacts::default()
+        };
+        let view = Made {
+            files: BTreeMap::from([
+                ("/sys/tide.dll", library(X64, &["Rise", "Fall"])),
+                ("/sys/narrow.dll", library(0x14c, &["Rise"])),
+                ("/own/ebb.dll", library(X64, &["Rise"])),
+            ]),
+            folders: vec!["/sys".into()],
+        };
+        for (library, function, least, expected) in [
+            ("TIDE.dll", "Rise", [6, 0], Ok(())),
+            ("tide.dll", "Neap", [6, 0], Err("the function Neap of tide.dll")),
+            ("gone.dll", "Rise", [6, 0], Err("the library gone.dll")),
+            ("narrow.dll", "Rise", [6, 0], Err("the library narrow.dll")),
+            ("ebb.dll", "Rise", [10, 0], Ok(())),
+            ("brought.dll", "Rise", [10, 0], Ok(())),
+            ("api-ms-win-tide-l1-1-0.dll", "Rise", [10, 0], Ok(())),
+            ("tide.dll", "Fall", [11, 0], Err("version 11.0 of Windows (newest here: 10.0)")),
+        ] {
+            let imports = vec![PeImport { library: library.to_owned(), functions: vec![function.to_owned()] }];
+            let program = PeFacts { machine: X64, least_windows: least, imports, exports: Vec::new() };
+            let brought = Brought::from([("brought.dll".to_owned(), None)]);
+            let fit = fit_pe(&program, Some(Path::new("/own")), &brought, &view);
+            assert_eq!(fit.missing.first().map_or(Ok(()), |first| Err(&**first)), expected, "{library}");
+        }
+        let imports = vec![PeImport { library: "odd.dll".to_owned(), functions: Vec::new() }];
+        let program = PeFacts { machine: X64, imports, ..PeFacts::default() };
+        let fit = fit_pe(&program, None, &Brought::new(), &view);
+        assert_eq!((fit.missing.len(), fit.unknown.len()), (0, 1));
+    }
+}
