@@ -35,6 +35,15 @@ pub trait LoaderView {
 /// The files that come with a program, by their names in lower case: those that could be looked into with what they say.
 pub type Brought<'a> = HashMap<String, Option<&'a ElfFacts>>;
 
+/// Whether a file is called as libraries are.
+#[must_use]
+pub fn could_be_library(name: &str) -> bool {
+    let ends = |end: &str| {
+        name.len() >= end.len() && name.as_bytes()[name.len() - end.len()..].eq_ignore_ascii_case(end.as_bytes())
+    };
+    name.contains(".so") || ends(".dll")
+}
+
 /// How a program and a machine fit.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Fit {

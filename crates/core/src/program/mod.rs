@@ -16,7 +16,7 @@ pub use download_mark::{DownloadMark, MarkFate};
 pub use elf_facts::ElfFacts;
 pub(crate) use length::expected_length;
 pub use libraries::{Needs, ThisMachine};
-pub use loading::{Brought, Fit};
+pub use loading::{Brought, Fit, could_be_library};
 pub use script::Interpreter;
 
 use object::endian::Endianness;

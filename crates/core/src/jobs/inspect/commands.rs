@@ -11,7 +11,7 @@ use crate::layout::{self, Layout};
 use crate::machine::Machine;
 use crate::os;
 use crate::path_list::is_spelled_alike;
-use crate::program::{Brought, Interpreter, Program, ThisMachine};
+use crate::program::{Brought, Interpreter, Program, ThisMachine, could_be_library};
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Kind, ListedDisk, LookupContext, Standing};
 use crate::system::System;
@@ -56,11 +56,16 @@ pub(super) fn commands<'a>(
     if contexts.is_empty() {
         contexts.push((Caller::plain_shell(machine.system()), LookupContext::of(environment, &machine.home)));
     }
-    let name = |entry: &Entry| entry.path.file_name().to_lowercase();
     // Only programs that need something ask for it.
-    let with_needs = |entry: &'a Entry| (name(entry), entry.needs.as_ref().and_then(|needs| needs.elf()));
-    let brought: LazyCell<Brought<'_>, _> =
-        LazyCell::new(|| listing.entries.iter().filter(|e| e.kind != EntryKind::Folder).map(with_needs).collect());
+    let brought: LazyCell<Brought<'_>, _> = LazyCell::new(|| {
+        let files = listing.entries.iter().filter(|entry| entry.kind != EntryKind::Folder);
+        let with_needs = |entry: &'a Entry| {
+            let name = entry.path.file_name();
+            let needs = || entry.needs.as_ref().and_then(|needs| needs.elf());
+            could_be_library(&name).then(|| (name.to_lowercase(), needs()))
+        };
+        files.filter_map(with_needs).collect()
+    });
     let this_machine = LazyCell::new(|| ThisMachine::new(environment));
     let view = ListedDisk::new(machine.system());
     let one = |command: &layout::Command| {

@@ -9,7 +9,7 @@ use super::stages::LaidOut;
 use crate::archive::{Entry, EntryKind};
 use crate::environment::Environment;
 use crate::finding::{Code, Finding};
-use crate::program::{Brought, Fit, Interpreter, Needs, ThisMachine};
+use crate::program::{Brought, Fit, Interpreter, Needs, ThisMachine, could_be_library};
 use crate::resolve::{self, Caller, Disk, LookupContext};
 use crate::session::{Session, SessionError};
 use crate::system::System;
@@ -59,11 +59,12 @@ fn unfit(tool: &LaidOut, environment: &Environment) -> Unfit {
     let root = tool.staged();
     let files: Vec<&Entry> = tool.listing.entries.iter().filter(|entry| entry.kind != EntryKind::Folder).collect();
     let end = |entry: &&Entry| ends.get(entry.path.as_path()).copied();
-    let libraries = files.iter().filter(|entry| is_library(&entry.path.file_name())).take(MOST_LIBRARIES);
+    let libraries = files.iter().filter(|entry| could_be_library(&entry.path.file_name())).take(MOST_LIBRARIES);
     let read: Vec<(String, Needs)> = libraries
         .filter_map(|entry| Some((entry.path.file_name().to_lowercase(), needs(end(entry).unwrap_or(entry), root)?)))
         .collect();
-    let mut brought: Brought<'_> = files.iter().map(|entry| (entry.path.file_name().to_lowercase(), None)).collect();
+    let names = files.iter().map(|entry| entry.path.file_name()).filter(|name| could_be_library(name));
+    let mut brought: Brought<'_> = names.map(|name| (name.to_lowercase(), None)).collect();
     brought.extend(read.iter().map(|(name, needs)| (name.clone(), needs.elf())));
     let by_place: HashMap<&Path, &Entry> = files.iter().map(|entry| (entry.path.as_path(), *entry)).collect();
     let machine = ThisMachine::new(environment);
@@ -101,10 +102,6 @@ fn of_script(line: &str, tool: &LaidOut, environment: &Environment) -> Fit {
     };
     let missing = if is_here { Vec::new() } else { vec![interpreter.words()] };
     Fit { missing, unknown: Vec::new() }
-}
-
-fn is_library(name: &str) -> bool {
-    name.ends_with(".so") || name.contains(".so.")
 }
 
 /// What a file needs: as it lies in staging, or as it was seen while it was listed.
