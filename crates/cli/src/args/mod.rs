@@ -61,7 +61,7 @@ pub struct Global {
     /// Read and write home, startup files and yard under this folder: for rehearsals
     #[arg(long, global = true, value_name = "DIR")]
     pub sandbox: Option<PathBuf>,
-    /// Whose terminals: the user's, or everybody's, who on Unix have a yard of their own (/opt/wagon-yard)
+    /// Whose terminals: yours, or those of every user, which have a yard of their own
     #[arg(long, global = true, value_name = "WHOSE")]
     pub scope: Option<ScopeWhich>,
     /// When to use colour
