@@ -141,7 +141,7 @@ impl<'a> Startable<'a> {
         }
         // The loader gives up with 1 where a version of symbols is missing, as programs do for reasons of their own.
         if let Some(hindrance) = self.fit(environment).hindrance() {
-            return Some((Code::LibraryMissing, format!("{hindrance}; {}", said())));
+            return Some((Code::LibraryMissing, hindrance));
         }
         if self.loader_said(outcome) {
             return Some((Code::LibraryMissing, format!("its loader gives up; {}", said())));
