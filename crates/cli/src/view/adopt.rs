@@ -9,7 +9,7 @@ use wagon_yard_core::report::Report;
 use wagon_yard_core::suggestion::suggested_line;
 
 use super::stages::COLUMNS;
-use super::stores::{scope, stores};
+use super::stores::{goes_where, stores};
 use super::{Page, check, count, escape, shown, some_of, style};
 
 /// What was adopted.
@@ -35,7 +35,7 @@ pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -
         let set = if variables.is_empty() { String::new() } else { format!(", {} set", variables.join(" and ")) };
         let folders = count(report.command_folders.len(), "command folder", "command folders");
         let stores = stores(&report.startup_files, &report.registry_values, report.dry_run, page);
-        format!("{folders} {would}first in {}{set}; {stores}", scope(report.scope))
+        format!("{folders} {would}{}{set}; {stores}", goes_where(report.scope, page))
     };
     page.labelled(out, &label("register"), COLUMNS, &text)?;
     if let Some(checked) = &report.check {

@@ -6,7 +6,7 @@ use wagon_yard_core::checksum::{Published, Summed};
 use wagon_yard_core::jobs::receive::{LaidOut, Placed, Registered, Stage};
 use wagon_yard_core::naming::Variable;
 
-use super::stores::{scope, stores};
+use super::stores::{goes_where, stores};
 use super::{Page, bytes, check, count, escape, shown, some_of, style};
 
 /// The column that stage texts stand in.
@@ -91,7 +91,7 @@ fn registered(registered: &Registered, page: &Page) -> String {
     let variables: Vec<&str> = card.registration.iter().flat_map(|r| &r.home_variables).map(Variable::as_str).collect();
     let variables = if variables.is_empty() { String::new() } else { format!(", {} set", variables.join(" and ")) };
     let would = if dry_run { "would be " } else { "" };
-    let scope = scope(card.registration.as_ref().map(|r| r.scope).unwrap_or_default());
+    let place = goes_where(card.registration.as_ref().map(|r| r.scope).unwrap_or_default(), page);
     let stores = stores(&registered.startup_files, &registered.registry_values, dry_run, page);
-    format!("{folders} {would}first in {scope}{variables}; {stores}")
+    format!("{folders} {would}{place}{variables}; {stores}")
 }

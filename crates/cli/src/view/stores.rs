@@ -16,6 +16,14 @@ pub(super) fn scope(scope: Scope) -> &'static str {
     }
 }
 
+/// Where a tool's command folders go.
+pub(super) fn goes_where(scope: Scope, page: &Page) -> String {
+    match (scope, page.system()) {
+        (Scope::System, System::Windows) => "in the system's PATH, behind Windows' own folders".to_owned(),
+        _ => format!("first in {}", self::scope(scope)),
+    }
+}
+
 /// What happens to the stores, in words.
 pub(super) fn stores(files: &[StartupChange], values: &[RegistryChange], dry_run: bool, page: &Page) -> String {
     match page.system() {
