@@ -9,11 +9,15 @@ mod seal;
 #[cfg(unix)]
 mod unix;
 #[cfg(unix)]
+mod unix_facts;
+#[cfg(unix)]
 mod unix_terminal;
 #[cfg(unix)]
 mod unix_trust;
 #[cfg(unix)]
 pub use unix::*;
+#[cfg(unix)]
+pub use unix_facts::*;
 #[cfg(unix)]
 pub use unix_terminal::{open_terminal, reads_by_character};
 #[cfg(unix)]
