@@ -115,7 +115,7 @@ static DWORD WINAPI writer(void *number)
         if (append(0, text) == 0)
             fprintf(written, "%ls\n", text);
         LeaveCriticalSection(&lock);
-        Sleep(800);
+        Sleep(2000);
     }
     return 0;
 }

@@ -28,6 +28,9 @@ pub(super) struct Executor<'a> {
     values: bool,
 }
 
+/// So often a value is read again that others change at the same time.
+const VALUE_TRIES: usize = 50;
+
 impl<'a> Executor<'a> {
     pub fn new(places: &'a RegistryPlaces, ledger: &'a Ledger, id: u64) -> Self {
         Self { places, ledger, id, values: false }
@@ -51,17 +54,27 @@ impl<'a> Executor<'a> {
                 self.startup(Some(at), path, &line.bytes(), bytes(before), bytes(after))
             }
             Operation::Value { scope, name, before, after } => {
-                let now = self.get(*scope, name)?;
-                if now == *before {
-                    return self.set(*scope, name, after.as_ref());
-                }
-                // Another program has written there since. In a list our part is put in or taken out all the same.
+                let busy = || {
+                    let why = io::Error::new(io::ErrorKind::ResourceBusy, "another program has just changed it");
+                    Err(why).at("write the registry value", Path::new(name))
+                };
                 let is_list = name.eq_ignore_ascii_case("Path");
-                match list_value_forth(now.as_ref(), before.as_ref(), after.as_ref()).filter(|_| is_list) {
-                    Some(wanted) => self.set(*scope, name, Some(&wanted)),
-                    None => Err(io::Error::new(io::ErrorKind::ResourceBusy, "another program has just changed it"))
-                        .at("write the registry value", Path::new(name)),
+                for _ in 0..VALUE_TRIES {
+                    let now = self.get(*scope, name)?;
+                    // Another program may have written there since. In a list our part is put in or taken out all the same.
+                    let forth = || list_value_forth(now.as_ref(), before.as_ref(), after.as_ref());
+                    let wanted = match now == *before {
+                        true => after.clone(),
+                        false => match forth().filter(|_| is_list) {
+                            Some(wanted) => Some(wanted),
+                            None => return busy(),
+                        },
+                    };
+                    if self.exchange(*scope, name, now.as_ref(), wanted.as_ref())? {
+                        return Ok(());
+                    }
                 }
+                busy()
             }
             Operation::Move { from, to } => shift(from, to),
         }
@@ -95,15 +108,23 @@ impl<'a> Executor<'a> {
                 self.startup(None, path, &line.bytes(), bytes(after), bytes(before))
             }
             Operation::Value { scope, name, before, after } => {
-                let now = self.get(*scope, name)?;
-                if now == *after {
-                    return self.set(*scope, name, before.as_ref());
+                for _ in 0..VALUE_TRIES {
+                    let now = self.get(*scope, name)?;
+                    let is_list = name.eq_ignore_ascii_case("Path") && now != *before;
+                    let back = || list_value_back(now.as_ref(), after.as_ref(), before.as_ref());
+                    let wanted = match now == *after {
+                        true => before.clone(),
+                        false => match back().filter(|_| is_list) {
+                            Some(wanted) => Some(wanted),
+                            None => return Ok(()),
+                        },
+                    };
+                    if self.exchange(*scope, name, now.as_ref(), wanted.as_ref())? {
+                        return Ok(());
+                    }
                 }
-                let is_list = name.eq_ignore_ascii_case("Path") && now != *before;
-                match list_value_back(now.as_ref(), after.as_ref(), before.as_ref()).filter(|_| is_list) {
-                    Some(back) => self.set(*scope, name, Some(&back)),
-                    None => Ok(()),
-                }
+                let why = io::Error::new(io::ErrorKind::ResourceBusy, "other programs keep changing it");
+                Err(why).at("write the registry value", Path::new(name))
             }
             Operation::Move { from, to } if to.exists() && !from.exists() => shift(to, from),
             Operation::Move { .. } => Ok(()),
@@ -208,14 +229,26 @@ impl<'a> Executor<'a> {
         Ok(self.places.value(scope, name)?.as_ref().map(StoredValue::from))
     }
 
-    fn set(&mut self, scope: Scope, name: &str, value: Option<&StoredValue>) -> Result<(), FileError> {
+    /// Writes a value that is still as it was seen; says whether it was.
+    fn exchange(
+        &mut self,
+        scope: Scope,
+        name: &str,
+        seen: Option<&StoredValue>,
+        value: Option<&StoredValue>,
+    ) -> Result<bool, FileError> {
         let place = self.places.of_scope(scope);
         fault::step().at("write the registry key", &place.as_path())?;
-        let value = value.map(|value| (value.kind, value.bytes()));
+        let [seen, value] = [seen, value].map(|value| value.map(|value| (value.kind, value.bytes())));
         tracing::info!(%place, name, "write");
-        place.write(name, value.as_ref().map(|(kind, bytes)| (*kind, bytes.as_slice())))?;
-        self.values = true;
-        fault::step().at("write the registry key", &place.as_path())
+        let done = place.exchange(
+            name,
+            seen.as_ref().map(|(kind, bytes)| (*kind, bytes.as_slice())),
+            value.as_ref().map(|(kind, bytes)| (*kind, bytes.as_slice())),
+        )?;
+        self.values |= done;
+        fault::step().at("write the registry key", &place.as_path())?;
+        Ok(done)
     }
 }
 

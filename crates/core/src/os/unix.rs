@@ -428,6 +428,20 @@ pub fn write_registry_value(
 ///
 /// # Errors
 /// Always.
+pub fn exchange_registry_value(
+    _hive: super::raw_registry::Hive,
+    _key: &str,
+    _name: &str,
+    _expected: Option<(u32, &[u8])>,
+    _value: Option<(u32, &[u8])>,
+) -> io::Result<bool> {
+    Err(no_registry())
+}
+
+/// This system has no registry.
+///
+/// # Errors
+/// Always.
 pub fn remove_registry_key(_key: &str) -> io::Result<()> {
     Err(no_registry())
 }

@@ -7,11 +7,11 @@ use std::os::windows::ffi::{OsStrExt as _, OsStringExt as _};
 use std::ptr;
 
 use windows_sys::Win32::Foundation::{
-    CloseHandle, ERROR_MORE_DATA, ERROR_NO_MORE_ITEMS, ERROR_SUCCESS, HANDLE, LPARAM,
+    CloseHandle, ERROR_FILE_NOT_FOUND, ERROR_MORE_DATA, ERROR_NO_MORE_ITEMS, ERROR_SUCCESS, HANDLE, LPARAM,
 };
 use windows_sys::Win32::Security::TOKEN_QUERY;
 use windows_sys::Win32::System::Environment::{CreateEnvironmentBlock, DestroyEnvironmentBlock};
-use windows_sys::Win32::System::Registry::{RegEnumValueW, RegSetValueExW};
+use windows_sys::Win32::System::Registry::{RegDeleteValueW, RegEnumValueW, RegQueryValueExW, RegSetValueExW};
 use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
 use windows_sys::Win32::UI::WindowsAndMessaging::{
     HWND_BROADCAST, SMTO_ABORTIFHUNG, SendMessageTimeoutW, WM_SETTINGCHANGE,
@@ -100,6 +100,52 @@ pub fn write_registry_value(hive: Hive, key: &str, name: &str, value: Option<(u3
     // SAFETY: the key is open, `name` ends in a zero, and the bytes are as many as is told ("RegSetValueExW function").
     match unsafe { RegSetValueExW(key.raw_handle() as _, name.as_ptr(), 0, kind, bytes.as_ptr(), length) } {
         ERROR_SUCCESS => Ok(()),
+        failed => Err(io::Error::from_raw_os_error(failed.cast_signed())),
+    }
+}
+
+/// Writes a value whole, or removes it, where it is still as expected; says whether it was. Nothing but one call of the system
+/// lies between the last look and the writing.
+///
+/// # Errors
+/// When the system refuses.
+pub fn exchange_registry_value(
+    hive: Hive,
+    key: &str,
+    name: &str,
+    expected: Option<(u32, &[u8])>,
+    value: Option<(u32, &[u8])>,
+) -> io::Result<bool> {
+    let key = open(hive, key, true)?;
+    let key = key.raw_handle();
+    let name: Vec<u16> = name.encode_utf16().chain([0]).collect();
+    // One byte more than is expected, so that what is longer is told as longer.
+    let mut seen = vec![0u8; expected.map_or(0, |(_, bytes)| bytes.len()) + 1];
+    let new_length = u32::try_from(value.map_or(0, |(_, bytes)| bytes.len())).map_err(io::Error::other)?;
+    let mut length = u32::try_from(seen.len()).map_err(io::Error::other)?;
+    let mut kind = 0;
+    // SAFETY: the key is open, `name` ends in a zero, and each buffer is as long as is told ("RegQueryValueExW function",
+    // "RegSetValueExW function", "RegDeleteValueW function").
+    let failed = unsafe {
+        let asked =
+            RegQueryValueExW(key as _, name.as_ptr(), ptr::null(), &raw mut kind, seen.as_mut_ptr(), &raw mut length);
+        let is_as_expected = match (asked, expected) {
+            (ERROR_SUCCESS, Some((wanted, bytes))) => {
+                kind == wanted && seen.get(..usize::try_from(length).unwrap_or(usize::MAX)) == Some(bytes)
+            }
+            (ERROR_FILE_NOT_FOUND, None) => true,
+            (ERROR_SUCCESS | ERROR_MORE_DATA | ERROR_FILE_NOT_FOUND, _) => false,
+            (failed, _) => return Err(io::Error::from_raw_os_error(failed.cast_signed())),
+        };
+        match value {
+            _ if !is_as_expected => return Ok(false),
+            Some((kind, bytes)) => RegSetValueExW(key as _, name.as_ptr(), 0, kind, bytes.as_ptr(), new_length),
+            None if expected.is_none() => ERROR_SUCCESS,
+            None => RegDeleteValueW(key as _, name.as_ptr()),
+        }
+    };
+    match failed {
+        ERROR_SUCCESS => Ok(true),
         failed => Err(io::Error::from_raw_os_error(failed.cast_signed())),
     }
 }

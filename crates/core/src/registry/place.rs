@@ -43,12 +43,18 @@ impl RegistryPlace {
         os::registry_values(self.hive, &self.key).at("read the registry key", &self.as_path()).map(RegistryKey)
     }
 
-    /// Writes a value whole, or removes it.
+    /// Writes a value whole, or removes it, where it is still as expected; says whether it was.
     ///
     /// # Errors
     /// When the system refuses.
-    pub fn write(&self, name: &str, value: Option<(u32, &[u8])>) -> Result<(), FileError> {
-        os::write_registry_value(self.hive, &self.key, name, value).at("write the registry key", &self.as_path())
+    pub fn exchange(
+        &self,
+        name: &str,
+        expected: Option<(u32, &[u8])>,
+        value: Option<(u32, &[u8])>,
+    ) -> Result<bool, FileError> {
+        os::exchange_registry_value(self.hive, &self.key, name, expected, value)
+            .at("write the registry key", &self.as_path())
     }
 
     /// Whether this process may write there.
