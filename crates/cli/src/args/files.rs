@@ -31,7 +31,7 @@ pub struct ReceiveArgs {
     /// Replace this version if it is in the yard already
     #[arg(long)]
     pub replace: bool,
-    /// Trust the download: do not pass the mark that Windows put on it to its programs
+    /// Trust the download: do not mark its programs as downloaded (Windows)
     #[arg(long)]
     pub trusted: bool,
     /// Take programs that can't run on this machine as well

@@ -43,7 +43,7 @@ fn the_lines_for_cmd_survive_a_file() {
     assert!(seen.contains(folders), "{seen}");
     // More than a line of cmd can hold.
     reg_add(&home, Scope::User, "Path", "REG_SZ", &"C:\\x;".repeat(1700));
-    home.wyard(&["catch-up", "cmd"]).ends(4).says("cmd reads 8191").says("open a new one");
+    home.wyard(&["catch-up", "cmd"]).ends(4).says("cmd reads at most 8191").says("open a new one");
 }
 
 #[test]

@@ -341,7 +341,7 @@ findings! {
         means: "An entry of PATH lies on a drive or share that is not there at present.",
         why: "nobody can say whether its commands are there",
         comes_about: "The network drive is not connected, or this terminal is elevated: it does not have the drives of the usual session.",
-        settle: "Connect the drive and look again. Take the entry out only if it is needed no more.",
+        settle: "Connect the drive and look again. Take the entry out only if you no longer need it.",
         example: "Z:\\tide\\bin is on a drive that is not there now",
     }
     DownloadMark = "download-mark", Note {

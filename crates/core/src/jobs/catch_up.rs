@@ -66,7 +66,7 @@ pub enum CatchUpError {
     #[error("{0} of a new terminal holds a line break or is no text, which no line here can set")]
     NoLine(String),
     /// A line of `cmd` would be too long.
-    #[error("setting {0} takes a line of {1} characters, and cmd reads {CMD_LINE}")]
+    #[error("setting {0} takes a line of {1} characters, and cmd reads at most {CMD_LINE}")]
     TooLong(String, usize),
     /// The console's code page lacks a character.
     #[error("{0} of a new terminal holds a character that this console's code page lacks")]

@@ -15,6 +15,7 @@ pub mod path;
 pub mod receive;
 pub mod register;
 pub mod retire;
+mod script_fit;
 pub mod stock;
 mod summing;
 pub mod survey;

@@ -101,9 +101,10 @@ fn powershell_parts(listing: &Listing) -> Option<String> {
         let mut found = names.iter().filter(|name| name.to_ascii_lowercase().ends_with(end));
         Some((found.next()?.clone(), found.count()))
     };
-    let (what, (first, more)) = [("the module", ".psd1"), ("the module", ".psm1"), ("the script", ".ps1")]
-        .into_iter()
-        .find_map(|(what, end)| Some((what, ending(end)?)))?;
+    let (what, (first, more)) =
+        [("the PowerShell module", ".psd1"), ("the PowerShell module", ".psm1"), ("the PowerShell script", ".ps1")]
+            .into_iter()
+            .find_map(|(what, end)| Some((what, ending(end)?)))?;
     Some(if more == 0 { format!("{what} {first}") } else { format!("{what} {first} and {more} more") })
 }
 
@@ -318,6 +319,15 @@ mod tests {
             let lines = [format!("- {build}"), "- w/src/main.src".to_owned()];
             let source = listing(&lines.iter().map(String::as_str).collect::<Vec<_>>());
             assert!(matches!(analyse(&source, &[], UNIX), Err(LayoutError::Source(_))), "{build}");
+        }
+        for (lines, told) in [
+            (&["- w/Tide.psd1", "- w/Tide.psm1", "- w/more.ps1"][..], "the PowerShell module Tide.psd1"),
+            (&["- w/rise.ps1", "- w/fall.ps1"], "the PowerShell script rise.ps1 and 1 more"),
+        ] {
+            match analyse(&listing(lines), &[], UNIX) {
+                Err(LayoutError::PowerShell(what)) => assert_eq!(what, told),
+                other => panic!("{other:?}"),
+            }
         }
         let suite: Vec<String> = (0..100).map(|i| format!("x w/bin/c{i:02}")).collect();
         let suite = listing(&suite.iter().map(String::as_str).collect::<Vec<_>>());

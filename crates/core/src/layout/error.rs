@@ -15,7 +15,7 @@ pub enum LayoutError {
     #[error("this is source code, with a {0} to build it by: there is no program in it yet")]
     Source(String),
     /// Only scripts or modules of PowerShell.
-    #[error("it holds {0} for PowerShell, and no program that cmd or another program could start")]
+    #[error("it holds {0}, and no program that cmd can start")]
     PowerShell(String),
     /// All programs are for other machines.
     #[error("its programs can't run here: {0}")]

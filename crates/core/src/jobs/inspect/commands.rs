@@ -7,11 +7,12 @@ use std::path::{Path, PathBuf};
 use super::report::InspectedCommand;
 use crate::archive::{Entry, EntryKind, Listing};
 use crate::environment::Environment;
+use crate::jobs::script_fit::fit_of_script;
 use crate::layout::{self, Layout};
 use crate::machine::Machine;
 use crate::os;
 use crate::path_list::is_spelled_alike;
-use crate::program::{Brought, Interpreter, Program, ThisMachine, could_be_library};
+use crate::program::{Brought, Program, ThisMachine, could_be_library};
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Kind, ListedDisk, LookupContext, Standing};
 use crate::system::System;
@@ -73,19 +74,7 @@ pub(super) fn commands<'a>(
         let needs = entry.and_then(|entry| entry.needs.as_ref());
         let mut fit = needs.map(|needs| needs.fit(None, &brought, &this_machine)).unwrap_or_default();
         let line = entry.and_then(|entry| entry.program.as_ref()?.interpreter.as_deref());
-        if let Some(interpreter) = line.and_then(Interpreter::of).filter(|_| machine.system() == System::Unix) {
-            let is_own = |name: &str| layout.commands.iter().any(|command| command.name == name);
-            let finds = |name: &str| {
-                let context = LookupContext::of(environment, &machine.home);
-                let candidates = resolve::candidates(Caller::Exec, name, &context, &view);
-                is_own(name) || resolve::winner(&candidates).is_some()
-            };
-            let is_here = match &interpreter {
-                Interpreter::File(file) => file.exists(),
-                Interpreter::Named(name) => finds(name),
-            };
-            fit.missing.extend((!is_here).then(|| interpreter.words()));
-        }
+        fit.missing.extend(line.map(|line| fit_of_script(line, layout, environment)).unwrap_or_default().missing);
         let (mut here, mut stays_hidden): (Vec<ReportPath>, bool) = (Vec::new(), false);
         for (caller, context) in &contexts {
             let candidates = resolve::candidates(*caller, &command.name, context, &view);

@@ -9,10 +9,9 @@ use super::stages::LaidOut;
 use crate::archive::{Entry, EntryKind};
 use crate::environment::Environment;
 use crate::finding::{Code, Finding};
-use crate::program::{Brought, Fit, Interpreter, Needs, ThisMachine, could_be_library};
-use crate::resolve::{self, Caller, Disk, LookupContext};
+use crate::jobs::script_fit::fit_of_script;
+use crate::program::{Brought, Fit, Needs, ThisMachine, could_be_library};
 use crate::session::{Session, SessionError};
-use crate::system::System;
 
 /// So many libraries of an archive are looked into; of the others it counts that they are there.
 const MOST_LIBRARIES: usize = 500;
@@ -75,7 +74,7 @@ fn unfit(tool: &LaidOut, environment: &Environment) -> Unfit {
         let entry = end(&entry).unwrap_or(entry);
         let line = entry.program.as_ref().and_then(|program| program.interpreter.as_deref());
         let fit = match (line, needs(entry, root)) {
-            (Some(line), _) => of_script(line, tool, environment),
+            (Some(line), _) => fit_of_script(line, &tool.layout, environment),
             (None, Some(needs)) => needs.fit(None, &brought, &machine),
             (None, None) => continue,
         };
@@ -85,23 +84,6 @@ fn unfit(tool: &LaidOut, environment: &Environment) -> Unfit {
         }
     }
     unfit
-}
-
-/// Whether what runs a script is here, or comes with the tool.
-fn of_script(line: &str, tool: &LaidOut, environment: &Environment) -> Fit {
-    let Some(interpreter) = Interpreter::of(line).filter(|_| environment.system() == System::Unix) else {
-        return Fit::default();
-    };
-    let is_here = match &interpreter {
-        Interpreter::File(file) => file.exists(),
-        Interpreter::Named(name) => {
-            let context = LookupContext::of(environment, Path::new("/"));
-            let found = resolve::candidates(Caller::Exec, name, &context, &Disk);
-            resolve::winner(&found).is_some() || tool.layout.commands.iter().any(|command| command.name == *name)
-        }
-    };
-    let missing = if is_here { Vec::new() } else { vec![interpreter.words()] };
-    Fit { missing, unknown: Vec::new() }
 }
 
 /// What a file needs: as it lies in staging, or as it was seen while it was listed.
