@@ -27,8 +27,13 @@ impl Use {
     }
 }
 
-fn root() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("src")
+fn crates() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
+}
+
+/// All files of the core's two crates.
+fn all_files() -> Vec<PathBuf> {
+    ["base/src", "core/src"].iter().flat_map(|folder| files(&crates().join(folder))).collect()
 }
 
 fn files(folder: &Path) -> Vec<PathBuf> {
@@ -45,10 +50,10 @@ fn files(folder: &Path) -> Vec<PathBuf> {
     found
 }
 
-/// The module that a file is, from the crate's root.
+/// The module that a file is, from its crate's root.
 fn module(file: &Path) -> Vec<String> {
-    let below = file.strip_prefix(root()).unwrap().with_extension("");
-    let mut parts: Vec<String> = below.iter().map(|part| part.to_string_lossy().into_owned()).collect();
+    let below = file.strip_prefix(crates()).unwrap().with_extension("");
+    let mut parts: Vec<String> = below.iter().skip(2).map(|part| part.to_string_lossy().into_owned()).collect();
     if parts.last().is_some_and(|last| last == "mod" || last == "lib") {
         parts.pop();
     }
@@ -100,7 +105,7 @@ fn uses(file: &Path) -> Vec<Use> {
                 _ => {}
             }
             from.extend(parts.into_iter().map(str::to_owned));
-            found.push(Use { file: file.strip_prefix(root()).unwrap().to_owned(), line, path: from });
+            found.push(Use { file: file.strip_prefix(crates()).unwrap().to_owned(), line, path: from });
         }
     }
     found
@@ -108,7 +113,7 @@ fn uses(file: &Path) -> Vec<Use> {
 
 /// The modules in the order of the page, each with its line there.
 fn layers() -> Vec<String> {
-    let page = root().join("../../../docs/architecture.md");
+    let page = crates().join("../docs/architecture.md");
     let page = fs::read_to_string(&page).unwrap();
     let block = page.split("```layers\n").nth(1).and_then(|rest| rest.split("```").next()).expect("a block of layers");
     let modules = block.lines().map(|line| line.split("   ").next().unwrap_or_default());
@@ -119,10 +124,10 @@ fn layers() -> Vec<String> {
 fn a_module_uses_only_what_stands_before_it() {
     let layers = layers();
     let at = |name: &str| layers.iter().position(|layer| layer == name);
-    let there: BTreeSet<String> = files(&root()).iter().filter_map(|file| module(file).first().cloned()).collect();
+    let there: BTreeSet<String> = all_files().iter().filter_map(|file| module(file).first().cloned()).collect();
     assert_eq!(there, layers.iter().cloned().collect(), "the page lists other modules than there are");
     let mut broken = Vec::new();
-    for file in files(&root()) {
+    for file in all_files() {
         let Some(me) = module(&file).first().cloned() else { continue };
         for used in uses(&file) {
             let Some(other) = used.path.first().filter(|other| **other != me) else { continue };
@@ -139,7 +144,7 @@ fn the_files_of_a_module_use_each_other_in_one_direction() {
     // Of each folder its files and folders, and what they use of each other.
     let mut graphs: BTreeMap<Vec<String>, BTreeMap<String, BTreeMap<String, String>>> = BTreeMap::new();
     let mut broken = Vec::new();
-    let all = files(&root());
+    let all = all_files();
     let modules: BTreeSet<Vec<String>> = all.iter().map(|file| module(file)).collect();
     for file in &all {
         let me = module(file);
@@ -186,6 +191,6 @@ fn the_files_of_a_module_use_each_other_in_one_direction() {
 fn one_place_asks_which_system_this_is() {
     let asks = |file: &PathBuf| fs::read_to_string(file).unwrap().contains("os::HERE");
     let asking: Vec<PathBuf> =
-        files(&root()).into_iter().filter(asks).map(|file| file.file_name().unwrap().into()).collect();
+        all_files().into_iter().filter(asks).map(|file| file.file_name().unwrap().into()).collect();
     assert_eq!(asking, [Path::new("environment.rs")]);
 }

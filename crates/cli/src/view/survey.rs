@@ -5,7 +5,7 @@ use std::io::{self, Write};
 use wagon_yard_core::finding::{Code, Finding, Severity};
 use wagon_yard_core::report::Report;
 use wagon_yard_core::scope::Scope;
-use wagon_yard_core::survey::{EntrySurvey, SurveyedPath};
+use wagon_yard_core::survey::{EntrySurvey, SurveyedPath, all_findings};
 use wagon_yard_core::terminal::TerminalKind;
 
 use super::{Page, count, escape, severity, style};
@@ -36,7 +36,7 @@ pub fn write(report: &Report<SurveyedPath>, page: &Page, out: &mut dyn Write) ->
         });
         page.table(out, &["", "entry", "commands", "found"], rows.collect())?;
     }
-    let mut told: Vec<&Finding> = report.all_findings().collect();
+    let mut told: Vec<&Finding> = all_findings(report).collect();
     // Said in the table already, with nothing to add.
     told.retain(|finding| !matches!(finding.code, Code::EntryWithoutCommands | Code::DuplicateEntry));
     let mut left: Vec<(Code, usize)> = Vec::new();
@@ -74,7 +74,7 @@ fn marks(findings: &[Finding]) -> String {
 
 /// How many findings of each severity.
 fn summary(report: &Report<SurveyedPath>) -> String {
-    let number = |wanted: Severity| report.all_findings().filter(|finding| finding.severity == wanted).count();
+    let number = |wanted: Severity| all_findings(report).filter(|finding| finding.severity == wanted).count();
     let words: Vec<String> = [Severity::Problem, Severity::Caution, Severity::Note]
         .into_iter()
         .filter(|wanted| number(*wanted) > 0)

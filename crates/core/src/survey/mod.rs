@@ -8,5 +8,5 @@ mod shadowing;
 mod variables;
 mod whole_path;
 
-pub use report::{EntrySurvey, ScopeSurvey, SurveyedPath};
+pub use report::{EntrySurvey, ScopeSurvey, SurveyedPath, all_findings};
 pub use whole_path::survey;

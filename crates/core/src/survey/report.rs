@@ -22,12 +22,10 @@ impl ReportBody for SurveyedPath {
     }
 }
 
-impl Report<SurveyedPath> {
-    /// All findings, those of entries included.
-    pub fn all_findings(&self) -> impl Iterator<Item = &Finding> {
-        let of_entries = self.scopes.iter().flat_map(|scope| &scope.entries).flat_map(|entry| &entry.findings);
-        of_entries.chain(&self.findings)
-    }
+/// All findings of a survey, those of entries included.
+pub fn all_findings(report: &Report<SurveyedPath>) -> impl Iterator<Item = &Finding> {
+    let of_entries = report.scopes.iter().flat_map(|scope| &scope.entries).flat_map(|entry| &entry.findings);
+    of_entries.chain(&report.findings)
 }
 
 /// The entries of one scope.

@@ -6,8 +6,8 @@ use std::io::{Cursor, Read as _, Write as _};
 use std::path::Path;
 
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
-use wagon_yard_core::archive::{self, Options, Source};
-use wagon_yard_core::progress::{Processor, Silent, Stop};
+use wagon_yard_base::archive::{self, Options, Source};
+use wagon_yard_base::progress::{Processor, Silent, Stop};
 use zip::write::SimpleFileOptions;
 
 const FILES: usize = 2000;

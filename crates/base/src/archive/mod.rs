@@ -7,7 +7,7 @@ mod compression;
 mod deb;
 mod entries;
 mod error;
-pub(crate) mod guard;
+pub mod guard;
 mod held;
 mod kinds;
 mod left_out;

@@ -63,7 +63,7 @@ pub struct Outcome {
 
 impl Outcome {
     /// One of a program that did not start.
-    pub(crate) fn not_started(error: io::Error, took: Duration) -> Self {
+    pub fn not_started(error: io::Error, took: Duration) -> Self {
         Self { ending: Ending::NotStarted(error), stdout: Vec::new(), stderr: Vec::new(), took, left: Vec::new() }
     }
 }

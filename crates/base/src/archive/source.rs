@@ -1,7 +1,7 @@
 //! A downloaded file, opened once and recognised.
 
 use std::fs::File;
-use std::io::{self, BufReader, Read, Seek as _, SeekFrom, Write as _};
+use std::io::{self, BufReader, Read, Seek, SeekFrom, Write as _};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -165,7 +165,7 @@ impl Source {
     }
 
     /// A reader of the whole file.
-    pub(crate) fn whole(&self) -> Segment {
+    pub fn whole(&self) -> impl Read + Seek + use<> {
         self.whole.clone()
     }
 

@@ -33,7 +33,7 @@ const DECODER_MEMORY: u64 = 1 << 30;
 
 impl Compression {
     /// The one that a stream begins with, by its first bytes.
-    pub(crate) fn of(head: &[u8]) -> Self {
+    pub fn of(head: &[u8]) -> Self {
         let begins = |magic: &[u8]| head.starts_with(magic);
         if begins(&[0x1f, 0x8b]) {
             Self::Gzip

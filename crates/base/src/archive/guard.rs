@@ -13,7 +13,7 @@ pub(super) fn start(decode: impl FnOnce() + Send + 'static) -> io::Result<()> {
 }
 
 /// Runs a decoder and waits for it.
-pub(crate) fn run<T: Send>(decode: impl FnOnce() -> io::Result<T> + Send) -> io::Result<T> {
+pub fn run<T: Send>(decode: impl FnOnce() -> io::Result<T> + Send) -> io::Result<T> {
     thread::scope(|scope| {
         let running = Builder::new().name(DECODER_THREAD.to_owned()).spawn_scoped(scope, decode)?;
         running.join().unwrap_or_else(|_| Err(io::Error::new(io::ErrorKind::InvalidData, "its decoder broke off")))
