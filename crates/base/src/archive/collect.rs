@@ -7,6 +7,7 @@ use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use super::classes::{asked_by_classes, could_hold_classes};
 use super::entries::{RawEntry, RawKind, could_be_program};
 use super::error::ArchiveError;
 use super::left_out::LeftOut;
@@ -17,7 +18,7 @@ use super::spellings::Spellings;
 use super::write::{FileJob, make_folder};
 use crate::error::FileContext as _;
 use crate::os;
-use crate::program::{HEAD_BYTES, Needs, Program, ProgramKind};
+use crate::program::{Asks, HEAD_BYTES, MOST_READ, Needs, Program, ProgramKind};
 
 /// No larger program is looked into for what it needs, in bytes; it has to be held in memory for that.
 const LARGEST_LOOKED_INTO: u64 = 32 << 20;
@@ -149,22 +150,29 @@ impl<'a> Collector<'a> {
     /// Looks at a file where it could matter, without writing it: at its first bytes, and at all of a program that could
     /// run here, to see what it needs.
     pub fn look(&mut self, index: usize, job: &FileJob, content: &mut dyn Read) -> std::io::Result<()> {
-        if !self.is_of_interest(job) {
+        let name = job.path.file_name();
+        let (says, holds_classes) = (Asks::is_said_by(&name), could_hold_classes(&name));
+        if !says && !holds_classes && !self.is_of_interest(job) {
             return Ok(());
         }
         let mut seen = Vec::new();
         content.take(HEAD_BYTES as u64).read_to_end(&mut seen)?;
-        let program = Program::identify(&job.path.file_name(), &seen);
+        let program = Program::identify(&name, &seen);
         let bytes = job.bytes.unwrap_or(seen.len() as u64);
         let compiled = !matches!(program.kind, ProgramKind::Script | ProgramKind::Batch | ProgramKind::Other);
         let native = compiled && program.is_native(os::SYSTEM, os::processor());
-        self.done(index, bytes, Some(Box::new(program)));
-        if native && bytes <= LARGEST_LOOKED_INTO && self.looked_into + bytes <= LOOKED_INTO_TOGETHER {
+        let is_script = matches!(program.kind, ProgramKind::Script | ProgramKind::Batch);
+        let most = if native || holds_classes { LARGEST_LOOKED_INTO } else { MOST_READ };
+        let is_read = native || holds_classes || says || is_script;
+        let mut needs = None;
+        if is_read && bytes <= most && self.looked_into + bytes <= LOOKED_INTO_TOGETHER {
             self.looked_into += bytes;
-            content.take(LARGEST_LOOKED_INTO).read_to_end(&mut seen)?;
-            if let Some(Some(entry)) = self.entries.get_mut(index) {
-                entry.needs = Needs::of(&seen).map(Box::new);
-            }
+            content.take(most).read_to_end(&mut seen)?;
+            needs = needs_of(&name, &program, &seen).map(Box::new);
+        }
+        self.done(index, bytes, Some(Box::new(program)));
+        if let Some(Some(entry)) = self.entries.get_mut(index) {
+            entry.needs = needs;
         }
         Ok(())
     }
@@ -242,6 +250,28 @@ impl<'a> Collector<'a> {
         }
         Ok(Entry { path, ..earlier.clone() })
     }
+}
+
+/// What a file needs, by its name and whole content.
+fn needs_of(name: &str, program: &Program, content: &[u8]) -> Option<Needs> {
+    if could_hold_classes(name) {
+        return asked_by_classes(content).map(|asked| Needs::Asks(vec![asked]));
+    }
+    let asks = Asks::of(name, Some(program), content);
+    if asks.is_empty() { Needs::of(content) } else { Some(Needs::Asks(asks)) }
+}
+
+/// What a file needs that lies in place; of large ones only what compiled programs say.
+#[must_use]
+pub fn needs_at(file: &Path) -> Option<Needs> {
+    let name = file.file_name()?.to_string_lossy();
+    let bytes = fs::metadata(file).ok()?.len();
+    if bytes > if could_hold_classes(&name) { LARGEST_LOOKED_INTO } else { MOST_READ } {
+        return Needs::at(file);
+    }
+    let content = fs::read(file).ok()?;
+    let program = Program::identify(&name, &content[..content.len().min(HEAD_BYTES)]);
+    needs_of(&name, &program, &content)
 }
 
 /// A name for people; of a very long one the beginning.

@@ -2,6 +2,7 @@
 
 mod ahead;
 mod bzip2_blocks;
+mod classes;
 mod collect;
 mod compression;
 mod deb;
@@ -34,6 +35,8 @@ mod write;
 mod zip;
 mod zip_header;
 
+pub use classes::could_hold_classes;
+pub use collect::needs_at;
 pub use compression::Compression;
 pub use error::ArchiveError;
 pub use guard::DECODER_THREAD;

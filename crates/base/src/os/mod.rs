@@ -3,6 +3,7 @@
 
 #[cfg(any(windows, test))]
 mod access_list;
+mod mac_facts;
 mod processor_levels;
 mod raw_registry;
 mod seal;
@@ -44,6 +45,7 @@ pub use windows_registry::*;
 #[cfg(windows)]
 pub use windows_rights::{others_may_write, untrusted_for_everybody};
 
+pub use mac_facts::{macos_setting, translates_intel};
 pub use processor_levels::processor_levels;
 pub use raw_registry::{Hive, RawValue};
 pub use seal::{

@@ -383,6 +383,12 @@ pub fn retry_while_held<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Res
     action()
 }
 
+/// Nobody keeps others from giving files another name here.
+#[must_use]
+pub fn is_held(_error: &io::Error) -> bool {
+    false
+}
+
 /// Adds text to a command line, which has words here and no form of its own.
 pub fn add_as_written(command: &mut std::process::Command, text: &str) {
     command.arg(text);

@@ -15,18 +15,31 @@ pub fn output_is_file() -> bool {
     rustix::fs::fstat(io::stdout()).is_ok_and(|seen| rustix::fs::FileType::from_raw_mode(seen.st_mode).is_file())
 }
 
-/// Downloads carry no such mark here.
+/// The attribute in which macOS keeps that a file was downloaded.
+const QUARANTINE: &str = "com.apple.quarantine";
+
+/// The mark of a download; only macOS has one.
 #[must_use]
-pub fn read_download_mark(_file: &Path) -> Option<Vec<u8>> {
-    None
+pub fn read_download_mark(file: &Path) -> Option<Vec<u8>> {
+    const MOST: usize = 4096;
+    if std::env::consts::OS != "macos" {
+        return None;
+    }
+    let mut bytes = vec![0; MOST];
+    let length = rustix::fs::getxattr(file, QUARANTINE, &mut bytes[..]).ok()?;
+    bytes.truncate(length);
+    Some(bytes)
 }
 
-/// Downloads carry no such mark here.
+/// Puts a mark on a file.
 ///
 /// # Errors
-/// None.
-pub fn write_download_mark(_file: &Path, _mark: &[u8]) -> io::Result<()> {
-    Ok(())
+/// When the disk keeps none, or the system refuses.
+pub fn write_download_mark(file: &Path, mark: &[u8]) -> io::Result<()> {
+    if std::env::consts::OS != "macos" {
+        return Ok(());
+    }
+    Ok(rustix::fs::setxattr(file, QUARANTINE, mark, rustix::fs::XattrFlags::empty())?)
 }
 
 /// The kernel's version, where it is Linux (uname(2)).

@@ -363,7 +363,9 @@ pub fn retry_while_held<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Res
     }
 }
 
-fn is_held(error: &io::Error) -> bool {
+/// Whether something failed, perhaps, because another program holds the file, or one in the folder.
+#[must_use]
+pub fn is_held(error: &io::Error) -> bool {
     let code = error.raw_os_error().map(i32::cast_unsigned);
     matches!(code, Some(ERROR_ACCESS_DENIED | ERROR_SHARING_VIOLATION))
 }

@@ -1,4 +1,4 @@
-//! The mark that Windows puts on what came from another machine, and passes on to what is unpacked from it.
+//! The mark that Windows and macOS put on what came from another machine, and pass on to what is unpacked from it.
 
 use std::path::Path;
 
@@ -11,12 +11,19 @@ const ZONES: [&str; 5] = ["this machine", "the local intranet", "trusted sites",
 /// Endings of what Windows or PowerShell looks at the mark of before it runs it.
 const PROGRAMS: [&str; 12] = ["exe", "com", "bat", "cmd", "ps1", "psm1", "psd1", "ps1xml", "dll", "msi", "vbs", "js"];
 
-/// The mark of a download ("Zone.Identifier Stream Name", MS-FSCC 5.6.1).
+/// The mark of a download.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DownloadMark {
-    zone: usize,
-    host: Option<String>,
+    origin: Origin,
     bytes: Vec<u8>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Origin {
+    /// The zone and the host that Windows noted ("Zone.Identifier Stream Name", MS-FSCC 5.6.1).
+    Zone(usize, Option<String>),
+    /// The program that macOS noted, in the attribute `com.apple.quarantine` (`LSQuarantine.h`).
+    Program(String),
 }
 
 /// What becomes of a mark.
@@ -39,22 +46,17 @@ impl DownloadMark {
         Self::parse(os::read_download_mark(file)?)
     }
 
-    /// Reads the settings `ZoneId` and `HostUrl`, or `ReferrerUrl` where that is all there is.
+    /// Reads either form.
     fn parse(bytes: Vec<u8>) -> Option<Self> {
-        let text = String::from_utf8_lossy(&bytes).into_owned();
-        let setting = |name: &str| {
-            let lines = text.lines().filter_map(|line| line.split_once('='));
-            lines.map(|(key, value)| (key.trim(), value.trim())).find(|(key, _)| key.eq_ignore_ascii_case(name))
-        };
-        let zone: usize = setting("ZoneId")?.1.parse().ok()?;
-        let host = ["HostUrl", "ReferrerUrl"].iter().find_map(|name| host_of(setting(name)?.1));
-        (zone > 0).then_some(Self { zone, host, bytes })
+        let text = String::from_utf8_lossy(&bytes);
+        Some(Self { origin: of_zone(&text).or_else(|| of_quarantine(&text))?, bytes })
     }
 
-    /// Whether the mark counts for a file of this name.
+    /// Whether the mark counts for a file of this name; macOS marks them all.
     #[must_use]
-    pub fn counts_for(file: &Path) -> bool {
-        file.extension().is_some_and(|end| PROGRAMS.iter().any(|known| end.eq_ignore_ascii_case(known)))
+    pub fn counts_for(&self, file: &Path) -> bool {
+        let ends = |end: &std::ffi::OsStr| PROGRAMS.iter().any(|known| end.eq_ignore_ascii_case(known));
+        matches!(self.origin, Origin::Program(_)) || file.extension().is_some_and(ends)
     }
 
     /// Puts the same mark on another file; where the disk keeps none, it goes without.
@@ -67,17 +69,43 @@ impl DownloadMark {
     /// In words, with what becomes of it.
     #[must_use]
     pub fn finding(&self, fate: MarkFate) -> Finding {
-        let zone = ZONES.get(self.zone).map_or_else(|| format!("zone {}", self.zone), ToString::to_string);
-        let host = self.host.as_ref().map(|host| format!(", host {host}")).unwrap_or_default();
+        let seen = match &self.origin {
+            Origin::Zone(zone, host) => {
+                let zone = ZONES.get(*zone).map_or_else(|| format!("zone {zone}"), ToString::to_string);
+                let host = host.as_ref().map(|host| format!(", host {host}")).unwrap_or_default();
+                format!("Windows marked it as coming from {zone}{host}")
+            }
+            Origin::Program(program) if program.is_empty() => "macOS marked it as a download".to_owned(),
+            Origin::Program(program) => format!("macOS marked it as a download by {program}"),
+        };
         let fate = match fate {
             MarkFate::Seen => String::new(),
-            MarkFate::PassedOn(1) => "; its program carries the mark as well".to_owned(),
-            MarkFate::PassedOn(count) => format!("; its {count} programs carry the mark as well"),
+            MarkFate::PassedOn(1) => "; its file carries the mark as well".to_owned(),
+            MarkFate::PassedOn(count) => format!("; {count} of its files carry the mark as well"),
             MarkFate::Trusted => "; not passed on: you trust it".to_owned(),
             MarkFate::Published => "; not passed on: its checksum is the published one".to_owned(),
         };
-        Finding::new(Code::DownloadMark, format!("Windows marked it as coming from {zone}{host}{fate}"))
+        Finding::new(Code::DownloadMark, format!("{seen}{fate}"))
     }
+}
+
+/// The settings `ZoneId` and `HostUrl`, or `ReferrerUrl` where that is all there is.
+fn of_zone(text: &str) -> Option<Origin> {
+    let setting = |name: &str| {
+        let lines = text.lines().filter_map(|line| line.split_once('='));
+        lines.map(|(key, value)| (key.trim(), value.trim())).find(|(key, _)| key.eq_ignore_ascii_case(name))
+    };
+    let zone: usize = setting("ZoneId")?.1.parse().ok()?;
+    let host = ["HostUrl", "ReferrerUrl"].iter().find_map(|name| host_of(setting(name)?.1));
+    (zone > 0).then_some(Origin::Zone(zone, host))
+}
+
+/// Flags, a time, the program and an identifier, with `;` between.
+fn of_quarantine(text: &str) -> Option<Origin> {
+    let parts: Vec<&str> = text.split(';').collect();
+    let is_hex = |part: &&str| !part.is_empty() && part.chars().all(|c| c.is_ascii_hexdigit());
+    let program = parts.get(2).filter(|_| parts.iter().take(2).all(is_hex))?;
+    Some(Origin::Program((*program).to_owned()))
 }
 
 /// The host that an address names: nothing else of it is told, since the rest may hold secrets (RFC 3986, 3.2).
@@ -108,6 +136,9 @@ mod tests {
             ("[ZoneTransfer]\nZoneId=9\n", Some("Windows marked it as coming from zone 9")),
             ("[ZoneTransfer]\nZoneId=0\n", None),
             ("ZoneId=many", None),
+            ("0083;5f1a2b3c;Tide Browser;9A-7", Some("macOS marked it as a download by Tide Browser")),
+            ("0083;5f1a2b3c;;", Some("macOS marked it as a download")),
+            ("x;y;Tide Browser;", None),
             ("", None),
         ] {
             let mark = DownloadMark::parse(text.as_bytes().to_vec());
@@ -117,9 +148,12 @@ mod tests {
 
     #[test]
     fn what_the_system_looks_at_before_it_runs_it_is_marked() {
+        let mark = |text: &str| DownloadMark::parse(text.as_bytes().to_vec()).unwrap();
+        let (windows, mac) = (mark("ZoneId=3"), mark("0083;5f1a2b3c;Tide Browser;"));
         for (name, counts) in [("t.exe", true), ("T.PS1", true), ("lib.dll", true), ("README", false), ("t.txt", false)]
         {
-            assert_eq!(DownloadMark::counts_for(Path::new(name)), counts, "{name}");
+            assert_eq!(windows.counts_for(Path::new(name)), counts, "{name}");
+            assert!(mac.counts_for(Path::new(name)), "{name}");
         }
     }
 }

@@ -1,4 +1,4 @@
-//! What a compiled program needs before it can start: a loader, and shared libraries.
+//! What a program needs before it can start, and this machine as loaders see it.
 
 use std::cell::RefCell;
 use std::collections::HashMap;
@@ -10,22 +10,29 @@ use std::rc::Rc;
 
 use object::{FileKind, ReadCache, ReadRef};
 
+use super::asks::Asks;
 use super::elf_facts::ElfFacts;
 use super::loading::{self, Brought, Fit, LoaderView, SeenFile};
+use super::macho_facts::MachoFacts;
+use super::macho_loading::{self, MacView};
 use super::pe_facts::PeFacts;
 use super::pe_loading::{self, DllView};
 use crate::environment::Environment;
 use crate::os;
-use crate::registry::{Hive, RegistryPlace};
+use crate::registry::{Hive, RegistryPlace, RegistryValue};
 use crate::system::System;
 
-/// What a compiled program needs from elsewhere.
+/// What a program needs from elsewhere.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Needs {
     /// Of ELF.
     Elf(ElfFacts),
     /// Of Windows.
     Pe(PeFacts),
+    /// Of macOS.
+    Macho(MachoFacts),
+    /// Runtimes.
+    Asks(Vec<Asks>),
 }
 
 impl Needs {
@@ -45,7 +52,7 @@ impl Needs {
         match FileKind::parse(data).ok()? {
             FileKind::Elf32 | FileKind::Elf64 => ElfFacts::of(data).map(Self::Elf),
             FileKind::Pe32 | FileKind::Pe64 => PeFacts::of(data).map(Self::Pe),
-            _ => None,
+            _ => MachoFacts::of(data).map(Self::Macho),
         }
     }
 
@@ -55,6 +62,8 @@ impl Needs {
         match self {
             Self::Elf(facts) => facts.libraries.iter().map(String::as_str).collect(),
             Self::Pe(facts) => facts.imports.iter().map(|import| &*import.library).collect(),
+            Self::Macho(facts) => facts.slices.iter().flat_map(|slice| &slice.libraries).map(String::as_str).collect(),
+            Self::Asks(_) => Vec::new(),
         }
     }
 
@@ -63,17 +72,28 @@ impl Needs {
     pub fn elf(&self) -> Option<&ElfFacts> {
         match self {
             Self::Elf(facts) => Some(facts),
-            Self::Pe(_) => None,
+            _ => None,
         }
     }
 
-    /// Compares it with this machine. `brought` are the files that come with it, `origin` the folder it lies in, where it is
+    /// What it says of runtimes.
+    #[must_use]
+    pub fn asks(&self) -> &[Asks] {
+        match self {
+            Self::Asks(asks) => asks,
+            _ => &[],
+        }
+    }
+
+    /// Compares a compiled program with this machine. `brought` are the files that come with it, `origin` the folder it lies in, where it is
     /// in place.
     #[must_use]
     pub fn fit(&self, origin: Option<&Path>, brought: &Brought<'_>, machine: &ThisMachine) -> Fit {
         match self {
             Self::Elf(facts) => loading::fit(facts, origin, brought, machine),
             Self::Pe(facts) => pe_loading::fit_pe(facts, origin, brought, machine),
+            Self::Macho(facts) => macho_loading::fit_macho(facts, brought, machine),
+            Self::Asks(_) => Fit::default(),
         }
     }
 }
@@ -83,7 +103,7 @@ impl Needs {
 pub struct ThisMachine {
     folders: Vec<PathBuf>,
     library_path: Vec<PathBuf>,
-    windows: Option<[u16; 2]>,
+    windows: Option<WindowsVersion>,
     seen: RefCell<HashMap<PathBuf, SeenFile>>,
     seen_dlls: RefCell<HashMap<PathBuf, Option<Option<Rc<PeFacts>>>>>,
 }
@@ -173,12 +193,50 @@ impl DllView for ThisMachine {
     }
 
     fn windows(&self) -> Option<[u16; 2]> {
-        self.windows
+        self.windows.map(|version| version.numbers)
+    }
+
+    fn windows_build(&self) -> Option<u32> {
+        self.windows?.build
+    }
+
+    fn processor(&self) -> &str {
+        os::processor()
     }
 }
 
+impl MacView for ThisMachine {
+    fn processor(&self) -> &str {
+        os::processor()
+    }
+
+    fn macos(&self) -> Option<[u16; 2]> {
+        macos_version(&os::macos_setting("ProductVersion")?)
+    }
+
+    fn translates_intel(&self) -> bool {
+        os::translates_intel()
+    }
+
+    fn exists(&self, path: &Path) -> bool {
+        path.exists()
+    }
+}
+
+/// The first two numbers of a version of macOS.
+fn macos_version(text: &str) -> Option<[u16; 2]> {
+    let mut numbers = text.split('.').map(|number| number.trim().parse().ok());
+    Some([numbers.next()??, numbers.next().flatten().unwrap_or(0)])
+}
+
+#[derive(Debug, Clone, Copy)]
+struct WindowsVersion {
+    numbers: [u16; 2],
+    build: Option<u32>,
+}
+
 /// The version of Windows, as the system keeps it for programs that ask; from Windows 10 on, which is what this program runs on.
-fn windows_version(system: System) -> Option<[u16; 2]> {
+fn windows_version(system: System) -> Option<WindowsVersion> {
     let key = r"SOFTWARE\Microsoft\Windows NT\CurrentVersion".to_owned();
     let place = RegistryPlace { hive: Hive::LocalMachine, key };
     let values = (system == System::Windows).then(|| place.read().ok()).flatten()?;
@@ -186,7 +244,11 @@ fn windows_version(system: System) -> Option<[u16; 2]> {
         let bytes: [u8; 4] = values.raw(name)?.bytes.get(..4)?.try_into().ok()?;
         u16::try_from(u32::from_le_bytes(bytes)).ok()
     };
-    Some([number("CurrentMajorVersionNumber")?, number("CurrentMinorVersionNumber")?])
+    let build = RegistryValue::from_raw(values.raw("CurrentBuild")?).and_then(|build| build.text.trim().parse().ok());
+    Some(WindowsVersion {
+        numbers: [number("CurrentMajorVersionNumber")?, number("CurrentMinorVersionNumber")?],
+        build,
+    })
 }
 
 /// The folders that ld.so.conf(5) lists, those of the files it includes among them.
@@ -222,7 +284,8 @@ mod tests {
         let machine = ThisMachine::new(&Environment::of_process());
         let (nothing, origin) = (Brought::new(), env::current_exe().unwrap());
         let fit = |content: &[u8], brought: &Brought<'_>| {
-            Needs::of(content).unwrap().fit(origin.parent(), brought, &machine).missing
+            let fit = Needs::of(content).unwrap().fit(origin.parent(), brought, &machine);
+            fit.missing.into_iter().map(|lack| lack.words).collect::<Vec<_>>()
         };
         // A program for musl or macOS may need no library by name.
         let Some(library) = Needs::of(&own).unwrap().libraries().first().map(ToString::to_string) else { return };

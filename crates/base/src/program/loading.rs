@@ -41,42 +41,76 @@ pub fn could_be_library(name: &str) -> bool {
     let ends = |end: &str| {
         name.len() >= end.len() && name.as_bytes()[name.len() - end.len()..].eq_ignore_ascii_case(end.as_bytes())
     };
-    name.contains(".so") || ends(".dll")
+    name.contains(".so") || ends(".dll") || ends(".dylib")
+}
+
+/// Something that is surely missing.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Lack {
+    /// What it is, as in "it needs …", with what is here instead and which file asks for it.
+    pub words: String,
+    remedy: Option<String>,
+}
+
+impl Lack {
+    /// Something that only another build does without.
+    #[must_use]
+    pub fn new(words: impl Into<String>) -> Self {
+        Self { words: words.into(), remedy: None }
+    }
+
+    /// A library, and who asks for it.
+    #[must_use]
+    pub fn library(name: &str, asked: &str) -> Self {
+        let remedy = match runtime_package(name) {
+            Some(package) => format!("install {package}"),
+            None => format!("install the package that brings {name}"),
+        };
+        Self::new(format!("the library {name}{asked}")).remedy(remedy)
+    }
+
+    /// What helps.
+    #[must_use]
+    pub fn remedy(self, remedy: impl Into<String>) -> Self {
+        Self { remedy: Some(remedy.into()), ..self }
+    }
 }
 
 /// How a program and a machine fit.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Fit {
-    /// What is surely missing, in the words of "it needs …".
-    pub missing: Vec<String>,
+    /// What is surely missing.
+    pub missing: Vec<Lack>,
     /// What nobody can say before it is started, and why.
     pub unknown: Vec<String>,
+    /// Whether it is for another processor, and the system translates it.
+    pub is_translated: bool,
 }
 
 impl Fit {
     /// Why the program can't start here; `None` where nothing is surely missing.
     #[must_use]
     pub fn hindrance(&self) -> Option<String> {
-        let first = self.missing.first()?;
+        let first = &self.missing.first()?.words;
         let more = match self.missing.len() - 1 {
             0 => String::new(),
-            count => format!(" and {count} more"),
+            count => format!(", and {count} more"),
         };
-        Some(format!("it needs {first}{more}, which this machine lacks"))
+        Some(format!("it needs {first}{more}"))
     }
 
     /// What to look for instead, or to install.
     #[must_use]
     pub fn remedy(&self) -> Option<String> {
-        let first = self.missing.first()?;
-        let named = ["the library ", "the interpreter "].iter().find_map(|what| first.strip_prefix(what));
-        Some(match named {
-            Some(named) => match runtime_package(named) {
-                Some(package) => format!("install {package}"),
-                None => format!("install the package that brings {}", named.split(',').next().unwrap_or(named)),
-            },
-            None => "look for a build for an older system or processor, or a static one".to_owned(),
-        })
+        let build = || "look for a build for an older system or processor, or a static one".to_owned();
+        Some(self.missing.first()?.remedy.clone().unwrap_or_else(build))
+    }
+
+    /// Adds what another comparison found.
+    pub fn add(&mut self, other: Self) {
+        self.missing.extend(other.missing);
+        self.unknown.extend(other.unknown);
+        self.is_translated |= other.is_translated;
     }
 }
 
@@ -100,11 +134,14 @@ pub fn fit(program: &ElfFacts, origin: Option<&Path>, brought: &Brought<'_>, vie
         match view.look(loader) {
             SeenFile::Missing => {
                 let musl = if program.is_for_musl() { " of the C library musl" } else { "" };
-                fit.missing.push(format!("the loader {}{musl}", loader.display()));
+                fit.missing.push(Lack::new(format!("the loader {}{musl}", loader.display())));
                 return fit;
             }
             SeenFile::Elf(facts) if !facts.fits(program) => {
-                fit.missing.push(format!("the loader {} (the file there is for another machine)", loader.display()));
+                fit.missing.push(Lack::new(format!(
+                    "the loader {} (the file there is for another machine)",
+                    loader.display()
+                )));
                 return fit;
             }
             SeenFile::Elf(_) | SeenFile::Unknown => {}
@@ -183,7 +220,7 @@ impl Loading<'_> {
         if is_there || is_relative || self.program.is_for_musl() || !is_usual {
             self.fit.unknown.push(format!("whether its loader finds {name}"));
         } else {
-            self.fit.missing.push(format!("the library {name}{}", asked(by)));
+            self.fit.missing.push(Lack::library(name, &asked(by)));
         }
         None
     }
@@ -215,7 +252,12 @@ impl Loading<'_> {
             }
             let newest = newest_like(&needed.version, defined);
             let here = newest.map(|newest| format!(" (newest here: {newest})")).unwrap_or_default();
-            self.fit.missing.push(format!("version {} of {}{here}{}", needed.version, needed.library, asked(by)));
+            self.fit.missing.push(Lack::new(format!(
+                "version {} of {}{here}{}",
+                needed.version,
+                needed.library,
+                asked(by)
+            )));
         }
     }
 
@@ -227,7 +269,7 @@ impl Loading<'_> {
         let words = format!("a processor of level x86-64-v{level}{}", asked(one));
         let checks = all.iter().any(|one| one.facts.defined_versions.iter().any(|version| version == CHECKS_LEVELS));
         if checks {
-            self.fit.missing.push(words);
+            self.fit.missing.push(Lack::new(words));
         } else {
             self.fit.unknown.push(format!("whether it does without {words}"));
         }

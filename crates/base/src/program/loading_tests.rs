@@ -85,7 +85,8 @@ fn machine() -> Made {
 }
 
 fn missing(program: &ElfFacts, origin: Option<&str>, brought: &Brought<'_>) -> Vec<String> {
-    fit(program, origin.map(Path::new), brought, &machine()).missing
+    let fit = fit(program, origin.map(Path::new), brought, &machine());
+    fit.missing.into_iter().map(|lack| lack.words).collect()
 }
 
 #[test]

@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
-use super::loading::{Brought, Fit};
+use super::loading::{Brought, Fit, Lack};
 use super::pe_facts::PeFacts;
 
 /// A machine as the loader of Windows sees it.
@@ -16,10 +16,17 @@ pub trait DllView {
     fn dll_folders(&self) -> &[PathBuf];
     /// The version of Windows.
     fn windows(&self) -> Option<[u16; 2]>;
+    /// Its build.
+    fn windows_build(&self) -> Option<u32>;
+    /// The processor.
+    fn processor(&self) -> &str;
 }
 
 /// On such a machine the system's own libraries serve programs of other machines as well ("Arm64X PE files").
 const ARM64: u16 = 0xaa64;
+const X64: u16 = 0x8664;
+/// The first build for such machines that runs x64 programs ("How emulation works on Arm": Windows 11).
+const FIRST_WITH_X64: u32 = 22_000;
 
 /// Compares a program with a machine. `origin` is the folder it lies in, where it is in place.
 #[must_use]
@@ -27,7 +34,14 @@ pub(super) fn fit_pe(program: &PeFacts, origin: Option<&Path>, brought: &Brought
     let mut fit = Fit::default();
     if let Some(here) = view.windows().filter(|here| program.least_windows > *here) {
         let [major, minor] = program.least_windows;
-        fit.missing.push(format!("version {major}.{minor} of Windows (newest here: {}.{})", here[0], here[1]));
+        fit.missing
+            .push(Lack::new(format!("version {major}.{minor} of Windows (newest here: {}.{})", here[0], here[1])));
+    }
+    if view.processor() == "aarch64" && program.machine != ARM64 {
+        fit.is_translated = true;
+        if program.machine == X64 && view.windows_build().is_some_and(|build| build < FIRST_WITH_X64) {
+            fit.missing.push(Lack::new("Windows 11, which runs programs for x64 on this processor"));
+        }
     }
     for import in &program.imports {
         let library = &import.library;
@@ -41,7 +55,7 @@ pub(super) fn fit_pe(program: &PeFacts, origin: Option<&Path>, brought: &Brought
         let found =
             seen.find(|seen| seen.as_ref().is_none_or(|facts| [program.machine, ARM64].contains(&facts.machine)));
         let Some(found) = found else {
-            fit.missing.push(format!("the library {library}"));
+            fit.missing.push(Lack::library(library, ""));
             continue;
         };
         let Some(found) = found else {
@@ -53,7 +67,7 @@ pub(super) fn fit_pe(program: &PeFacts, origin: Option<&Path>, brought: &Brought
         }
         let offered: HashSet<&String> = found.exports.iter().collect();
         let lacking = import.functions.iter().find(|function| !offered.contains(function));
-        fit.missing.extend(lacking.map(|function| format!("the function {function} of {library}")));
+        fit.missing.extend(lacking.map(|function| Lack::new(format!("the function {function} of {library}"))));
     }
     fit
 }
@@ -68,6 +82,8 @@ mod tests {
     struct Made {
         files: BTreeMap<&'static str, PeFacts>,
         folders: Vec<PathBuf>,
+        processor: &'static str,
+        build: u32,
     }
 
     impl DllView for Made {
@@ -87,11 +103,18 @@ mod tests {
         fn windows(&self) -> Option<[u16; 2]> {
             Some([10, 0])
         }
+
+        fn windows_build(&self) -> Option<u32> {
+            Some(self.build)
+        }
+
+        fn processor(&self) -> &str {
+            self.processor
+        }
     }
 
     #[test]
     fn libraries_functions_and_the_version_of_windows_count() {
-        const X64: u16 = 0x8664;
         let library = |machine, exports: &[&str]| PeFacts {
             machine,
             exports: exports.iter().map(ToString::to_string).collect(),
@@ -104,6 +127,8 @@ mod tests {
                 ("/own/ebb.dll", library(X64, &["Rise"])),
             ]),
             folders: vec!["/sys".into()],
+            processor: "x86_64",
+            build: 19_045,
         };
         for (library, function, least, expected) in [
             ("TIDE.dll", "Rise", [6, 0], Ok(())),
@@ -119,11 +144,31 @@ mod tests {
             let program = PeFacts { machine: X64, least_windows: least, imports, exports: Vec::new() };
             let brought = Brought::from([("brought.dll".to_owned(), None)]);
             let fit = fit_pe(&program, Some(Path::new("/own")), &brought, &view);
-            assert_eq!(fit.missing.first().map_or(Ok(()), |first| Err(&**first)), expected, "{library}");
+            assert_eq!(fit.missing.first().map_or(Ok(()), |first| Err(&*first.words)), expected, "{library}");
         }
         let imports = vec![PeImport { library: "odd.dll".to_owned(), functions: Vec::new() }];
         let program = PeFacts { machine: X64, imports, ..PeFacts::default() };
         let fit = fit_pe(&program, None, &Brought::new(), &view);
         assert_eq!((fit.missing.len(), fit.unknown.len()), (0, 1));
+    }
+    #[test]
+    fn programs_for_other_processors_are_translated_where_windows_does() {
+        const X86: u16 = 0x14c;
+        for (processor, build, machine, translated, runs) in [
+            ("x86_64", 19_045, X86, false, true),
+            ("aarch64", 19_045, X86, true, true),
+            ("aarch64", 19_045, X64, true, false),
+            ("aarch64", 22_631, X64, true, true),
+            ("aarch64", 22_631, ARM64, false, true),
+        ] {
+            let view = Made { files: BTreeMap::new(), folders: Vec::new(), processor, build };
+            let program = PeFacts { machine, ..PeFacts::default() };
+            let fit = fit_pe(&program, None, &Brought::new(), &view);
+            assert_eq!(
+                (fit.is_translated, fit.missing.is_empty()),
+                (translated, runs),
+                "{processor} {build} {machine}"
+            );
+        }
     }
 }

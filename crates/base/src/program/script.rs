@@ -29,6 +29,15 @@ impl Interpreter {
         Some(if name.contains('/') { Self::File(name.into()) } else { Self::Named(name.to_owned()) })
     }
 
+    /// Its name.
+    #[must_use]
+    pub fn name(&self) -> String {
+        match self {
+            Self::File(file) => file.file_name().unwrap_or_default().to_string_lossy().into_owned(),
+            Self::Named(name) => name.clone(),
+        }
+    }
+
     /// In words.
     #[must_use]
     pub fn words(&self) -> String {

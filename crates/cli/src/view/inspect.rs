@@ -49,6 +49,15 @@ fn file(report: &InspectedFile, findings: &[Finding], page: &Page, out: &mut dyn
         writeln!(out)?;
         let rows = report.commands.iter().map(command).collect();
         page.table(out, &["command", "program", "runs here", "would happen"], rows)?;
+        for (why, names) in reasons(&report.commands) {
+            writeln!(out)?;
+            page.labelled(
+                out,
+                &style::STRONG.over("runs here"),
+                COLUMNS,
+                &format!("{}: {}", some_of(&names), escape(why)),
+            )?;
+        }
     }
     left_out(&report.hazards, page, out)?;
     let findings: Vec<&Finding> = findings.iter().filter(|f| f.code != Code::NotCompared).collect();
@@ -109,12 +118,11 @@ fn command(command: &InspectedCommand) -> Vec<String> {
     let kind = format!("{:?}", command.program).to_lowercase();
     let built = [command.os.as_deref(), command.arch.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
     let program = if built.is_empty() { kind } else { format!("{kind}, {built}") };
-    let runs = match &command.hindrance {
-        None => match &command.unknown {
-            None => style::GOOD.over("yes"),
-            Some(unknown) => style::CAUTION.over(&format!("unknown: {}", escape(unknown))),
-        },
-        Some(why) => style::BAD.over(&format!("no: {}", escape(why))),
+    let runs = match (&command.hindrance, &command.unknown) {
+        (Some(_), _) => style::BAD.over("no"),
+        (None, Some(_)) => style::CAUTION.over("unknown"),
+        (None, None) if command.is_translated => style::GOOD.over("yes, translated"),
+        (None, None) => style::GOOD.over("yes"),
     };
     let version = command.here_version.as_ref().map(|version| format!(" ({})", escape(version))).unwrap_or_default();
     let happens = match (&command.here[..], command.stays_hidden) {
@@ -124,6 +132,19 @@ fn command(command: &InspectedCommand) -> Vec<String> {
         ([first, ..], false) => format!("comes before {}{version}", shown(first)),
     };
     vec![escape(&command.name), program, runs, happens]
+}
+
+/// Why commands can't run here, or may not, each reason with the commands it holds for.
+fn reasons(commands: &[InspectedCommand]) -> Vec<(&str, Vec<String>)> {
+    let mut reasons: Vec<(&str, Vec<String>)> = Vec::new();
+    for command in commands {
+        let Some(why) = command.hindrance.as_deref().or(command.unknown.as_deref()) else { continue };
+        match reasons.iter_mut().find(|(known, _)| *known == why) {
+            Some((_, names)) => names.push(escape(&command.name)),
+            None => reasons.push((why, vec![escape(&command.name)])),
+        }
+    }
+    reasons
 }
 
 /// What is known of it, and how to go on.

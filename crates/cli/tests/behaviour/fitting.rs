@@ -116,3 +116,62 @@ fn libraries_that_come_with_a_program_count() {
     let told = home.wyard(&["inspect", archive.to_str().unwrap(), "--json"]).ends(0).json();
     assert_eq!(told["commands"][0]["hindrance"], serde_json::Value::Null);
 }
+
+/// An archive of one class for a version of Java.
+fn classes(java: u8) -> Vec<u8> {
+    let folder = tempfile::tempdir().unwrap();
+    let class = [0xca, 0xfe, 0xba, 0xbe, 0, 0, 0, 44 + java];
+    fs::read(zip(&folder.path().join("c.jar"), &[("tide/Main.class", &class[..], 0o644)])).unwrap()
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "the runtimes that are here are shell scripts")]
+fn a_runtime_that_is_too_old_is_told_with_who_asks_for_it() {
+    let (java_21, java_17) = (classes(21), classes(17));
+    let starts_java = b"#!/bin/sh\nexec \"${JAVA_HOME:-/usr}/bin/java\" -jar \"${0%/*}/../lib/tide.jar\"\n";
+    let net = br#"{"runtimeOptions": {"framework": {"name": "Tide.App", "version": "8.0.1"}}}"#;
+    let python = b"#!/usr/bin/env python3\nprint('tidelog 4.2.1')\n";
+    let node = b"#!/usr/bin/env node\n";
+    let plain = b"#!/bin/sh\necho tidelog 4.2.1\n";
+    for (script, beside, content, lacks) in [
+        (&starts_java[..], "lib/tide.jar", &java_17[..], None),
+        (starts_java, "lib/tide.jar", &java_21, Some("Java 21 or later (here: 17.0.2)")),
+        (python, "pyproject.toml", b"[project]\nrequires-python = '>=3.9'\n", None),
+        (
+            python,
+            "pyproject.toml",
+            b"[project]\nrequires-python = '>=3.12'\n",
+            Some("(here: 3.9.1), as pyproject.toml says"),
+        ),
+        (
+            node,
+            "package.json",
+            br#"{"engines": {"node": ">=20"}}"#,
+            Some("Node.js 20 or later (here: 16.2.0), as package.json says"),
+        ),
+        (plain, "bin/tidelog.runtimeconfig.json", net, Some("Tide.App 8, 8.0.1 or later (here: 6.0.9)")),
+    ] {
+        let home = Home::new();
+        home.write("home/jdk/release", "JAVA_VERSION=\"17.0.2\"\n");
+        home.write("home/net/shared/Tide.App/6.0.9/x", "");
+        for (name, answer) in
+            [("jdk/bin/java", "openjdk 17.0.2"), ("run/python3", "Python 3.9.1"), ("run/node", "v16.2.0")]
+        {
+            let program = home.write(&format!("home/{name}"), format!("#!/bin/sh\necho {answer}\n"));
+            wagon_yard_core::os::set_folder_mode(&program, 0o755).unwrap();
+        }
+        home.write("home/.profile", "export JAVA_HOME=~/jdk DOTNET_ROOT=~/net\nPATH=~/run:$PATH\n");
+        home.write("home/.bashrc", ". ~/.profile\n");
+        let files =
+            [("tidelog-4.2.1/bin/tidelog", script, 0o755), (&*format!("tidelog-4.2.1/{beside}"), content, 0o644)];
+        let archive = zip(&home.path("tidelog-4.2.1.zip"), &files);
+        let file = archive.to_str().unwrap();
+        let told = home.wyard(&["inspect", file, "--versions", "--json"]).ends(0).json();
+        let hindrance = told["commands"][0]["hindrance"].as_str().unwrap_or_default().to_owned();
+        assert_eq!(hindrance.is_empty(), lacks.is_none(), "{beside}: {hindrance}");
+        if let Some(lacks) = lacks {
+            assert!(hindrance.contains(lacks), "{hindrance}");
+            home.wyard(&["receive", file]).ends(3).says(lacks).says("install");
+        }
+    }
+}

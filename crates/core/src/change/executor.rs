@@ -10,6 +10,7 @@ use super::content::Content;
 use super::error::FORMAT;
 use super::fault;
 use super::ledger::{Ledger, Line};
+use super::moving::{bring_back, move_whole};
 use super::operation::{Operation, Role, StoredValue, read};
 use super::undo::{list_value_back, list_value_forth};
 use crate::error::{FileContext as _, FileError};
@@ -126,8 +127,10 @@ impl<'a> Executor<'a> {
                 let why = io::Error::new(io::ErrorKind::ResourceBusy, "other programs keep changing it");
                 Err(why).at("write the registry value", Path::new(name))
             }
-            Operation::Move { from, to } if to.exists() && !from.exists() => shift(to, from),
-            Operation::Move { .. } => Ok(()),
+            Operation::Move { from, to } => {
+                let was_cut_short = bring_back(from, to).at("bring back", from)?;
+                if was_cut_short || !to.exists() || from.exists() { Ok(()) } else { shift(to, from) }
+            }
         }
     }
 
@@ -271,7 +274,7 @@ fn shift(from: &Path, to: &Path) -> Result<(), FileError> {
     if let Some(folder) = to.parent() {
         os::make_folders(folder).at("make the folder", folder)?;
     }
-    os::retry_while_held(|| fs::rename(from, to)).at("move", from)?;
+    move_whole(from, to).at("move", from)?;
     for folder in [from.parent(), to.parent()].into_iter().flatten() {
         os::flush_folder(folder).at("flush the folder", folder)?;
     }

@@ -9,6 +9,7 @@ mod error;
 mod executor;
 mod fault;
 mod ledger;
+mod moving;
 mod operation;
 mod strange;
 mod undo;

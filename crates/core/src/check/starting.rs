@@ -195,7 +195,7 @@ impl<'a> Startable<'a> {
 
     /// What it needs that is neither here nor beside it.
     fn missing(&self, environment: &Environment) -> Vec<String> {
-        self.fit(environment).missing
+        self.fit(environment).missing.into_iter().map(|lack| lack.words).collect()
     }
 
     /// How it fits this machine.

@@ -137,8 +137,7 @@ fn system_name(system: System) -> Option<String> {
         return Some(format!("{}{build}", text("ProductName")?));
     }
     if os::SYSTEM == "macos" {
-        let told = fs::read_to_string("/System/Library/CoreServices/SystemVersion.plist").ok()?;
-        return Some(format!("{} {}", of_plist(&told, "ProductName")?, of_plist(&told, "ProductVersion")?));
+        return Some(format!("{} {}", os::macos_setting("ProductName")?, os::macos_setting("ProductVersion")?));
     }
     let told = ["/etc/os-release", "/usr/lib/os-release"].iter().find_map(|file| fs::read_to_string(file).ok())?;
     of_os_release(&told, "PRETTY_NAME")
@@ -152,20 +151,13 @@ fn of_os_release(text: &str, name: &str) -> Option<String> {
     (!value.is_empty()).then(|| value.to_owned())
 }
 
-/// A text of a property list, as the system writes them.
-fn of_plist(text: &str, name: &str) -> Option<String> {
-    let (_, rest) = text.split_once(&format!("<key>{name}</key>"))?;
-    let (_, rest) = rest.split_once("<string>")?;
-    rest.split_once("</string>").map(|(value, _)| value.to_owned())
-}
-
 /// The machines whose programs something translates here: what the kernel hands to other programs (binfmt_misc), the
 /// translator of macOS, and the subsystems of Windows ("x64 emulation on Arm64", "WOW64").
 fn emulates() -> Vec<String> {
     match (os::SYSTEM, os::processor()) {
         ("windows", "aarch64") => ["x86_64", "x86"].map(str::to_owned).to_vec(),
         ("windows", "x86_64") => vec!["x86".to_owned()],
-        ("macos", "aarch64") if Path::new("/Library/Apple/usr/share/rosetta").exists() => vec!["x86_64".to_owned()],
+        ("macos", "aarch64") if os::translates_intel() => vec!["x86_64".to_owned()],
         ("linux", _) => {
             let entries = fs::read_dir("/proc/sys/fs/binfmt_misc").into_iter().flatten().flatten();
             let is_on = |path: &Path| fs::read_to_string(path).is_ok_and(|text| text.starts_with("enabled\n"));
@@ -187,8 +179,5 @@ mod tests {
         let text = "NAME=Tide\nPRETTY_NAME=\"Tide 12 (low water)\"\nVERSION_ID=''\n";
         assert_eq!(of_os_release(text, "PRETTY_NAME").as_deref(), Some("Tide 12 (low water)"));
         assert_eq!(of_os_release(text, "VERSION_ID"), None);
-        let list = "<dict>\n<key>ProductName</key>\n\t<string>tideOS</string>\n</dict>";
-        assert_eq!(of_plist(list, "ProductName").as_deref(), Some("tideOS"));
-        assert_eq!(of_plist(list, "ProductVersion"), None);
     }
 }

@@ -24,7 +24,7 @@ pub fn pass_mark_on(
         return Some(mark.finding(MarkFate::Published));
     }
     let files = listing.entries.iter().filter(|entry| entry.kind == EntryKind::File);
-    let programs: Vec<_> = files.filter(|entry| DownloadMark::counts_for(entry.path.as_path())).collect();
+    let programs: Vec<_> = files.filter(|entry| mark.counts_for(entry.path.as_path())).collect();
     if let Some(root) = root {
         programs.iter().for_each(|program| mark.put_on(&program.path.under(root)));
     }

@@ -1,46 +1,25 @@
 //! The commands that a download would bring, and what becomes of them here.
 
-use std::cell::LazyCell;
-use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use super::report::InspectedCommand;
-use crate::archive::{Entry, EntryKind, Listing};
 use crate::environment::Environment;
-use crate::jobs::script_fit::fit_of_script;
-use crate::layout::{self, Layout};
+use crate::jobs::fit::Unplaced;
+use crate::layout;
 use crate::machine::Machine;
 use crate::os;
 use crate::path_list::is_spelled_alike;
-use crate::program::{Brought, Program, ThisMachine, could_be_library};
+use crate::program::{Fit, Program};
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Kind, ListedDisk, LookupContext, Standing};
 use crate::system::System;
 use crate::terminal::{Answer, Said};
 
-/// The files of a listing by their places, each link with the file at its end.
-pub(super) struct Files<'a>(HashMap<&'a Path, &'a Entry>);
-
-impl<'a> Files<'a> {
-    pub fn of(listing: &'a Listing) -> Self {
-        let mut files = listing.link_ends();
-        let entries = listing.entries.iter().filter(|entry| !matches!(entry.kind, EntryKind::Link(_)));
-        files.extend(entries.map(|entry| (entry.path.as_path(), entry)));
-        Self(files)
-    }
-
-    /// The file at a place, or at the end of the link there.
-    pub fn at(&self, place: &Path) -> Option<&'a Entry> {
-        self.0.get(place).copied()
-    }
-}
-
-/// The commands, each with what new terminals find under its name now, as `answers` say. `of_system` are the folders that
-/// come before those of the user.
-pub(super) fn commands<'a>(
-    listing: &'a Listing,
-    files: &Files<'_>,
-    layout: &Layout,
+/// The commands of a tool, each with what new terminals find under its name now, as `answers` say, and with how it fits this
+/// machine. `of_system` are the folders that come before those of the user.
+pub(super) fn commands(
+    tool: &Unplaced<'_>,
+    fits: Vec<Option<Fit>>,
     machine: &Machine,
     answers: &[Answer],
     of_system: &[PathBuf],
@@ -57,24 +36,10 @@ pub(super) fn commands<'a>(
     if contexts.is_empty() {
         contexts.push((Caller::plain_shell(machine.system()), LookupContext::of(environment, &machine.home)));
     }
-    // Only programs that need something ask for it.
-    let brought: LazyCell<Brought<'_>, _> = LazyCell::new(|| {
-        let files = listing.entries.iter().filter(|entry| entry.kind != EntryKind::Folder);
-        let with_needs = |entry: &'a Entry| {
-            let name = entry.path.file_name();
-            let needs = || entry.needs.as_ref().and_then(|needs| needs.elf());
-            could_be_library(&name).then(|| (name.to_lowercase(), needs()))
-        };
-        files.filter_map(with_needs).collect()
-    });
-    let this_machine = LazyCell::new(|| ThisMachine::new(environment));
     let view = ListedDisk::new(machine.system());
-    let one = |command: &layout::Command| {
-        let entry = files.at(&layout.wrapper.join(&command.path));
-        let needs = entry.and_then(|entry| entry.needs.as_ref());
-        let mut fit = needs.map(|needs| needs.fit(None, &brought, &this_machine)).unwrap_or_default();
-        let line = entry.and_then(|entry| entry.program.as_ref()?.interpreter.as_deref());
-        fit.missing.extend(line.map(|line| fit_of_script(line, layout, environment)).unwrap_or_default().missing);
+    let one = |(command, fit): (&layout::Command, Option<Fit>)| {
+        let entry = tool.files.at(&tool.layout.wrapper.join(&command.path));
+        let fit = fit.unwrap_or_default();
         let (mut here, mut stays_hidden): (Vec<ReportPath>, bool) = (Vec::new(), false);
         for (caller, context) in &contexts {
             let candidates = resolve::candidates(*caller, &command.name, context, &view);
@@ -100,12 +65,13 @@ pub(super) fn commands<'a>(
                 .and_then(|entry| hindrance(entry.program.as_ref()?))
                 .or_else(|| Some(format!("{}; {}", fit.hindrance()?, fit.remedy()?))),
             unknown: fit.unknown.into_iter().next(),
+            is_translated: fit.is_translated,
             here,
             here_version: None,
             stays_hidden,
         }
     };
-    layout.commands.iter().map(one).collect()
+    tool.layout.commands.iter().zip(fits).map(one).collect()
 }
 
 /// Whether a folder is one of the system's PATH, which comes before the user's and so before what is registered there.

@@ -59,6 +59,8 @@ pub struct InspectedCommand {
     pub hindrance: Option<String>,
     /// What nobody can say of that before it is started; null where all is known.
     pub unknown: Option<String>,
+    /// Whether it is for another processor, and the system translates it.
+    pub is_translated: bool,
     /// The files of that name in this terminal's PATH, the one that runs first.
     pub here: Vec<ReportPath>,
     /// The version that the first of them states.

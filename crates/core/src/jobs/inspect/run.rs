@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::commands::{Files, commands};
+use super::commands::commands;
 use super::contents::{is_document, is_installer, is_sample, tree};
 use super::error::InspectError;
 use super::report::{Inspected, InspectedFile, Suggested};
@@ -12,6 +12,7 @@ use crate::checksum::{Summed, Trust, TrustError};
 use crate::error::Blamed as _;
 use crate::finding::{Code, Finding};
 use crate::installer::{look_first, recognise};
+use crate::jobs::fit::{Files, Unplaced};
 use crate::jobs::summing::while_summing;
 use crate::jobs::tool_names::{file_name, guess_names};
 use crate::layout::{self, Layout, LayoutError, Target};
@@ -120,13 +121,18 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
     // Of a large suite what the files say is enough: a shell takes long over thousands of names.
     names.truncate(MOST_NAMES);
     let answers = session.asking()?.everywhere(Question { commands: &names, variables: &[] });
-    let mut commands = commands(&listing, &by_place, &layout, machine, &answers, &terminal::system_path(machine)?);
+    let of_terminal = answers.iter().find_map(|answer| answer.said.as_ref().ok());
+    let environment = of_terminal.map_or(&machine.environment, |said| &said.environment);
+    let tool = Unplaced { listing: &listing, files: &by_place, layout: &layout, root: None };
+    let fits = match request.versions {
+        true => tool.fits_by_answers(session, environment)?,
+        false => tool.fits_by_files(environment),
+    };
+    let mut commands = commands(&tool, fits, machine, &answers, &terminal::system_path(machine)?);
     if request.versions {
         let asked =
             commands.iter().filter_map(|command| Some((command.name.clone(), command.here.first()?.to_path_buf())));
         let asked: Vec<(String, PathBuf)> = asked.take(MOST_ASKED).collect();
-        let of_terminal = answers.iter().find_map(|answer| answer.said.as_ref().ok());
-        let environment = of_terminal.map_or(&machine.environment, |said| &said.environment);
         let versions = check::versions(session, &asked, environment)?;
         for command in &mut commands {
             command.here_version = command.here.first().and_then(|first| versions.get(&**first).cloned());

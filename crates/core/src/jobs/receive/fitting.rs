@@ -1,20 +1,12 @@
 //! Whether the programs of an archive can start on this machine, before any of them is put in place.
 
-use std::collections::HashMap;
-use std::path::Path;
-
 use super::error::ReceiveError;
 use super::request::ReceiveRequest;
 use super::stages::LaidOut;
-use crate::archive::{Entry, EntryKind};
-use crate::environment::Environment;
 use crate::finding::{Code, Finding};
-use crate::jobs::script_fit::fit_of_script;
-use crate::program::{Brought, Fit, Needs, ThisMachine, could_be_library};
+use crate::jobs::fit::{Files, Unplaced};
+use crate::program::Fit;
 use crate::session::{Session, SessionError};
-
-/// So many libraries of an archive are looked into; of the others it counts that they are there.
-const MOST_LIBRARIES: usize = 500;
 
 /// Refuses a tool whose commands surely can't start: the one that is called like the tool, or else all of them. Tells of others
 /// that can't.
@@ -25,13 +17,15 @@ pub(super) fn judge(session: &Session, request: &ReceiveRequest, tool: &LaidOut)
     if request.foreign {
         return Ok(Vec::new());
     }
-    let unfit = unfit(tool, &session.machine.environment);
-    if unfit.hindered.is_empty() {
+    let files = Files::of(&tool.listing);
+    let unplaced = Unplaced { listing: &tool.listing, files: &files, layout: &tool.layout, root: tool.staged() };
+    if unplaced.fits_anywhere(&session.machine.environment) {
         return Ok(Vec::new());
     }
-    // What a new terminal sets may help.
-    let asking = session.asking().map_err(ReceiveError::from)?;
-    let unfit = asking.environment().map_or(unfit, |environment| self::unfit(tool, &environment));
+    // What counts is what a new terminal sets.
+    let environment = session.asking()?.environment();
+    let environment = environment.as_ref().unwrap_or(&session.machine.environment);
+    let unfit = Unfit::of(tool, unplaced.fits_by_answers(session, environment)?);
     session.go_on().map_err(|e: SessionError| ReceiveError::from(e))?;
     let main = unfit.hindered.iter().find(|(name, _)| *name == tool.name.to_string());
     let all = unfit.hindered.first().filter(|_| unfit.hindered.len() == unfit.judged);
@@ -53,43 +47,12 @@ struct Unfit {
     judged: usize,
 }
 
-fn unfit(tool: &LaidOut, environment: &Environment) -> Unfit {
-    let ends = tool.listing.link_ends();
-    let root = tool.staged();
-    let files: Vec<&Entry> = tool.listing.entries.iter().filter(|entry| entry.kind != EntryKind::Folder).collect();
-    let end = |entry: &&Entry| ends.get(entry.path.as_path()).copied();
-    let libraries = files.iter().filter(|entry| could_be_library(&entry.path.file_name())).take(MOST_LIBRARIES);
-    let read: Vec<(String, Needs)> = libraries
-        .filter_map(|entry| Some((entry.path.file_name().to_lowercase(), needs(end(entry).unwrap_or(entry), root)?)))
-        .collect();
-    let names = files.iter().map(|entry| entry.path.file_name()).filter(|name| could_be_library(name));
-    let mut brought: Brought<'_> = names.map(|name| (name.to_lowercase(), None)).collect();
-    brought.extend(read.iter().map(|(name, needs)| (name.clone(), needs.elf())));
-    let by_place: HashMap<&Path, &Entry> = files.iter().map(|entry| (entry.path.as_path(), *entry)).collect();
-    let machine = ThisMachine::new(environment);
-    let mut unfit = Unfit { hindered: Vec::new(), judged: 0 };
-    for command in &tool.layout.commands {
-        let place = tool.layout.wrapper.join(&command.path);
-        let Some(entry) = by_place.get(&*place).copied() else { continue };
-        let entry = end(&entry).unwrap_or(entry);
-        let line = entry.program.as_ref().and_then(|program| program.interpreter.as_deref());
-        let fit = match (line, needs(entry, root)) {
-            (Some(line), _) => fit_of_script(line, &tool.layout, environment),
-            (None, Some(needs)) => needs.fit(None, &brought, &machine),
-            (None, None) => continue,
-        };
-        unfit.judged += 1;
-        if !fit.missing.is_empty() {
-            unfit.hindered.push((command.name.clone(), fit));
-        }
-    }
-    unfit
-}
-
-/// What a file needs: as it lies in staging, or as it was seen while it was listed.
-fn needs(entry: &Entry, root: Option<&Path>) -> Option<Needs> {
-    match root {
-        Some(root) => Needs::at(&entry.path.under(root)),
-        None => entry.needs.as_deref().cloned(),
+impl Unfit {
+    fn of(tool: &LaidOut, fits: Vec<Option<Fit>>) -> Self {
+        let named =
+            tool.layout.commands.iter().zip(fits).filter_map(|(command, fit)| Some((command.name.clone(), fit?)));
+        let named: Vec<(String, Fit)> = named.collect();
+        let judged = named.len();
+        Self { hindered: named.into_iter().filter(|(_, fit)| !fit.missing.is_empty()).collect(), judged }
     }
 }
