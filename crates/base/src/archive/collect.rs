@@ -150,13 +150,16 @@ impl<'a> Collector<'a> {
     /// Looks at a file where it could matter, without writing it: at its first bytes, and at all of a program that could
     /// run here, to see what it needs.
     pub fn look(&mut self, index: usize, job: &FileJob, content: &mut dyn Read) -> std::io::Result<()> {
-        let name = job.path.file_name();
-        let (says, holds_classes) = (Asks::is_said_by(&name), could_hold_classes(&name));
+        let (says, holds_classes) = match job.path.as_path().file_name().and_then(OsStr::to_str) {
+            Some(name) => (Asks::is_said_by(name), could_hold_classes(name)),
+            None => (false, false),
+        };
         if !says && !holds_classes && !self.is_of_interest(job) {
             return Ok(());
         }
         let mut seen = Vec::new();
         content.take(HEAD_BYTES as u64).read_to_end(&mut seen)?;
+        let name = job.path.file_name();
         let program = Program::identify(&name, &seen);
         let bytes = job.bytes.unwrap_or(seen.len() as u64);
         let compiled = !matches!(program.kind, ProgramKind::Script | ProgramKind::Batch | ProgramKind::Other);

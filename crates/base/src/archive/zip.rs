@@ -113,6 +113,7 @@ impl Opened {
         }
         let (mut headers, mut near) = (self.segment.segment(), self.segment.clone());
         zip_header::check_front(file, &mut headers, places.first().map(|(start, ..)| *start))?;
+        let mut header = Vec::new();
         for (at, length, index) in places {
             let entry = self.archive.by_index_data(index).map_err(|e| damaged(file, e))?;
             // Other methods, and encryption, were refused above.
@@ -120,8 +121,8 @@ impl Opened {
                 InDirectory { at, name: entry.name_raw(), method: number(entry.compression()), encrypted: false };
             // The headers of small entries are read several at a time.
             match length {
-                ..SMALL => zip_header::compare(file, &mut near, &said)?,
-                _ => zip_header::compare(file, &mut headers, &said)?,
+                ..SMALL => zip_header::compare(file, &mut near, &said, &mut header)?,
+                _ => zip_header::compare(file, &mut headers, &said, &mut header)?,
             }
         }
         Ok(())

@@ -24,11 +24,17 @@ pub(super) struct InDirectory<'a> {
 }
 
 /// Refuses an entry whose own header says something else.
-pub(super) fn compare(file: &Path, from: &mut (impl Read + Seek), entry: &InDirectory<'_>) -> Result<(), ArchiveError> {
+/// `header` is room that is used again.
+pub(super) fn compare(
+    file: &Path,
+    from: &mut (impl Read + Seek),
+    entry: &InDirectory<'_>,
+    header: &mut Vec<u8>,
+) -> Result<(), ArchiveError> {
     let broken = |source| ArchiveError::Damaged { file: file.to_owned(), source };
-    let mut header = vec![0; usize::try_from(LENGTH).unwrap_or_default() + entry.name.len()];
+    header.resize(usize::try_from(LENGTH).unwrap_or_default() + entry.name.len(), 0);
     from.seek(SeekFrom::Start(entry.at)).map_err(broken)?;
-    from.read_exact(&mut header).map_err(broken)?;
+    from.read_exact(header).map_err(broken)?;
     let (fixed, name) = header.split_at(30);
     if !fixed.starts_with(MARK) {
         return Err(broken(io::Error::new(
