@@ -1,6 +1,7 @@
 //! The real file system, for many lookups at once.
 
 use std::collections::{HashMap, HashSet};
+use std::ffi::OsStr;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
@@ -37,13 +38,10 @@ impl ListedDisk {
         Self { lists: system == System::Unix, folders: Mutex::default() }
     }
 
-    /// Whether the folder of a path is known to have nothing of its name.
-    fn lacks(&self, path: &Path) -> bool {
-        let (Some(folder), Some(name)) = (path.parent(), path.file_name().and_then(|name| name.to_str())) else {
-            return false;
-        };
-        // Other characters may be written in two ways.
-        if !self.lists || !name.is_ascii() {
+    /// Whether a folder is known to have nothing of a name.
+    fn lacks(&self, folder: &Path, name: &str) -> bool {
+        // Other characters may be written in two ways, and a path is looked for as it is.
+        if !self.lists || !name.is_ascii() || name.contains('/') {
             return false;
         }
         let mut folders = self.folders.lock().unwrap_or_else(PoisonError::into_inner);
@@ -57,7 +55,11 @@ impl ListedDisk {
                 *known = list(folder);
             }
         }
-        matches!(known, Folder::Listed(names) if !names.contains(&name.to_ascii_lowercase()))
+        let has = |names: &HashSet<String>| match name.bytes().any(|byte| byte.is_ascii_uppercase()) {
+            true => names.contains(&name.to_ascii_lowercase()),
+            false => names.contains(name),
+        };
+        matches!(known, Folder::Listed(names) if !has(names))
     }
 }
 
@@ -74,7 +76,14 @@ fn list(folder: &Path) -> Folder {
 
 impl FileView for ListedDisk {
     fn look(&self, path: &Path) -> FileKind {
-        if self.lacks(path) { FileKind::Missing } else { Disk.look(path) }
+        match (path.parent(), path.file_name().and_then(OsStr::to_str)) {
+            (Some(folder), Some(name)) => self.look_in(folder, name),
+            _ => Disk.look(path),
+        }
+    }
+
+    fn look_in(&self, folder: &Path, name: &str) -> FileKind {
+        if self.lacks(folder, name) { FileKind::Missing } else { Disk.look(&folder.join(name)) }
     }
 }
 
@@ -95,6 +104,6 @@ mod tests {
                 assert_eq!(view.look(&at(name)), Disk.look(&at(name)), "{name}");
             }
         }
-        assert!(view.lacks(&at("none")) && !view.lacks(&at("FILE")));
+        assert!(view.lacks(folder.path(), "none") && !view.lacks(folder.path(), "FILE"));
     }
 }

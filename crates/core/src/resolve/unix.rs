@@ -1,6 +1,7 @@
 //! The lookup rules of Unix: shells, and a program that starts another.
 
-use std::ffi::OsString;
+use std::borrow::Cow;
+use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 
 use super::caller::{Caller, Shell};
@@ -14,25 +15,12 @@ use crate::path_list::PathList;
 /// Rules: POSIX.1-2017, "Shell Command Language" 2.9.1.1 and "Environment Variables", PATH; execvp(3). A name with a
 /// slash is a path and not searched for. What is not an executable regular file is passed over.
 pub(super) fn candidates(caller: Caller, name: &str, context: &LookupContext, view: &dyn FileView) -> Vec<Candidate> {
-    let places: Vec<(PathBuf, Option<(OsString, usize)>)> = if name.contains('/') {
-        vec![(PathBuf::from(name), None)]
-    } else {
-        let list = PathList::parse(&context.path);
-        let home = context.home.as_deref().filter(|_| caller == Caller::Shell(Shell::Bash));
-        let folder = |raw: &OsString| home.and_then(|home| in_home(raw, home)).unwrap_or_else(|| PathBuf::from(raw));
-        let mut places: Vec<_> =
-            list.entries().map(|e| (folder(&e.raw).join(name), Some((e.raw.clone(), e.index)))).collect();
-        if context.path.is_empty() && takes_empty_path_for_current_folder(caller) {
-            places.push((PathBuf::from(name), Some((OsString::new(), 0))));
-        }
-        places
-    };
     let mut won = false;
     let mut found = Vec::new();
-    for (path, entry) in places {
-        let path = from(&context.current_folder, &path);
-        let reason = match view.look(&path) {
-            FileKind::Missing => continue,
+    let mut look = |folder: &Path, name: &str, entry: Option<(&OsStr, usize)>| {
+        let folder = from(&context.current_folder, folder);
+        let reason = match view.look_in(&folder, name) {
+            FileKind::Missing => return,
             FileKind::Program | FileKind::AppAlias => None,
             FileKind::File => Some(Reason::NotExecutable),
             FileKind::Folder => Some(Reason::IsAFolder),
@@ -40,7 +28,23 @@ pub(super) fn candidates(caller: Caller, name: &str, context: &LookupContext, vi
             FileKind::Unreadable => Some(Reason::Unreadable),
         };
         let standing = Standing::next(reason, &mut won);
+        let (path, entry) = (folder.join(name), entry.map(|(raw, index)| (raw.to_owned(), index)));
         found.push(Candidate { path, entry, standing, reason, app_alias: false });
+    };
+    if name.contains('/') {
+        let path = from(&context.current_folder, Path::new(name));
+        if let (Some(folder), Some(last)) = (path.parent(), path.file_name().and_then(OsStr::to_str)) {
+            look(folder, last, None);
+        }
+        return found;
+    }
+    let home = context.home.as_deref().filter(|_| caller == Caller::Shell(Shell::Bash));
+    for entry in PathList::parse(&context.path).entries() {
+        let of_home = home.and_then(|home| in_home(&entry.raw, home));
+        look(of_home.as_deref().unwrap_or(Path::new(&entry.raw)), name, Some((&entry.raw, entry.index)));
+    }
+    if context.path.is_empty() && takes_empty_path_for_current_folder(caller) {
+        look(Path::new(""), name, Some((OsStr::new(""), 0)));
     }
     found
 }
@@ -57,7 +61,10 @@ fn in_home(raw: &OsString, home: &Path) -> Option<PathBuf> {
     Some(home.join(rest))
 }
 
-/// A relative path as the current folder makes it.
-fn from(current_folder: &Path, path: &Path) -> PathBuf {
-    if path.is_absolute() { path.to_owned() } else { current_folder.join(path).components().collect() }
+/// A relative folder as the current folder makes it.
+fn from<'a>(current_folder: &Path, folder: &'a Path) -> Cow<'a, Path> {
+    match folder.is_absolute() {
+        true => Cow::Borrowed(folder),
+        false => Cow::Owned(current_folder.join(folder).components().collect()),
+    }
 }

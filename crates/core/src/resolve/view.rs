@@ -31,6 +31,11 @@ pub enum FileKind {
 pub trait FileView {
     /// What is at the path.
     fn look(&self, path: &Path) -> FileKind;
+
+    /// What a folder has under a name.
+    fn look_in(&self, folder: &Path, name: &str) -> FileKind {
+        self.look(&folder.join(name))
+    }
 }
 
 /// The real file system.
