@@ -160,6 +160,9 @@ impl Listing {
     #[must_use]
     pub fn link_ends(&self) -> HashMap<&Path, &Entry> {
         let links = links_of(self);
+        if links.is_empty() {
+            return HashMap::new();
+        }
         let entries: HashMap<&Path, &Entry> = self.entries.iter().map(|e| (e.path.as_path(), e)).collect();
         let end = |link: &Path| entries.get(destination(&links, Path::new(""), link)?.as_path()).copied();
         links.keys().filter_map(|link| Some((*link, end(link)?))).collect()

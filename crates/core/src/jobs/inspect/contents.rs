@@ -7,7 +7,10 @@ use std::path::Path;
 pub(super) fn tree(files: &[&Path]) -> Vec<(String, usize)> {
     let mut tree: BTreeMap<String, usize> = BTreeMap::new();
     for file in files {
-        let file = file.to_string_lossy().replace(std::path::MAIN_SEPARATOR, "/");
+        let mut file = file.to_string_lossy();
+        if std::path::MAIN_SEPARATOR != '/' {
+            file = file.replace(std::path::MAIN_SEPARATOR, "/").into();
+        }
         let folders = file.match_indices('/').map(|(at, _)| at + 1);
         for end in folders.chain([file.len()]).take(2) {
             // Most lie in a folder that was met before.
@@ -24,11 +27,16 @@ pub(super) fn tree(files: &[&Path]) -> Vec<(String, usize)> {
 pub(super) fn is_sample(name: &str) -> bool {
     const MARKS: [&str; 6] = ["sample", "example", "dist", "template", "development", "default"];
     let ending = |mark: &&str| name.strip_suffix(mark).is_some_and(|rest| rest.ends_with(['.', '-', '_']));
-    let inside = |mark: &&str| {
-        name.match_indices(*mark)
-            .any(|(at, _)| name[..at].ends_with(['.', '-']) && name[at + mark.len()..].starts_with('.'))
+    // A part between two dots, or behind a hyphen and before a dot.
+    let (mut before_dot, mut first) = (name.rsplit_once('.').map(|(before, _)| before.split('.')), true);
+    let inside = |part: &str| {
+        let is_first = std::mem::take(&mut first);
+        let is = |mark: &&str| {
+            part.strip_suffix(mark).is_some_and(|rest| rest.ends_with('-') || rest.is_empty() && !is_first)
+        };
+        MARKS[..3].iter().any(is)
     };
-    MARKS.iter().any(ending) || MARKS[..3].iter().any(inside)
+    MARKS.iter().any(ending) || before_dot.as_mut().is_some_and(|parts| parts.any(inside))
 }
 
 /// Whether a file tells how the tool is set up and used.
@@ -56,6 +64,8 @@ mod tests {
             ("tidelog.ini.sample", true, false, false),
             ("settings-development", true, false, false),
             ("tide.example.toml", true, false, false),
+            ("tide-sample.toml", true, false, false),
+            ("sample.toml", false, false, false),
             ("examples.txt", false, false, false),
             ("readme.md", false, true, false),
             ("install.txt", false, true, false),
