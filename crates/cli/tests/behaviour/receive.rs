@@ -169,6 +169,7 @@ fn wrong_calls_are_answered() {
         (&["receive"], 2, "FILE"),
         (&["trace"], 2, "COMMAND"),
         (&["trace", "x", "--as", "nobody"], 2, "no caller known here"),
+        (&["trace", "x", "--as", if cfg!(windows) { "elevated" } else { "run" }], 2, "does not exist on this machine"),
         (&["trace", "no-such-command"], 1, "nothing of this name"),
         (&["nonsense"], 2, "nonsense"),
         (&["stock"], 0, "holds no tool yet"),

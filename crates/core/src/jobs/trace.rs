@@ -1,14 +1,62 @@
 //! `trace`: what a command name means to each caller. A name that nothing answers to makes the report fail.
 
+use crate::error::{Blame, Blamed};
 use crate::report::Report;
-use crate::session::{Session, SessionError};
+use crate::resolve::Caller;
+use crate::session::{Session, SessionError, meets_session};
 pub use crate::trace::TraceRequest;
 use crate::trace::{self, TracedCommands};
+use crate::yard::YardError;
+
+/// Why nothing was traced.
+#[derive(Debug, thiserror::Error)]
+pub enum TraceError {
+    /// The caller exists on other systems only, or its shell is not installed.
+    #[error("{} does not exist on this machine", caller.name())]
+    NoSuchCaller {
+        /// The one that was asked for.
+        caller: Caller,
+        /// Those that exist.
+        here: Vec<&'static str>,
+    },
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(TraceError: YardError);
+
+impl Blamed for TraceError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::NoSuchCaller { .. } => Blame::Call,
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::NoSuchCaller { here, .. } => Some(format!("--as takes one of: {}", here.join(", "))),
+            Self::Session(e) => e.hint(),
+        }
+    }
+}
 
 /// Traces the names.
 ///
 /// # Errors
-/// When the yard or its settings cannot be read, or the user asked to stop.
-pub fn run(session: &Session, request: &TraceRequest) -> Result<Report<TracedCommands>, SessionError> {
-    trace::trace(session, request)
+/// When the caller does not exist here, the yard or its settings cannot be read, or the user asked to stop.
+pub fn run(session: &Session, request: &TraceRequest) -> Result<Report<TracedCommands>, TraceError> {
+    if let Some(caller) = request.caller {
+        let shells = session.shells()?;
+        let is_here = |caller: &Caller| {
+            let is_installed = |shell| shells.iter().any(|installed| installed.shell == shell);
+            caller.system() == session.system() && caller.shell().is_none_or(is_installed)
+        };
+        if !is_here(&caller) {
+            let here = Caller::all().filter(is_here).map(Caller::name).collect();
+            return Err(TraceError::NoSuchCaller { caller, here });
+        }
+    }
+    Ok(trace::trace(session, request)?)
 }
