@@ -46,18 +46,16 @@ impl Blamed for FileError {
 
     fn hint(&self) -> Option<String> {
         match self.source.kind() {
-            io::ErrorKind::PermissionDenied => {
-                Some("look at the rights of that file and of the folder it lies in".to_owned())
-            }
+            io::ErrorKind::PermissionDenied => Some("check the permissions of that file and its folder".to_owned()),
             io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
-                Some("make room on that disk, or put the yard elsewhere with --yard DIR".to_owned())
+                Some("free some space, or use another yard with --yard DIR".to_owned())
             }
             // flock(2): ENOLCK, and EOPNOTSUPP or ENOSYS of file systems that know no locks.
             _ if self.doing == "lock" => Some(
                 "some network disks do not support file locks: choose a yard on another disk with --yard DIR"
                     .to_owned(),
             ),
-            io::ErrorKind::ReadOnlyFilesystem => Some("put the yard elsewhere with --yard DIR".to_owned()),
+            io::ErrorKind::ReadOnlyFilesystem => Some("use another yard with --yard DIR".to_owned()),
             _ => None,
         }
     }

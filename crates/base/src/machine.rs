@@ -23,7 +23,7 @@ const PLACES: [&str; 4] = ["XDG_DATA_HOME", "XDG_CONFIG_HOME", "ZDOTDIR", "ENV"]
 #[derive(Debug, thiserror::Error)]
 pub enum MachineError {
     /// No home folder is known.
-    #[error("the home folder is not known: {0} is not set to an absolute folder")]
+    #[error("unknown home folder: {0} is not an absolute path")]
     NoHome(&'static str),
     /// A folder given on the command line cannot be made absolute.
     #[error("the folder {} cannot be made absolute", .0.display())]

@@ -14,7 +14,7 @@ const LEFT_OUT: &str = "…";
 pub fn suggested<W: AsRef<OsStr>>(system: System, template: &str, words: &[W]) -> String {
     let line = suggested_line(system, template, words);
     if line.contains(LEFT_OUT) {
-        format!("'{line}' (this name cannot be quoted safely: type it by hand)")
+        format!("'{line}' (this name cannot be quoted safely; type it by hand)")
     } else {
         format!("'{line}'")
     }

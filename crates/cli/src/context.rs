@@ -48,7 +48,7 @@ impl Context {
         let stop = Stop::default();
         let from_handler = stop.clone();
         ctrlc::set_handler(move || from_handler.request())
-            .map_err(|e| Failure::new(exit::MACHINE, format!("could not take charge of Ctrl-C: {e}"), None))?;
+            .map_err(|e| Failure::new(exit::MACHINE, format!("could not handle Ctrl-C: {e}"), None))?;
         let scope = global.scope.map(Into::into).unwrap_or_default();
         let environment = Environment::of_process();
         let mut machine = Machine::new(environment, global.sandbox.as_deref(), global.yard.as_deref(), scope)?;
@@ -92,7 +92,7 @@ impl Context {
         let written = if self.global.json {
             // Whole before the first byte is out: half a document says nothing.
             let document = serde_json::to_string_pretty(report)
-                .map_err(|e| Failure::new(exit::MACHINE, format!("the report can't be written as JSON: {e}"), None))?;
+                .map_err(|e| Failure::new(exit::MACHINE, format!("could not write the report as JSON: {e}"), None))?;
             writeln!(io::stdout(), "{document}")
         } else {
             let mut out = anstream::stdout();

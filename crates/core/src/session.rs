@@ -35,7 +35,7 @@ pub enum SessionError {
     #[error(transparent)]
     Registration(#[from] RegistrationError),
     /// Another user could put programs into everybody's PATH.
-    #[error("{} would be in everybody's PATH, and another user owns {} or can write to it", folder.display(), untrusted.display())]
+    #[error("{} would be in every user's PATH, but {} is owned or writable by another user", folder.display(), untrusted.display())]
     Untrusted {
         /// The folder for PATH.
         folder: PathBuf,
@@ -43,7 +43,7 @@ pub enum SessionError {
         untrusted: PathBuf,
     },
     /// No shell gave an answer.
-    #[error("no shell could be asked what a new terminal has")]
+    #[error("no shell answered")]
     NoAnswer,
     /// The user asked to stop.
     #[error("interrupted; nothing was changed")]
@@ -69,7 +69,7 @@ impl Blamed for SessionError {
             Self::Ledger(e) => e.hint(),
             Self::Registration(e) => e.hint(),
             Self::Untrusted { .. } => Some("use --trust-folder to add it anyway".to_owned()),
-            Self::NoAnswer => Some("look at the shells' startup files, or at shells in settings.toml".to_owned()),
+            Self::NoAnswer => Some("check the startup files, or 'shells' in settings.toml".to_owned()),
             Self::Interrupted => None,
         }
     }

@@ -68,7 +68,7 @@ fn decode(mut decoder: Box<dyn Read + Send>, ready: &SyncSender<io::Result<Chunk
 impl BufRead for Ahead {
     fn fill_buf(&mut self) -> io::Result<&[u8]> {
         if self.at == self.chunk.length && !self.ended {
-            let broke_off = |_| io::Error::new(io::ErrorKind::InvalidData, "its decoder broke off");
+            let broke_off = |_| io::Error::new(io::ErrorKind::InvalidData, "its decoder failed");
             let used = std::mem::replace(&mut self.chunk, self.chunks.recv().map_err(broke_off)??);
             self.at = 0;
             self.ended = self.chunk.length == 0;

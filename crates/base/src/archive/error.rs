@@ -10,7 +10,7 @@ use crate::error::{Blame, Blamed, FileError};
 #[derive(Debug, thiserror::Error)]
 pub enum ArchiveError {
     /// The file is something else.
-    #[error("{} is not an archive that can be received: it looks like {looks_like}", file.display())]
+    #[error("{} is not a supported archive; it looks like {looks_like}", file.display())]
     NotAnArchive {
         /// The file.
         file: PathBuf,
@@ -18,7 +18,7 @@ pub enum ArchiveError {
         looks_like: String,
     },
     /// The archive's structure or an entry's content is damaged.
-    #[error("{} is damaged or cut off", file.display())]
+    #[error("{} is damaged or truncated", file.display())]
     Damaged {
         /// The file.
         file: PathBuf,
@@ -27,7 +27,7 @@ pub enum ArchiveError {
         source: io::Error,
     },
     /// The end of it is missing.
-    #[error("{} is cut off: it has {bytes} bytes, and {}", file.display(), in_words(*expected))]
+    #[error("{} is truncated: it has {bytes} bytes, {}", file.display(), in_words(*expected))]
     CutOff {
         /// The file.
         file: PathBuf,
@@ -46,10 +46,10 @@ pub enum ArchiveError {
         source: MemberError,
     },
     /// An entry is neither file, folder nor link.
-    #[error("the entry \"{0}\" is a device, pipe or other special file: a tool needs none")]
+    #[error("the entry \"{0}\" is a device, pipe or other special file")]
     Special(String),
     /// A link leads out of the archive.
-    #[error("the link \"{entry}\" leads out of the archive, to \"{target}\"")]
+    #[error("the link \"{entry}\" points outside the archive, to \"{target}\"")]
     LinkOutside {
         /// The link's name.
         entry: String,
@@ -65,10 +65,10 @@ pub enum ArchiveError {
         link: String,
     },
     /// An entry is both file and folder, or twice in an archive where neither can count.
-    #[error("the entry \"{0}\" is in the archive twice, with different meanings")]
+    #[error("the entry \"{0}\" is in the archive twice, as different kinds")]
     Twice(String),
     /// A zip names the same entry twice, and readers differ in which of them they take.
-    #[error("the entry \"{entry}\" is in the archive twice, with different contents: {one} and {other}")]
+    #[error("the entry \"{entry}\" is in the archive twice with different contents: {one} and {other}")]
     TwoContents {
         /// The entry.
         entry: String,
@@ -86,7 +86,7 @@ pub enum ArchiveError {
         what: &'static str,
     },
     /// Another archive stands in front of a zip.
-    #[error("{} holds two archives, one after the other; programs disagree on which to unpack", .0.display())]
+    #[error("{} contains two archives, one after the other; programs disagree on which to unpack", .0.display())]
     InFront(PathBuf),
     /// The file system here would take two names for one.
     #[error("\"{one}\" and \"{other}\" differ only in case: on this system they are the same file")]
@@ -97,13 +97,15 @@ pub enum ArchiveError {
         other: String,
     },
     /// A link to a folder that would have to become a copy, and holds itself.
-    #[error("the link \"{entry}\" leads to a folder that holds it: it can be no copy, and links can't be made here")]
+    #[error(
+        "the link \"{entry}\" points to a folder that contains it: it cannot be copied, and links cannot be created here"
+    )]
     Endless {
         /// The link.
         entry: String,
     },
     /// A hard link names a file that is not in the archive before it.
-    #[error("the hard link \"{entry}\" refers to \"{target}\", which is not a file of the archive before it")]
+    #[error("the hard link \"{entry}\" refers to \"{target}\", which is not an earlier file of the archive")]
     HardLink {
         /// The link.
         entry: String,
@@ -114,7 +116,7 @@ pub enum ArchiveError {
     #[error("the entry \"{0}\" is encrypted")]
     Encrypted(String),
     /// An entry is packed with a method this version cannot read.
-    #[error("the entry \"{entry}\" is packed with a method that can't be read here: {method}")]
+    #[error("the entry \"{entry}\" uses an unsupported compression method: {method}")]
     Method {
         /// The entry.
         entry: String,
@@ -122,10 +124,10 @@ pub enum ArchiveError {
         method: String,
     },
     /// It holds more than a tool would.
-    #[error("the archive holds {0}, and was given up")]
+    #[error("the archive has {0}: limit exceeded")]
     TooMuch(String),
     /// A file is longer or shorter than the archive says.
-    #[error("the entry \"{entry}\" has {seen} bytes, and the archive says {said}")]
+    #[error("the entry \"{entry}\" has {seen} bytes; the archive states {said}")]
     Length {
         /// The entry.
         entry: String,
@@ -135,10 +137,10 @@ pub enum ArchiveError {
         said: u64,
     },
     /// Entries of a zip share bytes.
-    #[error("the entries \"{0}\" and \"{1}\" lie over each other in the archive: no packer writes that")]
+    #[error("the entries \"{0}\" and \"{1}\" overlap in the archive")]
     Overlap(String, String),
     /// There is no room.
-    #[error("{} has room for {free} bytes, and the archive needs {needed}", folder.display())]
+    #[error("{} has {free} bytes free; the archive needs {needed}", folder.display())]
     NoRoom {
         /// Where it was to go.
         folder: PathBuf,
@@ -148,10 +150,10 @@ pub enum ArchiveError {
         needed: u64,
     },
     /// The archive holds no file.
-    #[error("{} is an archive with no file in it", .0.display())]
+    #[error("{} is an empty archive", .0.display())]
     Empty(PathBuf),
     /// The user asked to stop.
-    #[error("interrupted; what was unpacked so far has been removed")]
+    #[error("interrupted; unpacked files were removed")]
     Interrupted,
     /// The machine would not let us read or write.
     #[error(transparent)]
@@ -161,7 +163,7 @@ pub enum ArchiveError {
 fn in_words(bytes: Option<u64>) -> String {
     match bytes {
         Some(bytes) => format!("should have {bytes}"),
-        None => "what stands at its end is missing".to_owned(),
+        None => "the end of the file is missing".to_owned(),
     }
 }
 
@@ -207,41 +209,31 @@ impl Blamed for ArchiveError {
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::NotAnArchive { .. } => {
-                Some("download the archive or the program of the tool, and give that file".to_owned())
-            }
-            Self::Damaged { .. } | Self::CutOff { .. } => {
-                Some("download it again, and compare its size with the published one".to_owned())
-            }
+            Self::NotAnArchive { .. } => Some("download the tool's archive or program, and use that file".to_owned()),
+            Self::Damaged { .. } | Self::CutOff { .. } => Some("download it again, and compare the sizes".to_owned()),
             Self::File(e) => e.hint(),
-            Self::TooMuch(_) => Some("if it is what you expect, raise the limits with --limit TIMES".to_owned()),
-            Self::NoRoom { .. } => Some("make room there, or choose another disk".to_owned()),
+            Self::TooMuch(_) => Some("if you expected this, raise the limits with --limit TIMES".to_owned()),
+            Self::NoRoom { .. } => Some("free some space, or choose another disk".to_owned()),
             Self::Endless { .. } => Some(
-                "switch on Windows' developer mode, or unpack in an elevated terminal: links can be made then"
-                    .to_owned(),
+                "turn on Windows' developer mode, or use an elevated terminal, so that links can be created".to_owned(),
             ),
             Self::Encrypted(_) => Some("unpack it by hand, then pack it again without a password".to_owned()),
-            Self::Method { .. } => {
-                Some("unpack it by hand with what knows the method, then pack it again as zip or tar".to_owned())
-            }
+            Self::Method { .. } => Some("unpack it with another program, then pack it again as zip or tar".to_owned()),
             Self::Length { .. }
             | Self::Overlap(..)
             | Self::TwoContents { .. }
             | Self::TwoHeaders { .. }
-            | Self::InFront(_) => {
-                Some("download it again; if it comes the same, ask whoever made the archive".to_owned())
-            }
-            Self::Empty(_) => Some("look where it came from for the file that holds the programs".to_owned()),
+            | Self::InFront(_) => Some("download it again; if that does not help, ask its author".to_owned()),
+            Self::Empty(_) => Some("download the file that contains the programs".to_owned()),
             Self::Member { .. }
             | Self::CaseOnly { .. }
             | Self::Special(_)
             | Self::Twice(_)
             | Self::HardLink { .. }
             | Self::LinkOutside { .. }
-            | Self::ThroughLink { .. } => Some(
-                "nothing was unpacked; ask whoever made the archive, or unpack the rest with --leave-out-hazards"
-                    .to_owned(),
-            ),
+            | Self::ThroughLink { .. } => {
+                Some("nothing was unpacked; ask its author, or skip such entries with --leave-out-hazards".to_owned())
+            }
             Self::Interrupted => None,
         }
     }

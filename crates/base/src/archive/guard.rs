@@ -16,7 +16,7 @@ pub(super) fn start(decode: impl FnOnce() + Send + 'static) -> io::Result<()> {
 pub fn run<T: Send>(decode: impl FnOnce() -> io::Result<T> + Send) -> io::Result<T> {
     thread::scope(|scope| {
         let running = Builder::new().name(DECODER_THREAD.to_owned()).spawn_scoped(scope, decode)?;
-        running.join().unwrap_or_else(|_| Err(io::Error::new(io::ErrorKind::InvalidData, "its decoder broke off")))
+        running.join().unwrap_or_else(|_| Err(io::Error::new(io::ErrorKind::InvalidData, "its decoder failed")))
     })
 }
 
@@ -29,7 +29,7 @@ mod tests {
         assert_eq!(run(|| Ok(3)).unwrap(), 3);
         assert_eq!(
             run(|| -> io::Result<()> { panic!("as made in this test") }).unwrap_err().to_string(),
-            "its decoder broke off"
+            "its decoder failed"
         );
     }
 }

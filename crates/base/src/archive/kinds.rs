@@ -26,9 +26,9 @@ pub(super) const BLOCK: usize = 512;
 
 /// Beginnings of files that are often taken for an archive of a kind we read.
 const OTHERS: [(&[u8], &str); 10] = [
-    (b"Rar!\x1a\x07", "a rar archive, which can't be opened"),
-    (b"MSCF", "a Windows cabinet, which can't be opened"),
-    (b"LZIP", "lzip-compressed data, which can't be opened"),
+    (b"Rar!\x1a\x07", "a rar archive, which is not supported"),
+    (b"MSCF", "a Windows cabinet, which is not supported"),
+    (b"LZIP", "lzip-compressed data, which is not supported"),
     (b"!<arch>\n", "an ar archive or static library"),
     (b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "a Windows installer package or an old office document"),
     (b"xar!", "a macOS installer package"),
@@ -98,9 +98,9 @@ pub(super) fn looks_like(name: &str, head: &[u8]) -> String {
         ProgramKind::Batch => "a Windows batch file".to_owned(),
         ProgramKind::Other if program.is_text => "plain text".to_owned(),
         ProgramKind::Other if head.iter().all(|b| *b == 0) => {
-            "a file of zero bytes, as an unfinished download".to_owned()
+            "a file full of zero bytes, such as an unfinished download".to_owned()
         }
-        ProgramKind::Other => "data of an unknown kind".to_owned(),
+        ProgramKind::Other => "unknown data".to_owned(),
     }
 }
 
@@ -115,8 +115,8 @@ mod tests {
             (b"\n <!DOCTYPE html><html>", "a web page, not the download itself"),
             (b"<?xml version='1.0'?><Error/>", "an XML document, not the download itself"),
             (b"hello\n", "plain text"),
-            (b"\0\0\0\0", "a file of zero bytes, as an unfinished download"),
-            (b"\x00\x01\x02", "data of an unknown kind"),
+            (b"\0\0\0\0", "a file full of zero bytes, such as an unfinished download"),
+            (b"\x00\x01\x02", "unknown data"),
             (b"%PDF-1.4", "a PDF document"),
             (b"PK\x07\x08PK", "one part of a zip archive that was split"),
             (b"PK", "plain text"),

@@ -28,10 +28,10 @@ pub enum MemberError {
     #[error("its name is absolute")]
     Absolute,
     /// It has a `..` component.
-    #[error("its name climbs out of the archive")]
+    #[error("its name leads outside the archive")]
     Climbs,
     /// It holds a NUL byte.
-    #[error("its name holds a zero byte")]
+    #[error("its name contains a zero byte")]
     Nul,
     /// A part of it is longer than file systems allow.
     #[error("a part of its name is longer than {LONGEST} bytes")]
@@ -43,7 +43,7 @@ pub enum MemberError {
     #[error("its link target is empty, contains a zero byte, or is longer than {LONGEST_WHOLE} bytes")]
     Target,
     /// It lies in more folders than any tool needs.
-    #[error("it lies in more than {DEEPEST} folders")]
+    #[error("it is more than {DEEPEST} folders deep")]
     TooDeep,
     /// This system would make something else of it.
     #[error(transparent)]

@@ -201,8 +201,8 @@ impl BufRead for BlockContent<'_> {
                 }
                 Err(RecvTimeoutError::Timeout) if self.stop.requested() => return Err(io::Error::other("interrupted")),
                 Err(RecvTimeoutError::Timeout) if waited < PATIENCE => waited += GLANCE,
-                Err(RecvTimeoutError::Timeout) => return Err(io::Error::other("its decoder does not come to an end")),
-                Err(RecvTimeoutError::Disconnected) => return Err(io::Error::other("its decoder broke off")),
+                Err(RecvTimeoutError::Timeout) => return Err(io::Error::other("its decoder does not finish")),
+                Err(RecvTimeoutError::Disconnected) => return Err(io::Error::other("its decoder failed")),
             }
         }
         Ok(&self.piece[self.at..])

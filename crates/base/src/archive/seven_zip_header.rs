@@ -58,7 +58,7 @@ pub(super) fn check(mut archive: Segment) -> io::Result<()> {
     let (offset, length) = (number(12), number(20));
     let lies_within = SIGNATURE_HEADER.checked_add(offset).and_then(|at| at.checked_add(length));
     if lies_within.is_none_or(|end| end > archive.length()) || length > LONGEST {
-        return Err(bad("its directory lies outside of it"));
+        return Err(bad("its directory is outside the file"));
     }
     if length == 0 {
         return Ok(());
@@ -76,7 +76,7 @@ pub(super) fn check(mut archive: Segment) -> io::Result<()> {
                     None => return Ok(()),
                 }
             }
-            _ => return Err(bad("its directory is of an unknown kind")),
+            _ => return Err(bad("its directory has an unknown type")),
         }
     }
     Err(bad("its directory is packed too often"))
@@ -98,8 +98,8 @@ struct Left<'a>(&'a [u8]);
 
 impl<'a> Left<'a> {
     fn bytes(&mut self, count: u64) -> io::Result<&'a [u8]> {
-        let count = usize::try_from(count).map_err(|_| bad("it claims more than it holds"))?;
-        let (bytes, rest) = self.0.split_at_checked(count).ok_or_else(|| bad("it claims more than it holds"))?;
+        let count = usize::try_from(count).map_err(|_| bad("it claims more data than it has"))?;
+        let (bytes, rest) = self.0.split_at_checked(count).ok_or_else(|| bad("it claims more data than it has"))?;
         self.0 = rest;
         Ok(bytes)
     }
@@ -126,7 +126,7 @@ impl<'a> Left<'a> {
     fn count(&mut self, least: u64) -> io::Result<u64> {
         let count = self.number()?;
         if count.checked_mul(least).is_none_or(|bytes| bytes > self.0.len() as u64) {
-            return Err(bad("it claims more than it holds"));
+            return Err(bad("it claims more data than it has"));
         }
         Ok(count)
     }
@@ -137,7 +137,7 @@ impl<'a> Left<'a> {
             let bits = self.bytes(count.div_ceil(8))?;
             (0..count).map(|at| bits[(at / 8) as usize] & (0x80 >> (at % 8)) != 0).collect()
         } else if count.checked_mul(4).is_none_or(|bytes| bytes > self.0.len() as u64) {
-            return Err(bad("it claims more than it holds"));
+            return Err(bad("it claims more data than it has"));
         } else {
             (0..count).map(|_| true).collect()
         };
@@ -277,7 +277,7 @@ fn sub_streams(left: &mut Left<'_>, blocks: &[bool]) -> io::Result<()> {
             // Of each stream but the last its size is told.
             *count = left.number()?;
             if count.saturating_sub(1) > left.0.len() as u64 {
-                return Err(bad("it claims more than it holds"));
+                return Err(bad("it claims more data than it has"));
             }
         }
         next = left.byte()?;
@@ -288,7 +288,7 @@ fn sub_streams(left: &mut Left<'_>, blocks: &[bool]) -> io::Result<()> {
         }
         next = left.byte()?;
     } else if counts.iter().any(|count| *count > 1) {
-        return Err(bad("it does not tell the sizes of its entries"));
+        return Err(bad("the sizes of its entries are missing"));
     }
     if next == id::CHECKSUM {
         let without = counts.iter().zip(blocks).filter(|(count, has)| **count != 1 || !**has);
@@ -304,7 +304,7 @@ fn unpacked(archive: &mut Segment, packed: &Packed) -> io::Result<Option<Vec<u8>
     if packed.unpacked > LONGEST {
         return Err(bad("its directory is too long"));
     }
-    let at = SIGNATURE_HEADER.checked_add(packed.at).ok_or_else(|| bad("its directory lies outside of it"))?;
+    let at = SIGNATURE_HEADER.checked_add(packed.at).ok_or_else(|| bad("its directory is outside the file"))?;
     let stream = archive.part(at, *size);
     if method.is_empty() || method == &[0] {
         return read(stream, packed.unpacked).map(Some);

@@ -50,7 +50,7 @@ pub fn words(container: Container, compression: Compression, inner: Option<&str>
         Container::Tar => "tar archive",
         Container::SevenZip => "7z archive",
         Container::Deb => "Debian package",
-        Container::Single if compression == Compression::None => "program by itself",
+        Container::Single if compression == Compression::None => "single program",
         Container::Single => "single file",
     };
     let around = match compression {

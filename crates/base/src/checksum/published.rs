@@ -46,9 +46,7 @@ impl Blamed for PublishedError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::File(e) => e.hint(),
-            Self::NoLine { .. } => {
-                Some("is the file still called as it was published? it is looked for by name".to_owned())
-            }
+            Self::NoLine { .. } => Some("the file must have its published name".to_owned()),
         }
     }
 }

@@ -30,7 +30,7 @@ pub enum TrustError {
 
 /// A file that is not what was published.
 #[derive(Debug, thiserror::Error)]
-#[error("{} is not the file that was published; it was not used\n  published {}  {} ({})\n  of this file       {computed}",
+#[error("{} is not the published file; it was not used\n  published {}  {} ({})\n  of this file       {computed}",
     file.display(), published.checksum.algorithm.name(), published.checksum, published.from)]
 pub struct ChecksumMismatch {
     /// The file.
@@ -51,9 +51,7 @@ impl Blamed for TrustError {
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::Mismatch(_) => {
-                Some("download it again from the place that published the checksum; do not use this file".to_owned())
-            }
+            Self::Mismatch(_) => Some("do not use this file; download it again from its publisher".to_owned()),
             Self::Published(e) => e.hint(),
         }
     }
@@ -95,14 +93,13 @@ impl Summed {
 
     fn of_checksum(&self) -> Option<Finding> {
         if self.published.is_empty() {
-            let remedy = "if a checksum is published for the file, give it with --sha256, or its list with --checksums";
-            return Some(Finding::new(Code::NotCompared, "the checksum was compared with nothing").remedy(remedy));
+            let remedy = "if the publisher lists a checksum, pass it with --sha256 or --checksums";
+            return Some(Finding::new(Code::NotCompared, "no published checksum to compare with").remedy(remedy));
         }
         if self.published.iter().all(|p| p.checksum.algorithm.is_weak()) {
             let names: Vec<_> = self.published.iter().map(|p| p.checksum.algorithm.name()).collect();
-            let seen =
-                format!("{} is weak: it tells a damaged file, but not one that was made to have it", names.join(", "));
-            return Some(Finding::new(Code::WeakChecksum, seen).remedy("look whether a SHA-256 is published as well"));
+            let seen = format!("{} is weak: it detects damage, but not manipulation", names.join(", "));
+            return Some(Finding::new(Code::WeakChecksum, seen).remedy("check whether a SHA-256 is published too"));
         }
         None
     }

@@ -9,16 +9,16 @@ use crate::naming::reserved;
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum NameError {
     /// Not a name of a tool.
-    #[error("\"{0}\" can't be a tool's name: letters, digits and . _ + - are allowed, a letter or digit first")]
+    #[error("\"{0}\" is not a valid tool name: use letters, digits and . _ + -, beginning with a letter or digit")]
     Tool(String),
     /// Not a version.
-    #[error("\"{0}\" can't be a version: letters, digits and . _ + ~ - are allowed, a letter or digit first")]
+    #[error("\"{0}\" is not a valid version: use letters, digits and . _ + ~ -, beginning with a letter or digit")]
     Version(String),
     /// Not a variable.
-    #[error("\"{0}\" can't be a home variable: letters, digits and _ are allowed, a letter or _ first")]
+    #[error("\"{0}\" is not a valid home variable: use letters, digits and _, not beginning with a digit")]
     Variable(String),
     /// A variable that systems and shells need for themselves.
-    #[error("\"{0}\" can't be a home variable: the system or the shells use it themselves")]
+    #[error("\"{0}\" is not a valid home variable: the system or a shell uses it")]
     Taken(String),
 }
 

@@ -4,13 +4,13 @@
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 pub enum WindowsNameError {
     /// A device has it.
-    #[error("its name is that of a device of Windows")]
+    #[error("its name is a Windows device name")]
     Device,
     /// The end would be dropped silently.
-    #[error("its name ends in a dot or a space, which Windows drops")]
+    #[error("its name ends with a dot or space, which Windows removes")]
     End,
     /// A character that no name may have.
-    #[error("its name holds a character that Windows allows in none, such as : or ?")]
+    #[error("its name contains a character that Windows does not allow, such as : or ?")]
     Character,
 }
 

@@ -129,10 +129,10 @@ pub fn add_as_written(command: &mut Command, text: &str) {
 #[must_use]
 pub fn refused_by_policy(error: &io::Error) -> Option<&'static str> {
     Some(match error.raw_os_error()?.cast_unsigned() {
-        ERROR_ACCESS_DISABLED_BY_POLICY => "a policy of this machine forbids it",
-        ERROR_SYSTEM_INTEGRITY_POLICY_VIOLATION => "the system's application control forbids it",
-        ERROR_VIRUS_INFECTED | ERROR_VIRUS_DELETED => "the system takes it for harmful",
-        ERROR_ELEVATION_REQUIRED => "it asks for an administrator's rights",
+        ERROR_ACCESS_DISABLED_BY_POLICY => "a policy blocks it",
+        ERROR_SYSTEM_INTEGRITY_POLICY_VIOLATION => "application control blocks it",
+        ERROR_VIRUS_INFECTED | ERROR_VIRUS_DELETED => "the virus scanner blocks it",
+        ERROR_ELEVATION_REQUIRED => "it requires administrator rights",
         _ => return None,
     })
 }

@@ -63,16 +63,16 @@ impl PathList {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 pub enum EntryError {
     /// It holds the separator.
-    #[error("its name holds a \"{0}\", which separates the entries of PATH: no shell could find it")]
+    #[error("its name contains a \"{0}\", which separates PATH entries")]
     Separator(char),
     /// It holds a quote, which means something to `cmd` in PATH.
-    #[error("its name holds a quote, which no entry of PATH can hold")]
+    #[error("its name contains a quote, which PATH cannot contain")]
     Quote,
     /// It holds a `%` that stands for a variable.
     #[error("the registry would read a \"%\" in its name as a reference to a variable")]
     Reference,
     /// It holds a control character.
-    #[error("its name holds a line break or another control character")]
+    #[error("its name contains a line break or other control character")]
     Control,
 }
 

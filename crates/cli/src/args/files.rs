@@ -19,46 +19,46 @@ use super::RequiresArgs;
 pub struct ReceiveArgs {
     /// The downloaded file: an archive, a compressed file, a program, or an installer
     pub file: PathBuf,
-    /// Show what would be done, and write nothing
+    /// Show what would change; write nothing
     #[arg(long)]
     pub dry_run: bool,
-    /// Take everything back when the check at the end is not good
+    /// Undo everything if the final check fails
     #[arg(long, conflicts_with_all = ["stay", "dry_run"])]
     pub or_undo: bool,
-    /// Leave the version that is in service so, and lay this one beside it
+    /// Install alongside; keep the current version
     #[arg(long)]
     pub stay: bool,
-    /// Replace this version if it is in the yard already
+    /// Replace this version if it is installed
     #[arg(long)]
     pub replace: bool,
-    /// Trust the download: do not mark its programs as downloaded (Windows)
+    /// Trust the download: do not pass its download mark on (Windows, macOS)
     #[arg(long)]
     pub trusted: bool,
-    /// Take programs that can't run on this machine as well
+    /// Also accept programs that cannot run on this machine
     #[arg(long)]
     pub foreign: bool,
-    /// Whether the file is a program or an installer, if that is unclear
+    /// Treat the file as a program or as an installer
     #[arg(long, value_name = "KIND")]
     pub kind: Option<KindWhich>,
-    /// Do not run the commands: only show which file each name resolves to
+    /// Do not run the commands; only show which file each name resolves to
     #[arg(long)]
     pub no_run: bool,
     /// Arguments that make the commands print their version, quoted as in a shell; saved on the card
     #[arg(long, value_name = "ARGUMENTS", allow_hyphen_values = true)]
     pub probe: Option<String>,
-    /// What it is, and where things are in it
+    /// Name and layout
     #[command(flatten)]
     pub tool: ToolArgs,
-    /// What it needs
+    /// Requirements
     #[command(flatten)]
     pub requires: RequiresArgs,
-    /// What the publisher says of it
+    /// Published checksum
     #[command(flatten)]
     pub checksums: ChecksumArgs,
-    /// How the archive is read
+    /// Archive
     #[command(flatten)]
     pub reading: ReadingArgs,
-    /// How an installer is run
+    /// Installer
     #[command(flatten)]
     pub installer: InstallerArgs,
 }
@@ -85,20 +85,20 @@ impl From<KindWhich> for FileUse {
 #[derive(Debug, ClapArgs)]
 #[command(next_help_heading = "Tool")]
 pub struct ToolArgs {
-    /// The tool's name, where the name of the file or folder does not tell
+    /// Tool name, if the file name does not contain it
     #[arg(long)]
     pub name: Option<ToolName>,
-    /// The tool's version, where neither the name of the file or folder nor a command in place tells
+    /// Tool version, if the file name does not contain it
     #[arg(long)]
     pub version: Option<Version>,
-    /// A folder that holds its programs, relative to the tool's root, or absolute for what is in place or an installer
+    /// Folder with the commands, relative to the tool's root; absolute with adopt and installers; repeatable
     /// makes; repeatable
     #[arg(long = "command-folder", value_name = "DIR")]
     pub command_folders: Vec<PathBuf>,
-    /// A variable that is to point to the tool's root, instead of NAME_HOME; repeatable
+    /// Variable to set to the tool's root, instead of NAME_HOME; repeatable
     #[arg(long = "home-variable", value_name = "X", conflicts_with = "no_home_variable")]
     pub home_variables: Vec<Variable>,
-    /// Set no variable
+    /// Do not set a home variable
     #[arg(long)]
     pub no_home_variable: bool,
 }
@@ -114,26 +114,26 @@ impl ToolArgs {
     }
 }
 
-/// How an installer is run.
+/// Installer.
 #[derive(Debug, ClapArgs)]
 #[command(next_help_heading = "Installer")]
 pub struct InstallerArgs {
     /// Run an installer without asking first
     #[arg(long)]
     pub yes: bool,
-    /// The folder that an installer is to install into, in its own way to say it
+    /// Installation folder, passed on with the installer's own option
     #[arg(long, value_name = "DIR")]
     pub installer_folder: Option<PathBuf>,
-    /// Hand a Debian package to the system, instead of unpacking it into the yard
+    /// Install a Debian package with the system's package manager instead of unpacking it
     #[arg(long, conflicts_with_all = ["installer_folder", "arguments"])]
     pub system_install: bool,
-    /// Another place to watch while an installer runs; repeatable
+    /// Additional folder to watch while the installer runs; repeatable
     #[arg(long, value_name = "DIR")]
     pub watch: Vec<PathBuf>,
     /// Time limit for the installer, in minutes; 30 by default
     #[arg(long, value_name = "MINUTES", value_parser = minutes())]
     pub time_limit: Option<Duration>,
-    /// What is passed on to an installer
+    /// Arguments for the installer
     #[arg(last = true, value_name = "ARGUMENTS")]
     pub arguments: Vec<OsString>,
 }
@@ -159,7 +159,7 @@ pub struct ChecksumArgs {
     /// The published MD5 of the file (weak)
     #[arg(long, value_name = "HEX", value_parser = |text: &str| Checksum::parse(Algorithm::Md5, text))]
     pub md5: Option<Checksum>,
-    /// A published list of checksums that has a line for the file
+    /// Published checksum list that contains the file
     #[arg(long, value_name = "FILE")]
     pub checksums: Option<PathBuf>,
 }
@@ -175,10 +175,10 @@ impl From<ChecksumArgs> for Trust {
 #[derive(Debug, ClapArgs)]
 #[command(next_help_heading = "Archive")]
 pub struct ReadingArgs {
-    /// Leave out entries that could do harm, and list them, instead of refusing the archive
+    /// Skip and list dangerous entries instead of refusing the archive
     #[arg(long)]
     pub leave_out_hazards: bool,
-    /// Allow so many times the usual size (32 GiB), number of entries (120,000), length of names (16 MiB) and ratio (250)
+    /// Multiply the limits by N: size (32 GiB), entries (120,000), names (16 MiB), ratio (250)
     #[arg(long, value_name = "TIMES", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..))]
     pub limit: u32,
 }
@@ -194,13 +194,13 @@ impl From<ReadingArgs> for Options {
 pub struct InspectArgs {
     /// The downloaded file: an archive, a compressed file, a program, or an installer
     pub file: PathBuf,
-    /// Read a large file to its end, so that its checksum is told
+    /// Read a large file completely, to show its checksum
     #[arg(long)]
     pub whole: bool,
-    /// Run existing commands of the same names to get their versions
+    /// Run existing commands with the same names to get their versions
     #[arg(long)]
     pub versions: bool,
-    /// What the publisher says of it
+    /// Published checksum
     #[command(flatten)]
     pub checksums: ChecksumArgs,
 }
@@ -210,22 +210,22 @@ pub struct InspectArgs {
 pub struct UnpackArgs {
     /// The archive
     pub file: PathBuf,
-    /// The folder to make for what is in it; it must not be there yet
+    /// New folder for the content; must not exist
     #[arg(long, value_name = "DIR")]
     pub into: PathBuf,
-    /// Keep the folder that the packer put around everything
+    /// Keep the archive's top-level folder
     #[arg(long)]
     pub keep_wrapper: bool,
     /// Allow a folder that another user owns or can write to
     #[arg(long)]
     pub trust_folder: bool,
-    /// Show what would be done, and write nothing
+    /// Show what would change; write nothing
     #[arg(long)]
     pub dry_run: bool,
-    /// What the publisher says of it
+    /// Published checksum
     #[command(flatten)]
     pub checksums: ChecksumArgs,
-    /// How the archive is read
+    /// Archive
     #[command(flatten)]
     pub reading: ReadingArgs,
 }

@@ -52,16 +52,16 @@ pub fn parse() -> Args {
 #[derive(Debug, Clone, ClapArgs)]
 #[command(next_help_heading = "Everywhere")]
 pub struct Global {
-    /// Print one JSON document on standard output, and nothing else there
+    /// Print one JSON document on standard output
     #[arg(long, global = true)]
     pub json: bool,
     /// Use the yard in this folder
     #[arg(long, global = true, value_name = "DIR")]
     pub yard: Option<PathBuf>,
-    /// Read and write home, startup files and yard under this folder: for rehearsals
+    /// Use this folder as home, with its startup files and yard; for rehearsals
     #[arg(long, global = true, value_name = "DIR")]
     pub sandbox: Option<PathBuf>,
-    /// Whose terminals: yours, or those of every user, which have a yard of their own
+    /// For your user, or for all users (separate yard)
     #[arg(long, global = true, value_name = "WHOSE")]
     pub scope: Option<ScopeWhich>,
     /// When to use colour
@@ -73,10 +73,10 @@ pub struct Global {
     /// Run shells and programs even if they cannot be sealed; their side effects are kept
     #[arg(long, global = true)]
     pub unsealed: bool,
-    /// Print no progress and no stage lines
+    /// Hide progress and stage lines
     #[arg(long, short, global = true)]
     pub quiet: bool,
-    /// Tell on standard error what is done inside; twice for more
+    /// Log details to standard error; repeat for more
     #[arg(short, long, global = true, action = clap::ArgAction::Count)]
     pub verbose: u8,
 }
@@ -95,55 +95,55 @@ pub enum ColorWhen {
 /// The commands.
 #[derive(Debug, Subcommand)]
 pub enum Command {
-    /// Check a downloaded archive or installer, unpack or run it, register its commands, and prove that they work
+    /// Install a downloaded tool: check, unpack, register and verify it
     Receive(Box<ReceiveArgs>),
-    /// Bring a folder that is in place already under the yard's records: register what is not, and prove it
+    /// Record an existing installation, register its commands, and verify them
     Adopt(Box<AdoptArgs>),
-    /// Look into a downloaded file, and tell what receiving it would bring
+    /// Show what a download contains and what receiving it would do
     Inspect(Box<InspectArgs>),
-    /// Unpack any archive into a new folder, safely; nothing is recorded or registered
+    /// Unpack an archive safely into a new folder, without registering anything
     Unpack(Box<UnpackArgs>),
-    /// Prove that received tools work in every new terminal
+    /// Verify that received tools work in every new terminal
     Check(CheckArgs),
-    /// Run a tool's trials: small real work in a scratch folder, in what a new terminal has
+    /// Run a tool's trials: small tests in a scratch folder
     Trial(TrialArgs),
-    /// Show every file that a command name could mean, and which one runs
+    /// Show which file a command runs, and all other candidates
     Trace(TraceArgs),
-    /// Look at the whole PATH and at what is received, and tell what is wrong, worst first
+    /// Find problems in PATH and the yard, worst first
     Survey(SurveyArgs),
-    /// Show PATH with where each entry comes from, or change it
+    /// Show or change PATH
     #[command(subcommand)]
     Path(PathCommand),
-    /// Print the lines that bring this terminal to what a new one has
+    /// Print the lines that update this terminal's PATH
     CatchUp(CatchUpArgs),
     /// Show what this machine is and has: system, processor, C library, shells, interpreters
     Machine,
-    /// Explain a finding: what it means, how it comes about, how to settle it
+    /// Explain a finding: meaning, cause and remedy
     Explain(ExplainArgs),
-    /// List the received tools, and what new terminals run of them
+    /// List received tools and what new terminals run
     Stock {
-        /// Start nothing: only tell what the records say
+        /// Run nothing; show records only
         #[arg(long)]
         no_run: bool,
-        /// Settle cards without a folder and folders without a card
+        /// Repair cards without a folder and folders without a card
         #[arg(long, group = "stock_change")]
         mend: bool,
         /// This yard was copied or moved here: start a new history
         #[arg(long, group = "stock_change")]
         moved: bool,
-        /// With --mend or --moved: show what would be done, and write nothing
+        /// With --mend or --moved: show what would change; write nothing
         #[arg(long, requires = "stock_change")]
         dry_run: bool,
     },
-    /// Put a received tool's command folders and home variables into PATH's stores: startup files, or the registry
+    /// Add a received tool to PATH, in startup files or the registry
     Register(NameArgs),
-    /// Take exactly those out again; the tool stays in the yard
+    /// Remove a tool from PATH; it stays in the yard
     Unregister(NameArgs),
-    /// Put another received version of a tool in service, and prove it in every new terminal
+    /// Use another received version of a tool, and verify it
     Switch(SwitchArgs),
-    /// Take a tool out of the stock and out of PATH; its folder is kept for 30 days
+    /// Uninstall a tool; its folder is kept for 30 days
     Retire(RetireArgs),
-    /// List what was changed, newest first, or show one change in full
+    /// List changes, newest first, or show one in full
     History {
         /// The change
         id: Option<u64>,
@@ -151,11 +151,11 @@ pub enum Command {
         #[arg(long, conflicts_with = "id")]
         all: bool,
     },
-    /// Take a change back: the last one that stands, or the one named
+    /// Undo a change: the last one, or the given one
     Undo {
-        /// The change, as 'wyard history' lists it
+        /// Number of the change, from 'wyard history'
         id: Option<u64>,
-        /// Show what would be done, and write nothing
+        /// Show what would change; write nothing
         #[arg(long)]
         dry_run: bool,
     },
@@ -174,7 +174,7 @@ pub struct SurveyArgs {
     /// Whose PATH to look at [default: new]
     #[arg(long, value_name = "WHICH")]
     pub terminal: Option<TerminalWhich>,
-    /// From which severity on the exit code is 1
+    /// Exit 1 at or above this severity
     #[arg(long, value_name = "SEVERITY", default_value = "problem")]
     pub fail_on: SeverityWhich,
 }
@@ -200,47 +200,47 @@ impl From<SeverityWhich> for Severity {
 /// What to do with PATH.
 #[derive(Debug, Subcommand)]
 pub enum PathCommand {
-    /// Show the entries of a new terminal's PATH, and what put them there
+    /// Show the PATH of a new terminal and where each entry comes from
     Show,
-    /// Put a folder into PATH, in front
+    /// Add a folder at the front of PATH
     Add {
         /// The folder
         folder: PathBuf,
-        /// Put it at the end
+        /// Add it at the end
         #[arg(long)]
         last: bool,
         /// With --scope system: accept a folder that another user can write to
         #[arg(long)]
         trust_folder: bool,
-        /// Show what would be done, and write nothing
+        /// Show what would change; write nothing
         #[arg(long)]
         dry_run: bool,
     },
-    /// Take a folder out of PATH
+    /// Remove a folder from PATH
     Drop {
         /// The folder
         folder: PathBuf,
-        /// Show what would be done, and write nothing
+        /// Show what would change; write nothing
         #[arg(long)]
         dry_run: bool,
     },
-    /// Put a folder of PATH directly before another one, and tell which commands change by it
+    /// Move a PATH entry directly before another one, and show which commands change
     Move {
         /// The folder
         folder: PathBuf,
-        /// The one it is to stand before
+        /// The entry to place it before
         #[arg(long, value_name = "DIR")]
         before: PathBuf,
-        /// Show what would be done, and write nothing
+        /// Show what would change; write nothing
         #[arg(long)]
         dry_run: bool,
     },
-    /// Take out entries that no command needs; what would change a command is only offered
+    /// Remove entries that no command needs; list those that would change a command
     Tidy {
-        /// Show what would be done, and write nothing
+        /// Show what would change; write nothing
         #[arg(long)]
         dry_run: bool,
-        /// Make the offered changes as well
+        /// Also make the listed changes
         #[arg(long, conflicts_with = "dry_run")]
         yes: bool,
     },
@@ -256,7 +256,7 @@ pub struct CatchUpArgs {
 /// Options of `explain`.
 #[derive(Debug, ClapArgs)]
 pub struct ExplainArgs {
-    /// The finding, as it stands in square brackets
+    /// The finding's code, as shown in square brackets
     pub code: String,
 }
 
@@ -265,7 +265,7 @@ pub struct ExplainArgs {
 pub struct NameArgs {
     /// The tool, as NAME or NAME@VERSION
     pub name: String,
-    /// Show what would be done, and write nothing
+    /// Show what would change; write nothing
     #[arg(long)]
     pub dry_run: bool,
 }
@@ -276,7 +276,7 @@ pub struct AdoptArgs {
     /// The tool's folder
     #[arg(required_unless_present = "search")]
     pub folder: Option<PathBuf>,
-    /// Look through the usual places and PATH for tools that are not on record
+    /// Search the usual places and PATH for other installations
     #[arg(long, conflicts_with_all = ["folder", "move_in", "name", "version"])]
     pub search: bool,
     /// Move the folder into the yard
@@ -285,10 +285,10 @@ pub struct AdoptArgs {
     /// With --scope system: accept a folder that another user can write to
     #[arg(long)]
     pub trust_folder: bool,
-    /// Show what would be done, and write nothing
+    /// Show what would change; write nothing
     #[arg(long)]
     pub dry_run: bool,
-    /// What it is, and where things are in it
+    /// Name and layout
     #[command(flatten)]
     pub tool: ToolArgs,
 }
@@ -299,10 +299,10 @@ pub struct RetireArgs {
     /// The tool, as NAME or NAME@VERSION
     #[arg(required_unless_present = "empty")]
     pub name: Option<String>,
-    /// Remove the folders of all retired tools for good
+    /// Delete the folders of all retired tools
     #[arg(long, conflicts_with = "name")]
     pub empty: bool,
-    /// Run the tool's uninstaller as well, where an installer has brought it
+    /// Also run the tool's uninstaller, if an installer installed it
     #[arg(long, requires = "name")]
     pub uninstall: bool,
     /// Run it without asking first
@@ -311,7 +311,7 @@ pub struct RetireArgs {
     /// Time limit for the uninstaller, in minutes; 30 by default
     #[arg(long, value_name = "MINUTES", requires = "uninstall", value_parser = minutes())]
     pub time_limit: Option<Duration>,
-    /// Show what would be done, and write nothing
+    /// Show what would change; write nothing
     #[arg(long)]
     pub dry_run: bool,
 }
@@ -321,9 +321,9 @@ pub struct RetireArgs {
 pub struct SwitchArgs {
     /// The tool
     pub name: String,
-    /// The version, as 'wyard stock' lists it
+    /// The version, from 'wyard stock'
     pub version: String,
-    /// Show what would be done, and write nothing
+    /// Show what would change; write nothing
     #[arg(long)]
     pub dry_run: bool,
 }
@@ -333,7 +333,7 @@ pub struct SwitchArgs {
 pub enum ScopeWhich {
     /// The user's
     User,
-    /// Everybody's; needs an administrator's rights
+    /// All users; requires administrator rights
     System,
 }
 
@@ -352,13 +352,13 @@ pub struct TraceArgs {
     /// The command names
     #[arg(required = true, value_name = "COMMAND")]
     pub commands: Vec<String>,
-    /// Only this terminal's answer, or only a new one's
+    /// Only this terminal, or only new ones
     #[arg(long, value_name = "WHICH")]
     pub terminal: Option<TerminalWhich>,
     /// Only this caller: exec, sh, bash, zsh, fish, ksh, tcsh, elevated; on Windows cmd, powershell, createprocess
     #[arg(long = "as", value_name = "CALLER")]
     pub caller: Option<Caller>,
-    /// Ask every candidate for its version
+    /// Show the version of every candidate
     #[arg(long)]
     pub versions: bool,
 }
@@ -384,7 +384,7 @@ impl From<TerminalWhich> for TerminalKind {
 /// Options of `demo`.
 #[derive(Debug, ClapArgs)]
 pub struct DemoArgs {
-    /// Leave the sandbox in this new folder, to play with
+    /// Keep the sandbox in this new folder
     #[arg(long, value_name = "DIR")]
     pub keep: Option<PathBuf>,
 }

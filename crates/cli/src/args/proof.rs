@@ -9,30 +9,30 @@ use wagon_yard_core::yard::Requires;
 /// Options of `check`.
 #[derive(Debug, Args)]
 pub struct CheckArgs {
-    /// Tools as NAME or NAME@VERSION; none means all in service
+    /// Tools as NAME or NAME@VERSION; default: all in use
     pub names: Vec<String>,
-    /// Start no command: only tell which file each name means
+    /// Do not run the commands; only show which file each name resolves to
     #[arg(long)]
     pub no_run: bool,
-    /// Check the commands in the other folders of PATH instead, less the system's own
+    /// Check the commands in all other PATH folders, except the system's
     #[arg(long, conflicts_with = "names")]
     pub all_path: bool,
-    /// Ask the tool's commands with these arguments from now on, in a shell's quotes; kept on its card
+    /// Arguments that make the commands print their version, quoted as in a shell; saved on the card
     #[arg(long, value_name = "ARGUMENTS", requires = "names", allow_hyphen_values = true)]
     pub probe: Option<String>,
-    /// What the answer has to hold from now on, in place of the version; kept on its card
+    /// Text the output must contain instead of the version; saved on the card
     #[arg(long, value_name = "TEXT", requires = "names")]
     pub expect: Option<String>,
-    /// Ask again in the usual ways
+    /// Use the default version arguments again
     #[arg(long, requires = "names", conflicts_with_all = ["probe", "expect"])]
     pub usual_probe: bool,
-    /// What it needs, in place of what its card says; kept there
+    /// Requirements, replacing those on the card
     #[command(flatten)]
     pub requires: RequiresArgs,
     /// Forget what it needs
     #[arg(long, requires = "names", conflicts_with_all = ["requires_command", "requires_variable"])]
     pub requires_nothing: bool,
-    /// Check by what would be kept, and write nothing
+    /// Check with the new settings without saving them
     #[arg(long)]
     pub dry_run: bool,
 }
@@ -41,10 +41,10 @@ pub struct CheckArgs {
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Tool")]
 pub struct RequiresArgs {
-    /// A command of another tool that it needs; repeatable
+    /// Command of another tool that it requires; repeatable
     #[arg(long, value_name = "COMMAND")]
     pub requires_command: Vec<String>,
-    /// A variable that has to be set for it; repeatable
+    /// Variable that must be set; repeatable
     #[arg(long, value_name = "X")]
     pub requires_variable: Vec<Variable>,
 }
@@ -68,7 +68,7 @@ pub struct TrialArgs {
     /// Keep the folders the trials ran in
     #[arg(long)]
     pub keep: bool,
-    /// Show what the programs write, while they run
+    /// Show the programs' output while they run
     #[arg(long)]
     pub show_output: bool,
 }
@@ -76,15 +76,15 @@ pub struct TrialArgs {
 /// Changes of a tool's trials.
 #[derive(Debug, Subcommand)]
 pub enum TrialAction {
-    /// Write a trial on a tool's card, in place of one of the same title
+    /// Add a trial to a tool's card, or replace the one with the same title
     Add(Box<TrialAddArgs>),
-    /// Take a trial off a tool's card
+    /// Remove a trial from a tool's card
     Drop {
         /// The tool, as NAME or NAME@VERSION
         name: String,
         /// The trial's title
         title: String,
-        /// Show what the card would have, and write nothing
+        /// Show the new card; write nothing
         #[arg(long)]
         dry_run: bool,
     },
@@ -95,31 +95,31 @@ pub enum TrialAction {
 pub struct TrialAddArgs {
     /// The tool, as NAME or NAME@VERSION
     pub name: String,
-    /// What the trial is called
+    /// Title of the trial
     #[arg(long, value_name = "TEXT")]
     pub title: String,
-    /// A text file to begin with; its content is kept on the card; repeatable
+    /// Text file to start with; saved on the card; repeatable
     #[arg(long = "file", value_name = "FILE")]
     pub files: Vec<PathBuf>,
-    /// A command to run, in a shell's quotes; repeatable, in order. What follows is about the last of them
+    /// Command to run, quoted as in a shell; repeatable. The options that follow it apply to it
     #[arg(long = "run", value_name = "COMMAND", required = true)]
     pub runs: Vec<String>,
-    /// The exit status it must have
+    /// Expected exit status
     #[arg(long, default_value_t = 0, allow_negative_numbers = true)]
     pub status: i32,
-    /// Text that its output must hold
+    /// Text that its output must contain
     #[arg(long, value_name = "TEXT")]
     pub prints: Option<String>,
     /// A regular expression that its output must match
     #[arg(long, value_name = "EXPRESSION")]
     pub matches: Option<String>,
-    /// A file that must be there afterwards, with something in it; FILE=TEXT says what it must hold; repeatable
+    /// File that must exist afterwards and not be empty; FILE=TEXT: must contain TEXT; repeatable
     #[arg(long, value_name = "FILE")]
     pub leaves: Vec<String>,
-    /// A file that must be there afterwards and print this when it is run; repeatable
+    /// File that must exist afterwards and print this text when run; repeatable
     #[arg(long, value_name = "FILE=TEXT")]
     pub leaves_program: Vec<String>,
-    /// Show what the card would have, and write nothing
+    /// Show the new card; write nothing
     #[arg(long)]
     pub dry_run: bool,
 }

@@ -15,7 +15,7 @@ pub fn run(args: AdoptArgs, context: &Context) -> Result<ExitCode, Failure> {
         return context.report(&adopt::search(&context.session)?, view::adopt::write_search);
     }
     let Some(folder) = args.folder else {
-        return Err(Failure::new(exit::CALL, "no folder is named", Some("'wyard adopt --search' looks for some")));
+        return Err(Failure::new(exit::CALL, "no folder given", Some("to search for tools: wyard adopt --search")));
     };
     let request = AdoptRequest {
         folder,

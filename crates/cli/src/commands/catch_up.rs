@@ -20,7 +20,7 @@ pub fn run(args: &CatchUpArgs, context: &Context) -> Result<ExitCode, Failure> {
     let code = context.report(&report, write)?;
     if io::stdout().is_terminal() && !context.global.json && !context.global.quiet {
         let told = if report.lines.is_empty() {
-            "This terminal has what a new one has.".to_owned()
+            "This terminal is up to date.".to_owned()
         } else {
             format!("To run them: {}", call(args.shell))
         };

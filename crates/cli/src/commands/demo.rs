@@ -13,7 +13,7 @@ pub fn run(args: &DemoArgs, context: &Context) -> Result<ExitCode, Failure> {
     let folder = match &args.keep {
         Some(kept) if kept.exists() => {
             let message = format!("{} exists already", kept.display());
-            return Err(Failure::new(exit::CALL, message, Some("name a folder that does not exist yet")));
+            return Err(Failure::new(exit::CALL, message, Some("choose a folder that does not exist")));
         }
         Some(kept) => kept.clone(),
         None => {

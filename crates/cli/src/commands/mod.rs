@@ -65,5 +65,5 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
 /// The words of a command line, split as a shell does it.
 fn words(line: &str) -> Result<Vec<String>, Failure> {
     shell_words::split(line)
-        .map_err(|_| Failure::new(exit::CALL, format!("a quote is left open in: {line}"), Some("close it")))
+        .map_err(|_| Failure::new(exit::CALL, format!("unclosed quote in: {line}"), Some("close it")))
 }

@@ -11,19 +11,19 @@ use crate::failure::Failure;
 use crate::view::{Page, style};
 
 const FIRST: [(&str, &str); 3] = [
-    ("wyard demo", "see it work, on made-up data in a sandbox"),
-    ("wyard receive FILE", "unpack a downloaded tool, register it, prove it"),
-    ("wyard trace COMMAND", "see which copy of a command runs, and why"),
+    ("wyard demo", "try it in a sandbox, on made-up data"),
+    ("wyard receive FILE", "install a downloaded tool and verify it"),
+    ("wyard trace COMMAND", "show which copy of a command runs, and why"),
 ];
 
 const GROUPS: [(&str, &[(&str, &str)]); 3] = [
     (
         "prove",
         &[
-            ("check [NAME…]", "do received tools work in every new terminal?"),
-            ("trial NAME", "small real work, and what must come of it"),
-            ("survey", "what is wrong with PATH as a whole"),
-            ("path show", "PATH, and what put each entry there"),
+            ("check [NAME…]", "verify tools in every new terminal"),
+            ("trial NAME", "run a tool's own small tests"),
+            ("survey", "find problems in PATH"),
+            ("path show", "show PATH and where each entry comes from"),
             ("explain CODE", "what a finding means"),
         ],
     ),
@@ -31,18 +31,18 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
         "keep",
         &[
             ("stock", "list the received tools"),
-            ("adopt FOLDER", "take over a folder that is in place; also --search"),
-            ("register NAME", "put a tool into PATH; unregister takes it out"),
-            ("switch NAME VERSION", "put another received version in service"),
-            ("retire NAME", "take it out of the stock as well"),
-            ("history, undo [ID]", "what was changed, and taking it back"),
-            ("path add DIR", "put a folder into PATH; also drop, move, tidy"),
+            ("adopt FOLDER", "record an existing installation; also --search"),
+            ("register NAME", "add a tool to PATH; also unregister"),
+            ("switch NAME VERSION", "use another installed version"),
+            ("retire NAME", "uninstall a tool"),
+            ("history, undo [ID]", "list changes, undo them"),
+            ("path add DIR", "add a folder to PATH; also drop, move, tidy"),
         ],
     ),
     (
         "more",
         &[
-            ("catch-up SHELL", "bring this terminal to what a new one has"),
+            ("catch-up SHELL", "update this terminal's PATH"),
             ("machine", "system, processor, C library, shells, interpreters"),
             ("completions SHELL", "completion script"),
             ("help of a command", "wyard COMMAND --help"),

@@ -37,7 +37,7 @@ impl Agreement for Offered<'_> {
     fn agrees(&self, step: &Step) -> bool {
         let question = || {
             let (entry, reason) = (view::escape(&step.entry.text()), view::escape(&step.reason));
-            format!("{entry}: {reason}. Take it out all the same?")
+            format!("{entry}: {reason}. Remove it anyway?")
         };
         self.yes || self.context.can_ask() && !self.context.global.json && ask::yes(&question())
     }

@@ -27,7 +27,7 @@ pub fn run(args: TrialArgs, context: &Context) -> Result<ExitCode, Failure> {
         (Some(TrialAction::Drop { name: tool, title, dry_run }), _) => TrialRequest::Drop { tool, title, dry_run },
         (None, Some(tool)) => TrialRequest::Run { tool, keep: args.keep },
         (None, None) => {
-            return Err(Failure::new(exit::CALL, "no tool is named", Some("'wyard stock' lists them")));
+            return Err(Failure::new(exit::CALL, "no tool given", Some("to list them: wyard stock")));
         }
     };
     let observer: &dyn TrialObserver = if args.show_output { &Streamed(context.session.system()) } else { &Silent };

@@ -24,12 +24,12 @@ pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -
     let would = if report.dry_run { "would be " } else { "" };
     let place = if report.moved { format!("{would}moved to") } else { "stays in".to_owned() };
     let renewed = report.renewed.as_deref().map_or_else(String::new, |version| match version == report.version {
-        true => "; it was on record already".to_owned(),
-        false => format!("; in place of {}, which was on record there", escape(version)),
+        true => "; already on record".to_owned(),
+        false => format!("; replaces {} on record", escape(version)),
     });
     page.labelled(out, &label("adopt"), COLUMNS, &format!("{place} {}{renewed}", shown(&report.home)))?;
     let text = if report.was_registered {
-        "every new terminal has it already; nothing is done twice".to_owned()
+        "already registered; no changes".to_owned()
     } else {
         let variables: Vec<&str> = report.home_variables.iter().map(Variable::as_str).collect();
         let set = if variables.is_empty() { String::new() } else { format!(", {} set", variables.join(" and ")) };
@@ -51,7 +51,7 @@ pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -
         check::tool(checked, page, out)?;
     }
     if report.dry_run {
-        writeln!(out, "\nNothing was written. Without --dry-run this is what happens.")?;
+        writeln!(out, "\nDry run: nothing was changed.")?;
     }
     Ok(())
 }
@@ -59,7 +59,7 @@ pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -
 /// What was found.
 pub fn write_search(report: &Report<FoundTools>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.found.is_empty() {
-        writeln!(out, "No tool was found that is not on record.")?;
+        writeln!(out, "No other tools found.")?;
     }
     for tool in &report.found {
         let name = match (&tool.name, &tool.version) {
@@ -80,5 +80,5 @@ pub fn write_search(report: &Report<FoundTools>, page: &Page, out: &mut dyn Writ
         )?;
     }
     let places: Vec<String> = report.places.iter().map(|place| page.short(&place.to_string_lossy())).collect();
-    page.labelled(out, "", 0, &style::DIM.over(&format!("looked in PATH and in {}", places.join(", "))))
+    page.labelled(out, "", 0, &style::DIM.over(&format!("searched PATH and {}", places.join(", "))))
 }

@@ -11,7 +11,7 @@ use super::{Page, count, escape, style};
 /// All tools.
 pub fn write(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.tools.is_empty() && report.findings.is_empty() {
-        return writeln!(out, "The yard holds no tool yet: 'wyard receive FILE' brings one.");
+        return writeln!(out, "The yard has no tools yet. To add one: wyard receive FILE");
     }
     for (i, checked) in report.tools.iter().enumerate() {
         if i > 0 {
@@ -28,7 +28,7 @@ pub fn write(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) ->
 /// The commands in the folders of PATH, folder by folder; of those that are well only the number.
 pub fn write_path(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.tools.is_empty() {
-        return writeln!(out, "PATH of a new terminal has no commands but the system's own and the yard's.");
+        return writeln!(out, "PATH has no commands besides those of the system and the yard.");
     }
     for checked in &report.tools {
         let text = format!("{}: {}", style::STRONG.over(&page.short(&checked.name)), summary(checked));
@@ -79,10 +79,10 @@ pub(super) fn summary(checked: &ToolCheck) -> String {
     let fine = checked.commands.iter().filter(|c| c.verdict.passes()).count();
     let asked = checked.commands.first().map_or(0, |c| c.caller_results.len());
     format!(
-        "{}, {fine} of {}, asked in {}",
+        "{}: {fine} of {}, verified in {}",
         word(checked.verdict),
         count(checked.commands.len(), "command", "commands"),
-        count(asked, "new terminal", "new terminals"),
+        count(asked, "terminal", "terminals"),
     )
 }
 

@@ -15,7 +15,7 @@ pub fn write(explanation: &Report<Explanation>, page: &Page, out: &mut dyn Write
     for (label, text) in [
         ("means", explanation.means),
         ("matters", explanation.why),
-        ("comes from", explanation.comes_about),
+        ("cause", explanation.comes_about),
         ("do", explanation.settle),
         ("example", explanation.example),
     ] {

@@ -14,7 +14,7 @@ const COLUMNS: usize = 9;
 /// All changes, or one in full.
 pub fn write(report: &Report<History>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.changes.is_empty() {
-        writeln!(out, "Nothing was changed yet.")?;
+        writeln!(out, "No changes yet.")?;
     }
     for (at, change) in report.changes.iter().enumerate() {
         if at > 0 {
@@ -23,14 +23,12 @@ pub fn write(report: &Report<History>, page: &Page, out: &mut dyn Write) -> io::
         one(change, page, out)?;
     }
     if report.archived > 0 && report.changes.len() > 1 {
-        let older =
-            count(usize::try_from(report.archived).unwrap_or(usize::MAX), "older change is", "older changes are");
-        page.labelled(out, "", 0, &style::DIM.over(&format!("\n{older} archived; to list all: wyard history --all")))?;
+        let older = count(usize::try_from(report.archived).unwrap_or(usize::MAX), "older change", "older changes");
+        page.labelled(out, "", 0, &style::DIM.over(&format!("\n{older} archived; to list them: wyard history --all")))?;
     }
     if !report.damaged_lines.is_empty() {
         let lines: Vec<String> = report.damaged_lines.iter().map(ToString::to_string).collect();
-        let text =
-            format!("the ledger has lines that can't be read: {}; the next change sets them aside", some_of(&lines));
+        let text = format!("unreadable lines in the ledger: {}; the next change moves them aside", some_of(&lines));
         page.labelled(out, &format!("\n{}", style::CAUTION.over("caution")), COLUMNS, &text)?;
     }
     Ok(())
@@ -40,8 +38,8 @@ fn one(change: &ChangeTold, page: &Page, out: &mut dyn Write) -> io::Result<()> 
     let record = &change.record;
     let state = match (record.state, change.undone) {
         (State::Done, false) => String::new(),
-        (State::Done, true) => format!("   {}", style::DIM.over("taken back")),
-        (State::TakenBack, _) => format!("   {}", style::CAUTION.over("broke off, and everything is as it was")),
+        (State::Done, true) => format!("   {}", style::DIM.over("undone")),
+        (State::TakenBack, _) => format!("   {}", style::CAUTION.over("failed and was rolled back")),
         (State::Open, _) => format!("   {}", style::BAD.over("not finished")),
     };
     let does = style::STRONG.over(&escape(&record.does));
@@ -68,8 +66,8 @@ fn one(change: &ChangeTold, page: &Page, out: &mut dyn Write) -> io::Result<()> 
         }
     }
     if !follow.is_empty() {
-        let files = count(follow.len(), "generated file follows", "generated files follow");
-        page.labelled(out, "", 2, &style::DIM.over(&format!("\n  {files} from that; --json has them as well")))?;
+        let files = count(follow.len(), "generated file", "generated files");
+        page.labelled(out, "", 2, &style::DIM.over(&format!("\n  and {files}; --json lists them")))?;
     }
     Ok(())
 }

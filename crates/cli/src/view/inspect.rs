@@ -26,7 +26,7 @@ fn file(report: &InspectedFile, findings: &[Finding], page: &Page, out: &mut dyn
     line("file", &format!("{}, {}, {}", shown(&report.file), escape(&format), bytes(report.bytes)))?;
     match &report.sha256 {
         Some(sha256) => line("checksum", &published(sha256, &report.published))?,
-        None => line("checksum", "not computed for a file of this size; --whole does")?,
+        None => line("checksum", "not computed for large files; use --whole")?,
     }
     let amount = format!("{}, {} unpacked", count(report.files, "file", "files"), bytes(report.unpacked_bytes));
     let wrapper = match report.wrapper.as_os_str().is_empty() {
@@ -104,7 +104,7 @@ fn suggested(report: &InspectedFile) -> String {
     let variable = suggested.home_variable.as_ref().map(|v| format!("; {v} would be set")).unwrap_or_default();
     let held = match &report.held[..] {
         [] => String::new(),
-        held => format!("; the yard holds {}", held.join(", ")),
+        held => format!("; the yard has {}", held.join(", ")),
     };
     let (name, version) = (or_unknown(&suggested.name, "name"), or_unknown(&suggested.version, "version"));
     format!("{name} {version}{meant}{variable}{held}")
@@ -127,7 +127,7 @@ fn command(command: &InspectedCommand) -> Vec<String> {
     let version = command.here_version.as_ref().map(|version| format!(" ({})", escape(version))).unwrap_or_default();
     let happens = match (&command.here[..], command.stays_hidden) {
         ([], false) => "new here".to_owned(),
-        ([], true) => style::CAUTION.over("the shell's own command runs, not this"),
+        ([], true) => style::CAUTION.over("hidden by a shell builtin or alias"),
         ([first, ..], true) => style::CAUTION.over(&format!("{}{version} would still run", shown(first))),
         ([first, ..], false) => format!("comes before {}{version}", shown(first)),
     };
@@ -151,12 +151,7 @@ fn reasons(commands: &[InspectedCommand]) -> Vec<(&str, Vec<String>)> {
 fn installer(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     install::facts(installer, page, out)?;
     if !installer.kind.runs_on(page.system()) {
-        page.labelled(
-            out,
-            &style::STRONG.over("runs here"),
-            COLUMNS,
-            &style::BAD.over("no, it is for another system"),
-        )?;
+        page.labelled(out, &style::STRONG.over("runs here"), COLUMNS, &style::BAD.over("no: for another system"))?;
     }
     if let Some(option) = &installer.folder_option {
         let text = format!("--installer-folder DIR is passed on as {}", escape(option));

@@ -61,7 +61,7 @@ pub fn facts(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Res
     let of_path = |name: &str| name.eq_ignore_ascii_case("PATH");
     let says_all = installer.kind == InstallerKind::WindowsPackage && !installer.commands.is_empty();
     if says_all && !installer.variables.iter().any(|variable| of_path(&variable.name)) {
-        let text = "nothing of PATH; its command folder is registered afterwards";
+        let text = "no PATH change; its command folder is registered afterwards";
         page.labelled(out, &label("changes"), COLUMNS, text)?;
     }
     let findings: Vec<&Finding> = installer.findings.iter().collect();
@@ -85,15 +85,15 @@ pub fn write_plan(plan: &InstallPlan, page: &Page, out: &mut dyn Write) -> io::R
 /// What it did.
 pub fn write(report: &InstalledTool, findings: &[Finding], page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = |text: &str| style::STRONG.over(text);
-    let word = if report.well { style::GOOD.over("well") } else { style::BAD.over("failed") };
-    page.labelled(out, &label("ended"), COLUMNS, &format!("{word}: {}", escape(&report.ended)))?;
+    let ended = if report.well { style::GOOD } else { style::BAD }.over(&escape(&report.ended));
+    page.labelled(out, &label("ended"), COLUMNS, &ended)?;
     let seen = &report.seen;
     let files = count(seen.files_added, "new file", "new files");
     let folders: Vec<String> = seen.folders.iter().map(|folder| page.short(&folder.to_string_lossy())).collect();
     let places = if folders.is_empty() { String::new() } else { format!(" in {}", some_of(&folders)) };
     let mut made = format!("{files}{places}");
     if !seen.single_files.is_empty() {
-        made.push_str(&format!("; {} of them in folders that were there", seen.single_files.len()));
+        made.push_str(&format!("; {} of them in existing folders", seen.single_files.len()));
     }
     if !seen.files_changed.is_empty() {
         made.push_str(&format!("; {}", count(seen.files_changed.len(), "file changed", "files changed")));
@@ -113,7 +113,7 @@ pub fn write(report: &InstalledTool, findings: &[Finding], page: &Page, out: &mu
         let got = (!value.entries.is_empty()).then(|| value.entries.iter().map(told).collect::<Vec<_>>().join(", "));
         let lost = (!value.lost.is_empty()).then(|| value.lost.join(", "));
         let what = match (got, lost, &value.after) {
-            (Some(got), Some(lost), _) => format!("got {got}, and lost {lost}"),
+            (Some(got), Some(lost), _) => format!("added {got}, removed {lost}"),
             (Some(got), None, _) => format!("got {got}"),
             (None, Some(lost), _) => format!("lost {lost}"),
             (None, None, Some(after)) => format!("is now {after}"),
@@ -141,7 +141,7 @@ pub fn write(report: &InstalledTool, findings: &[Finding], page: &Page, out: &mu
     }
     if report.taken_back {
         writeln!(out)?;
-        page.labelled(out, "", 0, "PATH, variables and startup files were brought back; the files it made stay.")?;
+        page.labelled(out, "", 0, "PATH, variables and startup files were restored; its files remain.")?;
     }
     Ok(())
 }
@@ -158,7 +158,7 @@ fn entry_place(place: EntryPlace) -> &'static str {
 fn not_done(undone: LeftUndone, folders: usize) -> String {
     let folder = if folders == 1 { "its command folder" } else { "its command folders" };
     match undone {
-        LeftUndone::NotInEveryTerminal => format!("what it changed does not bring {folder} into every new terminal"),
-        LeftUndone::NotRegistered => format!("it put {folder} into nobody's PATH"),
+        LeftUndone::NotInEveryTerminal => format!("its changes do not add {folder} to every new terminal"),
+        LeftUndone::NotRegistered => format!("it did not add {folder} to PATH"),
     }
 }

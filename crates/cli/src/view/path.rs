@@ -23,7 +23,7 @@ pub fn write(report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io
     }
     page.all_findings(out, report)?;
     if report.changed && !report.dry_run {
-        writeln!(out, "\nTerminals that are open keep what they had: open a new one.")?;
+        writeln!(out, "\nOpen terminals are unchanged: open a new one.")?;
     }
     Ok(())
 }
@@ -34,7 +34,7 @@ fn changes(report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io::
             out,
             "",
             0,
-            if report.action == PathAction::Tidy { "PATH is tidy" } else { "nothing had to be done" },
+            if report.action == PathAction::Tidy { "PATH is tidy" } else { "nothing to do" },
         );
     }
     for step in &report.steps {
@@ -88,10 +88,10 @@ fn sentence(step: &Step) -> String {
 fn meanings(changes: &[MeaningChange], page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = format!("  {}", style::DIM.over("commands"));
     if changes.is_empty() {
-        return page.labelled(out, &label, 11, "none means another file than before");
+        return page.labelled(out, &label, 11, "none affected");
     }
-    let words = count(changes.len(), "command means another file", "commands mean another file");
-    page.labelled(out, &label, 11, &format!("{words} than before"))?;
+    let words = count(changes.len(), "command changes", "commands change");
+    page.labelled(out, &label, 11, &words)?;
     let file = |file: &Option<std::path::PathBuf>| {
         file.as_ref().map_or_else(|| style::DIM.over("none"), |file| escape(&file.to_string_lossy()))
     };
@@ -108,8 +108,8 @@ fn meanings(changes: &[MeaningChange], page: &Page, out: &mut dyn Write) -> io::
 fn entries(scopes: &[PathScope], report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let title = match (report.action, report.dry_run) {
         (PathAction::Show, _) => "PATH of a new terminal",
-        (_, true) => "PATH of a new terminal, as it would be",
-        (_, false) => "PATH of a new terminal, from now on",
+        (_, true) => "PATH of a new terminal, after this change",
+        (_, false) => "PATH of a new terminal, now",
     };
     if report.action != PathAction::Show {
         writeln!(out)?;
@@ -124,7 +124,7 @@ fn entries(scopes: &[PathScope], report: &Report<PathState>, page: &Page, out: &
         let row = |line: &PathLine| {
             at += 1;
             let raw = entry(&line.raw);
-            let raw = if line.exists { raw } else { style::CAUTION.over(&format!("{raw} (not there)")) };
+            let raw = if line.exists { raw } else { style::CAUTION.over(&format!("{raw} (missing)")) };
             let origin = match (&line.tool, &line.origin) {
                 (Some(tool), _) => format!("Wagon Yard, for {}", escape(tool)),
                 (None, Some(origin)) => super::trace::place(origin, page),
@@ -132,7 +132,7 @@ fn entries(scopes: &[PathScope], report: &Report<PathState>, page: &Page, out: &
             };
             vec![at.to_string(), raw, style::DIM.over(&origin)]
         };
-        page.table(out, &["", "entry", "put there by"], scope.entries.iter().map(row).collect())?;
+        page.table(out, &["", "entry", "added by"], scope.entries.iter().map(row).collect())?;
     }
     Ok(())
 }

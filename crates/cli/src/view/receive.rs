@@ -27,10 +27,10 @@ fn tool(report: &ReceivedTool, findings: &[Finding], page: &Page, out: &mut dyn 
     }
     writeln!(out)?;
     if report.dry_run {
-        return writeln!(out, "Nothing was written. Without --dry-run this is what happens.");
+        return writeln!(out, "Dry run: nothing was changed.");
     }
     if report.stays_beside.is_some() {
-        let text = format!("To put it in service: wyard switch {} {}", report.name, report.version);
+        let text = format!("To use it: wyard switch {} {}", report.name, report.version);
         return page.labelled(out, "", 0, &text);
     }
     if let Some(checked) = &report.check {
@@ -42,11 +42,10 @@ fn tool(report: &ReceivedTool, findings: &[Finding], page: &Page, out: &mut dyn 
             page.labelled(out, "", 0, &text)?;
         } else {
             let text = match report.taken_back {
-                true => "Everything was taken back: the machine is as it was before.".to_owned(),
+                true => "Everything was rolled back; the machine is unchanged.".to_owned(),
                 false => {
-                    let undo =
-                        report.change.map_or_else(String::new, |id| format!(" To take it all back: wyard undo {id}"));
-                    format!("The tool is in the yard, but new terminals do not run it as they should: see above.{undo}")
+                    let undo = report.change.map_or_else(String::new, |id| format!(" To undo: wyard undo {id}"));
+                    format!("Installed, but new terminals do not run it correctly; see above.{undo}")
                 }
             };
             writeln!(out)?;

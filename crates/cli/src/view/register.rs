@@ -13,8 +13,8 @@ use super::{Page, style};
 /// What `switch` did, and what new terminals make of it.
 pub fn write_switch(report: &Report<SwitchedTool>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if let Some(was) = report.was.as_ref().filter(|was| **was != report.registered.version) {
-        let verb = if report.registered.dry_run { "would give way" } else { "gives way" };
-        page.labelled(out, "", 0, &format!("{}@{was} {verb}, and stays in the yard", report.registered.name))?;
+        let verb = if report.registered.dry_run { "would be replaced" } else { "is replaced" };
+        page.labelled(out, "", 0, &format!("{}@{was} {verb}; it stays in the yard", report.registered.name))?;
     }
     registered(&report.registered, &report.findings, page, out)?;
     if let Some(checked) = &report.check {
@@ -33,20 +33,20 @@ fn registered(report: &RegisteredTool, findings: &[Finding], page: &Page, out: &
     let tool = style::STRONG.over(&format!("{}@{}", report.name, report.version));
     let scope = scope(report.scope);
     let text = match (report.does, report.changed, report.dry_run) {
-        (Registering::Switch, _, false) => format!("{tool} is in service now, in {scope}; "),
-        (Registering::Switch, _, true) => format!("{tool} would be in service, in {scope}; "),
-        (Registering::Register(_), true, false) => format!("{tool} is registered in {scope}; "),
+        (Registering::Switch, _, false) => format!("{tool} is now in use, in {scope}; "),
+        (Registering::Switch, _, true) => format!("{tool} would be in use, in {scope}; "),
+        (Registering::Register(_), true, false) => format!("{tool} registered in {scope}; "),
         (Registering::Register(_), true, true) => format!("{tool} would be registered in {scope}; "),
-        (Registering::Register(_), false, _) => format!("{tool} was registered already, and is now first; "),
-        (Registering::Unregister, true, false) => format!("{tool} is no longer registered, and stays in the yard; "),
-        (Registering::Unregister, true, true) => format!("{tool} would no longer be registered; "),
+        (Registering::Register(_), false, _) => format!("{tool} moved to the front of PATH; "),
+        (Registering::Unregister, true, false) => format!("{tool} unregistered; it stays in the yard; "),
+        (Registering::Unregister, true, true) => format!("{tool} would be unregistered; "),
         (Registering::Unregister, false, _) => format!("{tool} was not registered; "),
     };
     let stores = stores(&report.startup_files, &report.registry_values, report.dry_run, page);
     page.labelled(out, "", 0, &format!("{text}{stores}"))?;
     page.findings(out, &findings.iter().collect::<Vec<_>>())?;
     if report.changed && !report.dry_run {
-        writeln!(out, "Terminals that are open keep what they had: open a new one.")?;
+        writeln!(out, "Open terminals are unchanged: open a new one.")?;
     }
     Ok(())
 }

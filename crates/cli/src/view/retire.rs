@@ -1,4 +1,4 @@
-//! What was retired, or removed for good, and what an uninstaller did.
+//! What was retired, or deleted, and what an uninstaller did.
 
 use std::io::{self, Write};
 
@@ -29,7 +29,7 @@ pub fn write(report: &Report<Retired>, page: &Page, out: &mut dyn Write) -> io::
 
 fn bring_back(tool: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     match tool.id {
-        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to bring it back: wyard undo {id}"))),
+        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to redo: wyard undo {id}"))),
         None => Ok(()),
     }
 }
@@ -39,38 +39,39 @@ fn retired(report: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result
     let label = style::STRONG.over("retire");
     if let Some(tool) = &report.tool {
         let verb = match (report.kept.is_some(), report.dry_run) {
-            (true, true) => "would leave the stock",
-            (true, false) => "left the stock",
-            (false, true) => "would go from the records",
-            (false, false) => "is no longer on record",
+            (true, true) => "would be removed",
+            (true, false) => "removed",
+            (false, true) => "would be removed from the records",
+            (false, false) => "removed from the records",
         };
         let stores = stores(&report.startup_files, &report.registry_values, report.dry_run, page);
         let text = format!("{} {verb}; {stores}", style::STRONG.over(&escape(tool)));
         page.labelled(out, &label, COLUMNS, &text)?;
         if let Some(kept) = &report.kept {
-            let verb = if report.dry_run { "would be kept" } else { "is kept" };
-            page.labelled(out, "", COLUMNS, &format!("its folder {verb} for 30 days in {}", shown(kept)))?;
+            let verb = if report.dry_run { "would be" } else { "is" };
+            page.labelled(out, "", COLUMNS, &format!("its folder {verb} kept for 30 days in {}", shown(kept)))?;
         }
         if let (Some(other), Some((name, _))) = (report.others.last(), tool.split_once('@')) {
             let text = format!(
-                "{name} is no longer registered; still in the stock: {}; to use one: wyard switch {name} {other}",
+                "{name} unregistered; other versions: {}; to use one: wyard switch {name} {other}",
                 report.others.join(", ")
             );
             page.labelled(out, "", COLUMNS, &escape(&text))?;
         }
         if let Some(stays) = &report.stays {
-            page.labelled(out, "", COLUMNS, &format!("its folder was only adopted, and stays: {}", shown(stays)))?;
+            page.labelled(out, "", COLUMNS, &format!("its adopted folder stays in place: {}", shown(stays)))?;
         }
         if let Some(command) = report.uninstaller.as_ref().filter(|_| report.stays.as_ref().is_some_and(|f| f.exists()))
         {
-            let text = format!("an installer brought it; to remove it whole, run: {}", command_line(command, page));
+            let text =
+                format!("it was installed by an installer; to remove it completely: {}", command_line(command, page));
             page.labelled(out, "", COLUMNS, &text)?;
         }
     } else if report.removed.is_empty() {
-        page.labelled(out, &label, COLUMNS, "no retired tool is kept")?;
+        page.labelled(out, &label, COLUMNS, "no retired tools")?;
     }
     if !report.removed.is_empty() {
-        let verb = if report.dry_run { "would be removed for good" } else { "removed for good" };
+        let verb = if report.dry_run { "would be deleted" } else { "deleted" };
         let tools = count(report.removed.len(), "retired tool", "retired tools");
         page.labelled(out, &label, COLUMNS, &format!("{tools} {verb}"))?;
         for folder in &report.removed {
@@ -84,16 +85,16 @@ fn uninstalled(done: &UninstalledTool, findings: &[Finding], page: &Page, out: &
     if let Some(tool) = &done.retired {
         retired(tool, page, out)?;
     }
-    let word = if done.well { style::GOOD.over("well") } else { style::BAD.over("failed") };
+    let ended = if done.well { style::GOOD } else { style::BAD }.over(&escape(&done.ended));
     let label = |text: &str| style::STRONG.over(text);
     page.labelled(out, &label("runs"), COLUMNS, &command_line(&done.command, page))?;
-    page.labelled(out, &label("ended"), COLUMNS, &format!("{word}: {}", escape(&done.ended)))?;
+    page.labelled(out, &label("ended"), COLUMNS, &ended)?;
     for folder in &done.dropped {
-        let text = format!("{} was left in PATH, and is taken out", page.short(&folder.text()));
+        let text = format!("{} was still in PATH; removed", page.short(&folder.text()));
         page.labelled(out, &label("path"), COLUMNS, &text)?;
     }
     if done.retired.is_none() {
-        page.labelled(out, &label("retire"), COLUMNS, "kept on record: its commands are still there")?;
+        page.labelled(out, &label("retire"), COLUMNS, "kept: its commands still exist")?;
     }
     page.findings(out, &findings.iter().collect::<Vec<_>>())
 }

@@ -75,9 +75,9 @@ fn placed(placed: &Placed) -> String {
     let amount = format!("{}, {}", count(listing.files(), "file", "files"), bytes(listing.unpacked_bytes()));
     let verb = match (placed.dry_run, replaces) {
         (false, false) => "in",
-        (false, true) => "in place of what was in",
+        (false, true) => "replaced",
         (true, false) => "would go into",
-        (true, true) => "would replace what is in",
+        (true, true) => "would replace",
     };
     format!("{amount} {verb} {}", shown(home))
 }
@@ -85,7 +85,7 @@ fn placed(placed: &Placed) -> String {
 fn registered(registered: &Registered, page: &Page) -> String {
     let (card, dry_run) = (&registered.card, registered.placed.dry_run);
     if let Some(other) = &registered.stays_beside {
-        return format!("not registered: {}@{} stays in service", card.name, escape(other));
+        return format!("not registered: {}@{} stays in use", card.name, escape(other));
     }
     let folders = count(registered.command_folders.len(), "command folder", "command folders");
     let variables: Vec<&str> = card.registration.iter().flat_map(|r| &r.home_variables).map(Variable::as_str).collect();

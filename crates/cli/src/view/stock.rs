@@ -22,7 +22,7 @@ fn held(report: &ToolStock, whole: bool, page: &Page, out: &mut dyn Write) -> io
     page.labelled(out, "yard ", 5, &shown(&report.yard))?;
     writeln!(out)?;
     if report.tools.is_empty() {
-        let text = if whole { "It holds no tool yet: 'wyard receive FILE' brings one." } else { "It holds no tool." };
+        let text = if whole { "No tools yet. To add one: wyard receive FILE" } else { "No tools." };
         return writeln!(out, "{text}");
     }
     let rows = report.tools.iter().map(|tool| {
@@ -37,7 +37,7 @@ fn held(report: &ToolStock, whole: bool, page: &Page, out: &mut dyn Write) -> io
     });
     page.table(out, &["tool", "version", "state", "registered", "new terminals run", "commands"], rows.collect())?;
     if !report.elsewhere.is_empty() {
-        writeln!(out, "\nIn PATH, and not of the yard:")?;
+        writeln!(out, "\nIn PATH, outside the yard:")?;
         let rows = report.elsewhere.iter().map(|copy| {
             let version = copy.version.as_deref().map_or_else(|| "-".to_owned(), escape);
             vec![escape(&copy.name), version, page.short(&copy.path.to_string_lossy())]
@@ -57,23 +57,23 @@ fn runs(seen: &NewTerminals, page: &Page) -> String {
             format!("{}: {}", escape(command), page.short(&file.to_string_lossy()))
         }
         Some(other) if other.kind == Kind::None => format!("{}: nothing", escape(&other.command)),
-        Some(other) => format!("{}: not a file, but the shell's own", escape(&other.command)),
-        None => "not all could be asked".to_owned(),
+        Some(other) => format!("{}: shell builtin, function or alias", escape(&other.command)),
+        None => "unknown".to_owned(),
     };
     style::BAD.over(&text)
 }
 
 fn settled(report: &MendedStock, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if let Some(ledger) = &report.ledger {
-        let text = format!("the history of its former place is now in {}; register the tools you use", shown(ledger));
+        let text = format!("its previous history is in {}; register the tools you use", shown(ledger));
         return page.labelled(out, "history", 8, &text);
     }
     if report.cards.is_empty() && report.folders.is_empty() {
-        return writeln!(out, "The stock is in order: every card has its folder, and every folder its card.");
+        return writeln!(out, "The stock is consistent.");
     }
     let verb = |done: &str| if report.dry_run { format!("would be {done}") } else { done.to_owned() };
     for card in &report.cards {
-        let text = format!("{} {}: its folder is not there", shown(card), verb("removed"));
+        let text = format!("{} {}: its folder is missing", shown(card), verb("removed"));
         page.labelled(out, "card", 8, &text)?;
     }
     for folder in &report.folders {

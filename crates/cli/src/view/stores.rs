@@ -19,7 +19,7 @@ pub(super) fn scope(scope: Scope) -> &'static str {
 /// Where a tool's command folders go.
 pub(super) fn goes_where(scope: Scope, page: &Page) -> String {
     match (scope, page.system()) {
-        (Scope::System, System::Windows) => "in the system's PATH, behind Windows' own folders".to_owned(),
+        (Scope::System, System::Windows) => "in the system's PATH, after the Windows folders".to_owned(),
         _ => format!("first in {}", self::scope(scope)),
     }
 }
@@ -43,7 +43,7 @@ fn registry(changes: &[RegistryChange], dry_run: bool) -> String {
             parts.push(format!("{} {}", if dry_run { planned } else { done }, names.join(" and ")));
         }
     }
-    if parts.is_empty() { "the registry stays as it is".to_owned() } else { format!("registry: {}", parts.join("; ")) }
+    if parts.is_empty() { "registry unchanged".to_owned() } else { format!("registry: {}", parts.join("; ")) }
 }
 
 fn startup(changes: &[StartupChange], dry_run: bool) -> String {
@@ -56,15 +56,15 @@ fn startup(changes: &[StartupChange], dry_run: bool) -> String {
     };
     let mut parts = Vec::new();
     for (action, done, planned) in [
-        (Action::AddBlock, "block added to", "block to be added to"),
-        (Action::Make, "made", "to be made:"),
-        (Action::RemoveBlock, "block taken out of", "block to be taken out of"),
-        (Action::Remove, "removed, since nothing else was in it:", "to be removed, since nothing else is in it:"),
+        (Action::AddBlock, "block added to", "block would be added to"),
+        (Action::Make, "made", "would be created:"),
+        (Action::RemoveBlock, "block removed from", "block would be removed from"),
+        (Action::Remove, "removed (empty otherwise):", "would be removed (empty otherwise):"),
     ] {
         let files = named(action);
         if !files.is_empty() {
             parts.push(format!("{} {}", if dry_run { planned } else { done }, files.join(", ")));
         }
     }
-    if parts.is_empty() { "startup files stay as they are".to_owned() } else { parts.join("; ") }
+    if parts.is_empty() { "startup files unchanged".to_owned() } else { parts.join("; ") }
 }

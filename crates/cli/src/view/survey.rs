@@ -83,5 +83,5 @@ fn summary(report: &Report<SurveyedPath>) -> String {
             colour.over(&count(number(wanted), word, &format!("{word}s")))
         })
         .collect();
-    if words.is_empty() { style::GOOD.over("nothing to tell") } else { words.join(", ") }
+    if words.is_empty() { style::GOOD.over("no findings") } else { words.join(", ") }
 }

@@ -52,7 +52,7 @@ fn one(command: &CommandTrace, page: &Page, out: &mut dyn Write) -> io::Result<(
     }
     if !command.nearest.is_empty() {
         let near: Vec<String> = command.nearest.iter().map(|name| escape(name)).collect();
-        page.labelled(out, &style::DIM.over("  near it"), 23, &near.join(", "))?;
+        page.labelled(out, &style::DIM.over("  similar"), 23, &near.join(", "))?;
     }
     let mut findings: Vec<&Finding> = command.callers.iter().flat_map(|t| &t.findings).collect();
     findings.dedup();
@@ -84,11 +84,11 @@ fn orders(command: &CommandTrace, terminal: TerminalKind, page: &Page, out: &mut
         }
         let callers = if several { format!(" ({})", names(&of).join(", ")) } else { String::new() };
         writeln!(out)?;
-        page.labelled(out, "  ", 2, &format!("in the order of PATH, {whose}{callers}"))?;
+        page.labelled(out, "  ", 2, &format!("candidates in PATH order, {whose}{callers}"))?;
         let versions = files.iter().any(|c| c.version.is_some());
         let origins = files.iter().any(|c| c.origin.is_some());
         let heading =
-            [("entry", true), ("standing", true), ("file", true), ("version", versions), ("put in PATH by", origins)];
+            [("entry", true), ("standing", true), ("file", true), ("version", versions), ("added by", origins)];
         let shown = |row: Vec<String>| row.into_iter().zip(heading).filter(|(_, (_, is))| *is).map(|(cell, _)| cell);
         let rows = files.iter().map(|c| shown(candidate(c, page)).collect()).collect();
         let heading: Vec<&str> = heading.iter().filter(|(_, is)| *is).map(|(word, _)| *word).collect();
@@ -145,13 +145,13 @@ fn runs(traced: &CallerTrace) -> String {
     match (traced.kind, &traced.winner) {
         (Kind::File, Some(path)) if traced.findings.is_empty() => style::GOOD.over(&escape(&path.to_string_lossy())),
         (Kind::File, Some(path)) => style::CAUTION.over(&escape(&path.to_string_lossy())),
-        (Kind::Alias, _) => style::CAUTION.over("an alias of the shell"),
-        (Kind::Function, _) => style::CAUTION.over("a function of the shell"),
-        (Kind::Builtin, _) => style::CAUTION.over("the shell's own, built in"),
+        (Kind::Alias, _) => style::CAUTION.over("a shell alias"),
+        (Kind::Function, _) => style::CAUTION.over("a shell function"),
+        (Kind::Builtin, _) => style::CAUTION.over("a shell builtin"),
         (Kind::None, _) if traced.caller == Caller::CreateProcess => {
-            style::CAUTION.over("nothing: a program adds .exe to a name, and no other extension")
+            style::CAUTION.over("not found: programs only try .exe")
         }
-        (Kind::File | Kind::None, _) => style::BAD.over("nothing of this name"),
+        (Kind::File | Kind::None, _) => style::BAD.over("command not found"),
     }
 }
 
@@ -161,11 +161,11 @@ fn candidate(candidate: &CandidateTrace, page: &Page) -> Vec<String> {
         Reason::IsAFolder => "a folder",
         Reason::BrokenLink => "broken link",
         Reason::Unreadable => "unreadable",
-        Reason::ExtensionNotListed => "its extension is not listed",
+        Reason::ExtensionNotListed => "extension not in PATHEXT",
     });
     let standing = match (candidate.standing, reason) {
         (Standing::Winner, _) => style::GOOD.over("winner"),
-        (Standing::Shadowed, _) if candidate.same_as.is_some() => "the same again".to_owned(),
+        (Standing::Shadowed, _) if candidate.same_as.is_some() => "same file".to_owned(),
         (Standing::Shadowed, _) => "shadowed".to_owned(),
         (Standing::Skipped, reason) => format!("skipped, {}", reason.unwrap_or_default()),
     };

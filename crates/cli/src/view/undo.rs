@@ -12,17 +12,17 @@ const COLUMNS: usize = 9;
 
 /// What was taken back.
 pub fn write(report: &Report<Undone>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    let verb = if report.dry_run { "would take back" } else { "took back" };
+    let verb = if report.dry_run { "would undo" } else { "undid" };
     let text = format!("{verb} change {}: {}", report.undone, style::STRONG.over(&escape(&report.does)));
     page.labelled(out, &style::STRONG.over("undo"), COLUMNS, &text)?;
     for touched in &report.touched {
         page.labelled(out, "", COLUMNS, &page.short_in(touched))?;
     }
     if report.touched.is_empty() {
-        page.labelled(out, "", COLUMNS, "nothing of it was left")?;
+        page.labelled(out, "", COLUMNS, "nothing left to undo")?;
     }
     match report.id {
-        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to bring it back: wyard undo {id}"))),
+        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to redo: wyard undo {id}"))),
         None => Ok(()),
     }
 }

@@ -21,7 +21,7 @@ fn a_folder_in_place_is_adopted_and_given_back() {
     let neap = by_hand(&home, "home/tools/neap-2.1", "neap", "2.1");
     let before = home.files();
     home.wyard(&["adopt", "--search"]).ends(0).says("neap 2.1").says("wyard adopt");
-    home.wyard(&["adopt", &neap, "--dry-run"]).ends(0).says("Nothing was written");
+    home.wyard(&["adopt", &neap, "--dry-run"]).ends(0).says("Dry run: nothing was changed");
     let bin = home.path("home/tools/neap-2.1/bin").to_string_lossy().into_owned();
     for (given, ends) in [("bin", 0), (&bin, 0), ("sbin", 2)] {
         home.wyard(&["adopt", &neap, "--dry-run", "--command-folder", given]).ends(ends);
@@ -31,8 +31,8 @@ fn a_folder_in_place_is_adopted_and_given_back() {
     assert!(home.fresh("neap").contains("neap 2.1"));
     assert!(!home.wyard(&["adopt", "--search"]).ends(0).out.contains("neap"));
     assert!(!home.wyard(&["stock"]).ends(0).out.contains("not of the yard"));
-    home.wyard(&["adopt", &neap]).ends(2).says("is on record already, as neap@2.1");
-    home.wyard(&["retire", "neap"]).ends(0).says("was only adopted, and stays");
+    home.wyard(&["adopt", &neap]).ends(2).says("is already recorded as neap@2.1");
+    home.wyard(&["retire", "neap"]).ends(0).says("adopted folder stays in place");
     assert_eq!(home.files(), before);
     // Moved into the yard it is one of the stock, and an undo brings it back to where it was.
     home.wyard(&["adopt", &neap, "--move"]).ends(0).says("moved to");
@@ -47,8 +47,8 @@ fn what_is_no_tool_is_not_adopted() {
     let home = Home::new();
     home.write("home/tools/empty-1.0/README", "x");
     let text = |relative: &str| home.path(relative).to_str().unwrap().to_owned();
-    home.wyard(&["adopt", &text("home/tools/empty-1.0")]).ends(3).says("no program");
-    home.wyard(&["adopt", &text("home/nothing")]).ends(2).says("not a folder that is there");
+    home.wyard(&["adopt", &text("home/tools/empty-1.0")]).ends(3).says("no commands");
+    home.wyard(&["adopt", &text("home/nothing")]).ends(2).says("no such folder");
     home.wyard(&["adopt"]).ends(2);
     let unnamed = by_hand(&home, "home/tools/gauge", "gauge", "1.5");
     // The folder's name tells no version; the command does.
@@ -67,7 +67,7 @@ fn what_is_registered_already_is_not_registered_twice() {
     home.write("home/.profile", &lines);
     home.write("home/.bashrc", &lines);
     let before = home.files();
-    home.wyard(&["adopt", &neap]).ends(0).says("every new terminal has it already").says("good");
+    home.wyard(&["adopt", &neap]).ends(0).says("already registered; no changes").says("good");
     assert_eq!(home.files(), before);
     home.wyard(&["check", "neap"]).ends(0);
     // In a place that gets cleaned the remedy is to move it.

@@ -144,11 +144,11 @@ fn archives_of_other_programs_are_received() {
             assert_eq!(fs::read(&text).unwrap(), b"text\n", "{line}");
             assert!(!os::may_execute(&text), "{line}");
         }
-        // Nothing tells that a script is cut off, nor what stands behind a stub.
+        // Nothing tells that a script is truncated, nor what stands behind a stub.
         if *programs != ["cp"] && !line.contains("stub") {
             let whole = fs::read(archive).unwrap();
             let half = home.write(&format!("half.{ending}"), &whole[..whole.len() / 2]);
-            let size = format!("cut off: it has {} bytes", whole.len() / 2);
+            let size = format!("truncated: it has {} bytes", whole.len() / 2);
             home.wyard(&["unpack", half.to_str().unwrap(), "--into", "half"]).ends(3).says(&size);
         }
     }

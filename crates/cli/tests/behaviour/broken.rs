@@ -16,27 +16,27 @@ fn a_tool_is_told_for_what_it_is() {
     let cases: [(&str, i32, &str, &str); 19] = [
         ("#!/no/such/interpreter\n", 1, "does-not-start", "its interpreter is missing: #!/no/such/interpreter"),
         ("#!/no/such/interpreter\n", 1, "does-not-start", "[interpreter-missing]"),
-        ("#!/bin/sh\r\necho tidelog 4.2.1\r\n", 1, "does-not-start", "ends in the line ending of Windows"),
+        ("#!/bin/sh\r\necho tidelog 4.2.1\r\n", 1, "does-not-start", "with a Windows line ending"),
         ("#!/usr/bin/env no-such-run\n", 1, "does-not-start", "its interpreter is missing: #!/usr/bin/env no-such-run"),
-        ("#!/bin/sh\nkill -SEGV $$\n", 1, "does-not-start", "it crashes: it is ended by signal 11 [crashed]"),
+        ("#!/bin/sh\nkill -SEGV $$\n", 1, "does-not-start", "it crashed with signal 11 [crashed]"),
         ("#!/bin/sh\nsleep 100 & sleep 100\n", 1, "not-proven", "was still running after 1 s"),
-        ("#!/bin/sh\nprintf 'Station name: '; read x; sleep 100\n", 1, "does-not-start", "waits for an answer"),
+        ("#!/bin/sh\nprintf 'Station name: '; read x; sleep 100\n", 1, "does-not-start", "waits for input"),
         ("#!/bin/sh\nprintf 'Station name: '; read x || exit 1\n", 0, "started-with-error", "[asks-for-input]"),
         ("#!/bin/sh\nread x < /dev/tty || exit 1\necho tidelog 4.2.1\n", 0, "started-with-error", "/dev/tty"),
-        ("#!/bin/sh\nyes tidelog | head -c 30000000\necho tidelog 4.2.1\n", 0, "good", "states no version"),
-        ("#!/bin/sh\necho t: cannot load it >&2; exit 127\n", 1, "does-not-start", "ends with status 127"),
+        ("#!/bin/sh\nyes tidelog | head -c 30000000\necho tidelog 4.2.1\n", 0, "good", "prints no version"),
+        ("#!/bin/sh\necho t: cannot load it >&2; exit 127\n", 1, "does-not-start", "exits with status 127"),
         (
             "#!/bin/sh\necho 't: error while loading shared libraries: libshore.so: no' >&2; exit 127\n",
             1,
             "does-not-start",
             "the library libshore.so is missing [library-missing]",
         ),
-        ("#!/bin/sh\necho tidelog 3.9\n", 1, "wrong-version", "answers 3.9, not 4.2.1"),
+        ("#!/bin/sh\necho tidelog 3.9\n", 1, "wrong-version", "states 3.9, expected 4.2.1"),
         ("#!/bin/sh\necho usage: tidelog FILE >&2; exit 2\n", 0, "started-with-error", "usage: tidelog FILE"),
-        ("#!/bin/sh\necho ready\n", 0, "good", "states no version"),
+        ("#!/bin/sh\necho ready\n", 0, "good", "prints no version"),
         ("#!/bin/sh\n[ $# = 0 ] && echo 'tidelog 4.2.1'\n", 0, "good", "4.2.1"),
         ("echo tidelog 4.2.1\n", 0, "good", "has no #! line"),
-        (&elf, 1, "does-not-start", "can't run here"),
+        (&elf, 1, "does-not-start", "is a program for"),
         (&elf, 1, "does-not-start", "[for-another-machine]"),
     ];
     for (program, code, verdict, says) in cases {
@@ -82,7 +82,7 @@ fn a_program_that_the_system_cannot_load_is_told_for_what_it_lacks() {
     let yard = disk.join("yard");
     let told = home.wyard(&["receive", &tidelog(&home, "4.1.0"), "--yard", yard.to_str().unwrap()]);
     assert!(std::process::Command::new("umount").arg(&disk).status().unwrap().success());
-    told.ends(1).says("[blocked-by-policy]").says("mounted so that nothing on it may run");
+    told.ends(1).says("[blocked-by-policy]").says("mounted noexec");
 }
 
 #[test]
@@ -91,8 +91,8 @@ fn startup_files_that_undo_us_are_told() {
     let old = "mkdir -p ~/old; printf '#!/bin/sh\\necho tidelog 3.9\\n' > ~/old/tidelog; chmod +x ~/old/tidelog\n";
     let cases: [(&str, String, &str, &str); 6] = [
         ("home/.bashrc", "sleep 100\n".into(), "not-found", "longer than 1 s"),
-        ("home/.bashrc", "exit 0\n".into(), "not-found", "the shell ended before it could be asked"),
-        ("home/.bashrc", "echo bad file >&2; exec true\n".into(), "not-found", "saying \"bad file\""),
+        ("home/.bashrc", "exit 0\n".into(), "not-found", "the shell ended before it answered"),
+        ("home/.bashrc", "echo bad file >&2; exec true\n".into(), "not-found", "before it answered: \"bad file\""),
         ("home/.bashrc", "alias tidelog='echo 4.2.1'\n".into(), "shadowed", "is an alias"),
         ("home/.bashrc", "tidelog() { echo 4.2.1; }\n".into(), "shadowed", "is a function"),
         ("home/.bashrc", format!("{old}PATH=~/old:$PATH; return\n"), "shadowed", "home/old/tidelog"),
@@ -126,13 +126,15 @@ fn a_home_that_may_not_be_written_is_left_alone() {
     }
     home.as_user(&["receive", &archive, "--yard", yard.to_str().unwrap()])
         .ends(4)
-        .says("startup files can't be changed; nothing was");
+        .says("startup files cannot be changed; nothing was");
     assert!(!yard.join("stock").exists());
     // A file that everybody may write to and that is somebody else's would be the user's afterwards.
     if os::is_superuser() {
         os::set_folder_mode(&home.path("home"), 0o777).unwrap();
         os::set_folder_mode(&home.path("home/.bashrc"), 0o666).unwrap();
-        home.as_user(&["receive", &archive, "--yard", yard.to_str().unwrap()]).ends(4).says("another user owns");
+        home.as_user(&["receive", &archive, "--yard", yard.to_str().unwrap()])
+            .ends(4)
+            .says("owned or writable by another user");
         assert!(!yard.join("stock").exists() && !home.path("home/.profile").exists());
     }
     os::set_folder_mode(&home.path("home"), 0o755).unwrap();
@@ -201,7 +203,7 @@ fn how_a_tool_is_asked_can_be_set_and_is_kept() {
     let (told, version) = verdict(&["--no-run"]);
     assert_eq!((told.as_str(), version), ("good", serde_json::Value::Null), "nothing was started");
     home.wyard(&["check", "--expect", "x"]).ends(2);
-    home.wyard(&["check", "tidelog", "shoal", "--expect", "x"]).ends(2).says("one tool at a time");
+    home.wyard(&["check", "tidelog", "shoal", "--expect", "x"]).ends(2).says("exactly one tool");
 }
 
 #[test]
@@ -212,5 +214,5 @@ fn a_home_variable_that_leads_elsewhere_is_not_good() {
     let bashrc = fs::read_to_string(home.path("home/.bashrc")).unwrap();
     home.write("home/.bashrc", format!("{bashrc}export TIDELOG_HOME=/opt/old\n"));
     let told = home.wyard(&["check"]).ends(1).says("[home-variable-differs]").says("bash (interactive)");
-    told.says("TIDELOG_HOME is /opt/old in a new terminal, and should be");
+    told.says("TIDELOG_HOME is /opt/old in a new terminal; expected");
 }

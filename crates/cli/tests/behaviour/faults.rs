@@ -89,7 +89,7 @@ fn faults(prepare: &[&str], arguments: &[&str]) -> u32 {
                 scene.wyard(&["stock", "--mend"], &format!("die:{}", step % 7 + 1));
             }
             let told = scene.home.wyard(&["stock", "--mend"]).ends(0);
-            settled += u32::from(told.err.contains("was interrupted while it was to"));
+            settled += u32::from(told.err.contains("was interrupted ("));
             let now = state(&scene.home);
             assert!(now == before || now == after, "{arguments:?} {kind}:{step}\n{}{}\n{now:#?}", ran.err, told.err);
             // It is settled: nobody is told again.
@@ -156,7 +156,7 @@ fn a_fault_at_every_step_leaves_the_registry_whole() {
             home.wyard(&["undo", &last["id"].to_string()]).ends(0);
         };
         take_back();
-        assert!(state(&home) == before, "{command:?} is taken back");
+        assert!(state(&home) == before, "{command:?} is undone");
         for step in 1.. {
             let ran = Ran::from(home.command(command).env("WYARD_FAULT", format!("die:{step}")).output().unwrap());
             if ran.code == 0 {

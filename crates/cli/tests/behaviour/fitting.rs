@@ -100,7 +100,7 @@ fn a_companion_that_can_not_start_is_told_and_the_tool_is_received() {
         ("tidelog-4.2.1/bin/tideview", &broken[..], 0o755),
     ];
     let archive = zip(&home.path("tidelog-4.2.1.zip"), &files);
-    home.wyard(&["receive", archive.to_str().unwrap(), "--no-run"]).says("tideview can't run here");
+    home.wyard(&["receive", archive.to_str().unwrap(), "--no-run"]).says("tideview cannot run here");
 }
 
 #[test]

@@ -48,7 +48,7 @@ fn a_card_that_leads_out_of_its_tool_is_refused() {
         let forged = whole.replace("command_folders = [\"bin\"]", &format!("command_folders = [\"{place}\"]"));
         assert_ne!(forged, whole);
         fs::write(&card, forged).unwrap();
-        home.wyard(&["register", "tidelog"]).ends(4).says("outside of the tool");
+        home.wyard(&["register", "tidelog"]).ends(4).says("outside the tool");
     }
 }
 
@@ -147,7 +147,7 @@ fn root_writes_nothing_where_another_user_could_change_it() {
             home.variables.remove("WYARD_YARD");
         }
         home.variables.insert(variable.to_owned(), home.path("other/files").to_str().unwrap().to_owned());
-        home.wyard(&["receive", &archive]).ends(4).says("another user owns").says("other");
+        home.wyard(&["receive", &archive]).ends(4).says("owned or writable by another user").says("other");
         assert!(!home.path("home/.bashrc").exists(), "{variable}");
         assert_eq!(fs::read_dir(home.path("other/files")).unwrap().count(), 0, "{variable}");
     }
@@ -255,7 +255,7 @@ fn what_is_suggested_can_be_typed_whatever_a_folder_is_called() {
         let findings = told["scopes"].as_array().unwrap().iter().flat_map(|scope| scope["entries"].as_array().unwrap());
         let mut findings = findings.flat_map(|entry| entry["findings"].as_array().unwrap());
         let remedy = findings.find_map(|finding| finding["remedy"].as_str()?.strip_prefix("run 'wyard path drop "));
-        let line = remedy.unwrap().strip_suffix("', or bring the folder back").unwrap();
+        let line = remedy.unwrap().strip_suffix("', or restore the folder").unwrap();
         let typed = format!("printf %s {line}");
         let typed = Command::new("sh").args(["-c", &typed]).current_dir(home.path("")).output().unwrap();
         assert_eq!(String::from_utf8_lossy(&typed.stdout), bin.to_string_lossy(), "{told}");

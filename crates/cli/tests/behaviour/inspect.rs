@@ -46,13 +46,13 @@ fn inspect_tells_what_is_inside_and_what_would_happen_here() {
         .says("README.md")
         .says("setup-tidelog.exe")
         .says("fixed-path")
-        .says("climbs out");
+        .says("leads outside");
     assert_eq!(home.files(), before, "nothing is written");
     home.wyard(&["receive", &tidelog(&home, "3.9")]).ends(0);
-    home.wyard(&["inspect", archive.to_str().unwrap()]).ends(0).says("the yard holds 3.9");
+    home.wyard(&["inspect", archive.to_str().unwrap()]).ends(0).says("the yard has 3.9");
     let source = zip(&home.path("driftc-1.0.zip"), &[("w/src/main.src", "x", 0o644), ("w/Makefile", "x", 0o644)]);
     home.wyard(&["inspect", source.to_str().unwrap()]).ends(0).says("this is source code");
-    home.wyard(&["receive", source.to_str().unwrap()]).ends(3).says("look for a build");
+    home.wyard(&["receive", source.to_str().unwrap()]).ends(3).says("download a build");
 }
 
 #[test]
@@ -126,7 +126,7 @@ fn checksums_are_taken_from_wherever_they_are_published() {
         (&[("SHA256SUMS", "@ *tidelog-4.2.1.zip\r\n")], &[], 0, "as published (SHA-256 in SHA256SUMS)"),
         (&[("checksums.txt", "@  other.zip\n")], &[], 0, "not compared"),
         (&[("checksums.txt", "SHA256 (tidelog-4.2.1.zip) = @\n")], &[], 0, "as published"),
-        (&[("SHA256SUMS", &format!("{wrong}  tidelog-4.2.1.zip\n"))], &[], 3, "not the file that was published"),
+        (&[("SHA256SUMS", &format!("{wrong}  tidelog-4.2.1.zip\n"))], &[], 3, "not the published file"),
         // What the user gives counts, and not what lies there.
         (&[("SHA256SUMS", &format!("{wrong}  tidelog-4.2.1.zip\n"))], &["--sha256", "@"], 0, "as published"),
         (&[("list", "@  tidelog-4.2.1.zip\n")], &["--checksums", "list"], 0, "as published (SHA-256 in list)"),
@@ -164,7 +164,7 @@ fn unpack_makes_a_new_folder_and_nothing_else() {
     assert_eq!(fs::read(home.path("plain/README")).unwrap(), b"read\n");
     call("deep/er/whole", &["--keep-wrapper"]).ends(0);
     assert_eq!(fs::read(home.path("deep/er/whole/tidelog-4.2.1/README")).unwrap(), b"read\n");
-    call("plain", &[]).ends(2).says("is there already");
+    call("plain", &[]).ends(2).says("already exists");
     let report = call("json", &["--json"]).ends(0).json();
     assert_eq!((&report["report"], &report["files"]), (&"unpack".into(), &2.into()));
     assert!(!home.yard().join("stock").exists() && home.files().is_empty());

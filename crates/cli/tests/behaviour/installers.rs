@@ -43,15 +43,13 @@ fn what_an_installer_left_undone_is_finished() {
     let file = self_extractor(&home, "", "");
     home.wyard(&["inspect", &file]).ends(0).says("shell self-extractor").says("gzip").says("--prefix=");
     let before = home.files();
-    home.wyard(&["receive", &file]).ends(2).says("only with a yes").says("--yes");
+    home.wyard(&["receive", &file]).ends(2).says("needs confirmation").says("--yes");
     home.wyard(&["receive", &file, "--dry-run"]).ends(0).says("/bin/sh").says("buoyctl-2.4.run");
-    home.wyard(&["receive", &file, "--yes", "--sha256", &"0".repeat(64)])
-        .ends(3)
-        .says("not the file that was published");
+    home.wyard(&["receive", &file, "--yes", "--sha256", &"0".repeat(64)]).ends(3).says("not the published file");
     assert_eq!(home.files(), before);
     let told = home.wyard(&["receive", &file, "--yes"]).ends(0);
     told.says("2 new files in ~/buoyctl-2.4\n")
-        .says("it put its command folder into nobody's PATH")
+        .says("it did not add its command folder to PATH")
         .says("BUOYCTL_HOME set")
         .says("good");
     assert!(home.fresh("buoyctl").contains("buoyctl 2.4"));
@@ -104,7 +102,7 @@ fn what_an_installer_did_rightly_is_not_done_twice() {
     home.write("home/.bashrc", "# mine\n");
     let file = self_extractor(&home, "", lines);
     let told = home.wyard(&["receive", &file, "--yes"]).ends(0);
-    told.says("+ export BUOYCTL_HOME=").says("every new terminal has it already").says("good");
+    told.says("+ export BUOYCTL_HOME=").says("already registered; no changes").says("good");
     assert!(!fs::read_to_string(home.path("home/.bashrc")).unwrap().contains("Wagon Yard"));
 }
 
@@ -114,17 +112,17 @@ fn an_installer_that_fails_is_told_and_taken_back() {
     let edits = "echo 'PATH=$HOME/buoyctl-2.4/bin:$PATH' >> \"$HOME/.bashrc\"";
     // What it does before, what behind; what is said of it.
     let cases = [
-        (edits, "echo no tide tables >&2; exit 3", "it ended with status 3; its last words: no tide tables"),
+        (edits, "echo no tide tables >&2; exit 3", "it failed with status 3; last output: no tide tables"),
         (edits, "kill -9 $$", "ended by a signal"),
         ("printf 'Accept the terms? [y/n] '; read answer || exit 1", "", "asks \"Accept the terms? [y/n]\""),
-        (edits, "rm -r \"$to/bin\"", "it left no command in any new folder"),
+        (edits, "rm -r \"$to/bin\"", "it created no commands"),
     ];
     for (before, behind, says) in cases {
         let home = Home::new();
         home.write("home/.bashrc", "# mine\n");
         let file = self_extractor(&home, before, behind);
         let told = home.wyard(&["receive", &file, "--yes", "--or-undo"]).ends(1).says(says);
-        told.says("were brought back");
+        told.says("were restored");
         assert_eq!(fs::read_to_string(home.path("home/.bashrc")).unwrap(), "# mine\n", "{says}");
         let told = home.wyard(&["receive", &file, "--yes"]).ends(1).says(says);
         assert!(!told.out.contains("brought back"));
@@ -142,7 +140,7 @@ fn an_installer_that_fails_is_told_and_taken_back() {
     // What it asks for can be passed on.
     let home = Home::new();
     let file = self_extractor(&home, "[ \"$accepted\" ] || { printf 'Accept? '; read answer || exit 1; }", "");
-    home.wyard(&["receive", &file, "--yes"]).ends(1).says("[installer-failed]").says("behind --");
+    home.wyard(&["receive", &file, "--yes"]).ends(1).says("[installer-failed]").says("after --");
     home.wyard(&["receive", &file, "--yes", "--", "--accept"]).ends(0).says("good");
     home.wyard(&["receive", &crate::archives::tidelog(&home, "4.2.1"), "--", "--accept"])
         .ends(2)
@@ -157,10 +155,10 @@ fn what_an_installer_brought_its_uninstaller_removes() {
     let remove = "printf '#!/bin/sh\\nrm -r \"%s\"\\n' \"$to\" > \"$to/uninstall.sh\"; chmod +x \"$to/uninstall.sh\"";
     let file = self_extractor(&home, "", remove);
     home.wyard(&["receive", &file, "--yes"]).ends(0).says("good");
-    home.wyard(&["retire", "buoyctl", "--dry-run"]).ends(0).says("an installer brought it").says("uninstall.sh");
+    home.wyard(&["retire", "buoyctl", "--dry-run"]).ends(0).says("installed by an installer").says("uninstall.sh");
     home.wyard(&["retire", "buoyctl", "--uninstall"]).ends(2).says("--yes");
     assert!(home.path("home/buoyctl-2.4").exists());
-    home.wyard(&["retire", "buoyctl", "--uninstall", "--yes"]).ends(0).says("well: it ended well");
+    home.wyard(&["retire", "buoyctl", "--uninstall", "--yes"]).ends(0).says("it succeeded");
     assert!(!home.path("home/buoyctl-2.4").exists());
     assert_eq!(fs::read_to_string(home.path("home/.bashrc")).unwrap(), "# mine\n");
     // What it put into startup files itself goes with it, and nothing of what others have written there since.
@@ -189,8 +187,8 @@ fn what_an_installer_brought_its_uninstaller_removes() {
     home.wyard(&["receive", &file, "--yes"]).ends(0);
     home.wyard(&["retire", "buoyctl", "--uninstall", "--yes"])
         .ends(1)
-        .says("bin/buoyctl is still there")
-        .says("kept on record");
+        .says("bin/buoyctl still exists")
+        .says("kept: its commands still exist");
     home.wyard(&["check", "buoyctl"]).ends(0);
     home.wyard(&["receive", &crate::archives::tidelog(&home, "4.2.1")]).ends(0);
     home.wyard(&["retire", "tidelog", "--uninstall", "--yes"]).ends(2).says("no uninstaller on its card");
@@ -209,7 +207,7 @@ fn what_others_do_at_the_same_time_is_not_laid_at_its_door_without_a_caveat() {
     });
     let told = home.wyard(&["receive", &file, "--yes"]).ends(0);
     other.join().unwrap();
-    told.says("and perhaps not by it").says("/opt/harbour/bin").says("[changed-meanwhile]");
+    told.says("perhaps by another program").says("/opt/harbour/bin").says("[changed-meanwhile]");
 }
 
 #[test]
@@ -221,14 +219,14 @@ fn an_installer_that_is_run_again_renews_what_it_brought() {
     let file = self_extractor(&home, "", "");
     home.wyard(&["receive", &file, "--yes"]).ends(0).says("BUOYCTL_HOME set").says("good");
     let told = home.wyard(&["receive", &file, "--yes"]).ends(0);
-    told.says("2 files changed").says("it was on record already").says("good");
+    told.says("2 files changed").says("already on record").says("good");
     assert_eq!(home.wyard(&["stock", "--json"]).ends(0).json()["tools"].as_array().unwrap().len(), 1);
     // A newer one goes into the same folder.
     let newer = of_version(&home, "2.5", "", "");
     let to = home.path("home/buoyctl-2.4");
     let folder = to.to_str().unwrap();
     let told = home.wyard(&["receive", &newer, "--yes", "--installer-folder", folder]).ends(0);
-    told.says("buoyctl 2.5").says("in place of 2.4").says("good");
+    told.says("buoyctl 2.5").says("replaces 2.4 on record").says("good");
     assert!(home.fresh("buoyctl").contains("buoyctl 2.5"));
     home.wyard(&["check", "buoyctl"]).ends(0).says("2.5");
     // And back again, by the ledger.
@@ -243,7 +241,7 @@ fn an_installer_that_is_run_again_renews_what_it_brought() {
 fn a_program_that_is_put_among_others_is_told_from_them() {
     // The folder, what its owner's startup files say of it, and what is said.
     let in_path = "PATH=\"$HOME/.local/bin:$PATH\"\n";
-    for (startup, says) in [(in_path, "every new terminal has it already"), ("# mine\n", "1 command folder first in")] {
+    for (startup, says) in [(in_path, "already registered; no changes"), ("# mine\n", "1 command folder first in")] {
         let home = Home::new();
         home.write("home/.bashrc", startup);
         home.write("home/.profile", startup);
@@ -259,7 +257,7 @@ fn a_program_that_is_put_among_others_is_told_from_them() {
         let told = told.says("1 command in").says("buoyctl 2.4");
         assert!(!told.out.contains("shoal"), "{}", told.out);
         home.wyard(&["check", "buoyctl"]).ends(0);
-        home.wyard(&[&["receive", &file, "--yes"], into].concat()).ends(0).says("on record already");
+        home.wyard(&[&["receive", &file, "--yes"], into].concat()).ends(0).says("already on record");
         home.wyard(&["retire", "buoyctl"]).ends(0);
         assert_eq!(fs::read_to_string(home.path("home/.bashrc")).unwrap(), startup);
         assert!(home.path("home/.local/bin/shoal").exists());
@@ -277,7 +275,7 @@ fn of_several_folders_with_commands_the_user_says_which() {
     let home = Home::new();
     let file = self_extractor(&home, "", "");
     let told = home.wyard(&["receive", &file, "--yes", "--command-folder", "sbin"]).ends(1);
-    told.says("has commands in sbin").says("2 new files in ~/buoyctl-2.4");
+    told.says("created no commands in sbin").says("2 new files in ~/buoyctl-2.4");
     for given in ["home/buoyctl-2.4/bin", "bin"] {
         let home = Home::new();
         let file = self_extractor(&home, "", &second.replace("shoal-1.0/bin", "shoal-1.0/commands"));
@@ -296,7 +294,7 @@ fn an_installer_that_registers_the_root_is_told_and_put_right() {
         "for file in .bashrc .profile; do echo 'export PATH=\"$HOME/buoyctl-2.4:$PATH\"' >> \"$HOME/$file\"; done";
     let file = self_extractor(&home, "", lines);
     let told = home.wyard(&["receive", &file, "--yes"]).ends(0).says("[bin-below]").says("good");
-    told.says("it put the tool's root into PATH").says("does not bring its command folder into every new terminal");
+    told.says("it added the tool's root folder to PATH").says("do not add its command folder to every new terminal");
     assert!(home.fresh("buoyctl").contains("buoyctl 2.4"));
 }
 
@@ -308,7 +306,7 @@ fn what_is_in_the_way_after_an_installer_ran_is_told_with_all_it_did() {
     let elsewhere = home.path("home/elsewhere");
     home.wyard(&["receive", &file, "--yes"]).ends(0);
     let told = home.wyard(&["receive", &file, "--yes", "--installer-folder", elsewhere.to_str().unwrap()]).ends(1);
-    told.says("2 new files in ~/elsewhere").says("[installer-unfinished]").says("buoyctl@2.4 is on record already");
+    told.says("2 new files in ~/elsewhere").says("[installer-unfinished]").says("buoyctl@2.4 is already recorded");
     assert!(home.path("home/elsewhere/bin/buoyctl").exists());
 }
 
@@ -318,5 +316,5 @@ fn installers_for_other_systems_are_told_for_what_they_are() {
     let home = Home::new();
     let file = home.write("buoyctl-2.4.pkg", b"xar!\0\x1c\0\x01rest");
     home.wyard(&["inspect", file.to_str().unwrap()]).ends(0).says("macOS installer package");
-    home.wyard(&["receive", file.to_str().unwrap(), "--yes"]).ends(3).says("can't run on this system");
+    home.wyard(&["receive", file.to_str().unwrap(), "--yes"]).ends(3).says("cannot run on this system");
 }

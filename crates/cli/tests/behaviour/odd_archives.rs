@@ -96,8 +96,8 @@ fn a_tar_without_an_end_needs_a_checksum_that_proves_it() {
     let file = home.write("t-1.0.tar", tar(None, false));
     let (file, into): (&str, PathBuf) = (file.to_str().unwrap(), home.path("out"));
     let into = into.to_str().unwrap();
-    home.wyard(&["unpack", file, "--into", into]).ends(3).says("is cut off");
-    home.wyard(&["inspect", file]).ends(3).says("is cut off");
+    home.wyard(&["unpack", file, "--into", into]).ends(3).says("is truncated");
+    home.wyard(&["inspect", file]).ends(3).says("is truncated");
     let published = Computed::of(fs::File::open(file).unwrap(), &[], &Stop::default()).unwrap().sha256.to_string();
     home.wyard(&["unpack", file, "--into", into, "--sha256", &published]).ends(0).says("[tar-end-missing]");
 }
@@ -119,6 +119,6 @@ fn a_part_that_is_no_longer_known_as_one_is_missed() {
         fs::remove_dir_all(home.path(&format!("out-{name}"))).unwrap();
         second[0] ^= 1;
         fs::write(&file, [first, second].concat()).unwrap();
-        unpack().ends(3).says("cut off");
+        unpack().ends(3).says("truncated");
     }
 }

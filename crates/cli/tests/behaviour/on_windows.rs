@@ -121,7 +121,7 @@ fn a_tool_is_told_for_what_it_is() {
         ),
         ("tidelog.cmd", b"@exit /b 9009\r\n", 1, "does-not-start", "it calls a command that was not found"),
         ("tidelog.cmd", b":again\r\n@goto again\r\n", 1, "not-proven", "was still running after 1 s"),
-        ("tidelog.bat", b"@echo tidelog 3.9\r\n", 1, "wrong-version", "answers 3.9, not 4.2.1"),
+        ("tidelog.bat", b"@echo tidelog 3.9\r\n", 1, "wrong-version", "states 3.9, expected 4.2.1"),
         (
             "tidelog.cmd",
             b"@echo usage: tidelog FILE 1>&2\r\n@exit /b 2\r\n",
@@ -129,9 +129,9 @@ fn a_tool_is_told_for_what_it_is() {
             "started-with-error",
             "usage: tidelog FILE",
         ),
-        ("tidelog.CMD", b"@echo ready\r\n", 0, "good", "states no version"),
+        ("tidelog.CMD", b"@echo ready\r\n", 0, "good", "prints no version"),
         ("tidelog.exe", &arm, 1, "does-not-start", "can't run here"),
-        ("tidelog.exe", b"MZ", 3, "no program", "no program"),
+        ("tidelog.exe", b"MZ", 3, "no commands", "no commands"),
     ];
     for (file, content, code, verdict, says) in cases {
         let home = Home::new();
@@ -146,7 +146,7 @@ fn a_tool_is_told_for_what_it_is() {
     }
 }
 
-/// An archive of a compiled program by itself, as NAME 1.0.
+/// An archive of a compiled single program, as NAME 1.0.
 fn packed(home: &Home, program: &Path, name: &str) -> String {
     let content = fs::read(program).unwrap();
     let mut tar = tar::Builder::new(Vec::new());
@@ -181,13 +181,13 @@ fn a_missing_library_is_told_in_words() {
 #[test]
 fn names_that_windows_reads_otherwise_are_refused_with_the_reason() {
     for (name, says) in [
-        ("w/nul.txt", "a device of Windows"),
-        ("w/doc/COM1", "a device of Windows"),
-        ("w/end.", "which Windows drops"),
-        ("w/end /x", "which Windows drops"),
-        ("w/t.exe:stream", "allows in none"),
+        ("w/nul.txt", "a Windows device name"),
+        ("w/doc/COM1", "a Windows device name"),
+        ("w/end.", "which Windows removes"),
+        ("w/end /x", "which Windows removes"),
+        ("w/t.exe:stream", "does not allow"),
         ("w/BIN/x", "differ only in case"),
-        ("w\\..\\..\\x", "climbs out"),
+        ("w\\..\\..\\x", "leads outside"),
     ] {
         let home = Home::new();
         let files = [("w/bin/t.cmd", &*script("1.0"), 0o755), (name, "x", 0o644)];
@@ -228,7 +228,7 @@ fn yards_with_awkward_names_work() {
         assert!(home.registry(Scope::User).is_empty(), "{name}");
     }
     let home = Home::new();
-    home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--yard", "a;b"]).ends(2).says("separates the entries of PATH");
+    home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--yard", "a;b"]).ends(2).says("separates PATH entries");
     let expanded = home.path("x%SystemRoot%y");
     home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--no-home-variable", "--yard", expanded.to_str().unwrap()])
         .ends(2)
@@ -255,7 +255,7 @@ fn cmd_answers_to_its_own_commands_first() {
     let home = Home::new();
     let files = [("k-1.0/bin/dir.cmd", &*script("1.0"), 0o755), ("k-1.0/bin/ebb.cmd", &script("1.0"), 0o755)];
     let archive = zip(&home.path("k-1.0.zip"), &files);
-    home.wyard(&["receive", archive.to_str().unwrap()]).ends(1).says("hidden-by-shell").says("built into the shell");
+    home.wyard(&["receive", archive.to_str().unwrap()]).ends(1).says("hidden-by-shell").says("a shell builtin");
     let trace = home.wyard(&["trace", "dir", "--as", "cmd", "--json"]).json();
     assert_eq!(trace["commands"][0]["callers"][0]["kind"], "builtin");
     assert_eq!(home.fresh("ebb"), "ebb 1.0\n");

@@ -44,9 +44,9 @@ fn folders_are_added_moved_and_dropped_and_nothing_is_left() {
     let dry = path(&home, &["add", one_text, "--dry-run", "--json"]).ends(0).json();
     assert_eq!((&dry["dry_run"], &dry["changed"]), (&true.into(), &true.into()));
     assert_eq!((home.files(), home.registry(Scope::User)), there, "a rehearsal writes nothing");
-    path(&home, &["add", one_text]).ends(0).says("2 commands mean another file");
-    path(&home, &["add", one_text]).ends(0).says("nothing had to be done");
-    path(&home, &["add", two_text, "--last"]).ends(0).says("1 command means another file");
+    path(&home, &["add", one_text]).ends(0).says("2 commands change");
+    path(&home, &["add", one_text]).ends(0).says("nothing to do");
+    path(&home, &["add", two_text, "--last"]).ends(0).says("1 command changes");
     if !WINDOWS {
         assert_eq!(home.fresh("tide; flood"), "tide one\nflood two\n");
     }
@@ -74,10 +74,10 @@ fn what_cannot_be_done_changes_nothing() {
     let bin = home.yard().join("stock").join("tidelog").join("4.2.1").join("bin");
     let (one, bin) = (one.to_str().unwrap(), bin.to_str().unwrap());
     for (arguments, code, words) in [
-        (&["add", "nowhere"][..], 2, "not a folder"),
-        (&["drop", one], 2, "no entry of a new terminal's PATH"),
+        (&["add", "nowhere"][..], 2, "no such folder"),
+        (&["drop", one], 2, "is not in the PATH of a new terminal"),
         (&["drop", bin], 2, "wyard unregister tidelog"),
-        (&["move", one, "--before", bin], 2, "no entry"),
+        (&["move", one, "--before", bin], 2, "is not in the PATH"),
         (&["move", bin, "--before", bin], 2, "before itself"),
         (&[], 2, "Usage"),
         (&["tidy"], 0, "PATH is tidy"),
@@ -99,7 +99,7 @@ fn lines_of_others_are_not_rewritten_but_the_change_is_shown() {
     let before = home.files();
     let told = path(&home, &["drop", one.to_str().unwrap()]).ends(1).says("left").says(".profile, line 1");
     told.says("-export PATH=\"$HOME/one:").says("+export PATH=\"$HOME/two:$HOME/gone:$PATH\"");
-    path(&home, &["tidy"]).ends(0).says("its folder is not there").says("+export PATH=\"$HOME/one:$HOME/two:$PATH\"");
+    path(&home, &["tidy"]).ends(0).says("its folder does not exist").says("+export PATH=\"$HOME/one:$HOME/two:$PATH\"");
     assert_eq!(home.files(), before);
     // Their order can be changed all the same: our block has the last word.
     path(&home, &["move", two.to_str().unwrap(), "--before", one.to_str().unwrap()]).ends(0);
@@ -118,7 +118,7 @@ fn every_terminal_has_to_have_what_was_added() {
     home.write("home/.profile", "PATH=\"$HOME/one:$PATH\"\n");
     path(&home, &["add", one.to_str().unwrap()]).ends(0).says("add ");
     assert_eq!(home.terminal("bash", "-ic", "tide"), "tide one\n");
-    path(&home, &["add", one.to_str().unwrap()]).ends(0).says("nothing had to be done");
+    path(&home, &["add", one.to_str().unwrap()]).ends(0).says("nothing to do");
     let bashrc = fs::read_to_string(home.path("home/.bashrc")).unwrap();
     home.write("home/.bashrc", format!("{bashrc}PATH=/usr/bin:/bin\n"));
     path(&home, &["add", one.to_str().unwrap()]).ends(1).says("[change-undone]");
@@ -136,10 +136,10 @@ fn tidying_takes_out_only_what_changes_no_command() {
     }
     fs::remove_dir_all(&gone).unwrap();
     let report = path(&home, &["tidy", "--dry-run", "--json"]).ends(0).json();
-    assert_eq!(report["steps"][0]["reason"], "its folder is not there");
+    assert_eq!(report["steps"][0]["reason"], "its folder does not exist");
     assert_eq!((&report["steps"][0]["done"], &report["meanings"]), (&true.into(), &Value::Array(Vec::new())));
     assert_eq!(entries(&path(&home, &["show", "--json"]).json()).len(), 2, "a rehearsal writes nothing");
-    path(&home, &["tidy"]).ends(0).says("none means another file");
+    path(&home, &["tidy"]).ends(0).says("none affected");
     assert_eq!(entries(&path(&home, &["show", "--json"]).json()), [one]);
     path(&home, &["tidy"]).ends(0).says("PATH is tidy");
 }

@@ -60,7 +60,7 @@ fn what_a_tool_needs_is_looked_at() {
     received(&home, "tidelog", "4.2.1", &[("tidelog", &script("4.2.1"))]).ends(0);
     let needs = ["check", "tidelog", "--requires-command", "driftc", "--requires-variable", "BUOY_DATA"];
     let told = home.wyard(&needs).ends(1).says("needs driftc").says("not-found").says("[requirement-missing]");
-    told.says("the variable BUOY_DATA, which is not set");
+    told.says("the variable BUOY_DATA (not set)");
     // It is kept, and holds once what is needed is there.
     home.wyard(&["check", "tidelog", "--requires-command", "driftc"]).ends(1);
     received(&home, "driftc", "0.9", &[("driftc", &script("0.9"))]).ends(0);
@@ -72,9 +72,9 @@ fn what_a_tool_needs_is_looked_at() {
     if !WINDOWS {
         received(&home, "neap", "1.0", &[("neap", "#!/bin/sh\nkill -SEGV $$\n")]).ends(1);
         let told = home.wyard(&["check", "tidelog", "--requires-command", "neap"]).ends(1);
-        told.says("tidelog needs the command neap").says("it crashes");
+        told.says("tidelog needs the command neap").says("it crashed");
         home.variables.insert("BUOY_DATA".to_owned(), "here only".to_owned());
-        home.wyard(&["check", "tidelog", "--requires-variable", "BUOY_DATA"]).ends(1).says("which is not set");
+        home.wyard(&["check", "tidelog", "--requires-variable", "BUOY_DATA"]).ends(1).says("(not set)");
     }
 }
 
@@ -126,7 +126,7 @@ fn trials_do_real_work_and_tell_where_it_fails() {
     let home = Home::new();
     let tool = "#!/bin/sh\ncase $1 in --version) echo tidelog 4.2.1;; *) shift 0; eval \"$*\";; esac\n";
     home.wyard(&["receive", &tidelog_that(&home, "4.2.1", tool)]).ends(0);
-    home.wyard(&["trial", "tidelog"]).ends(2).says("no trial on its card").says("trial add tidelog");
+    home.wyard(&["trial", "tidelog"]).ends(2).says("has no trials").says("trial add tidelog");
     let day = home.write("day.csv", "time,level\n00:00,1.21\n").to_str().unwrap().to_owned();
     // Options; whether it passes; what was expected.
     let cases: [(&[&str], Option<&str>); 17] = [
@@ -137,7 +137,7 @@ fn trials_do_real_work_and_tell_where_it_fails() {
         (&["--run", "tidelog exit 3"], Some("exit status 0")),
         (&["--run", "tidelog exit 3", "--status", "3"], None),
         (&["--run", "tidelog true", "--leaves", "out"], Some("the file out")),
-        (&["--run", "tidelog '> out'", "--leaves", "out"], Some("something in the file out")),
+        (&["--run", "tidelog '> out'", "--leaves", "out"], Some("content in the file out")),
         (&["--run", "tidelog 'echo 41 > out'", "--leaves", "out=42"], Some("the file out with \"42\"")),
         (&["--run", "tidelog 'echo 42 > out'", "--leaves", "out=42"], None),
         (&["--run", "tidelog 'echo 42 > out'", "--run", "tidelog cat out", "--prints", "42"], None),
@@ -180,9 +180,9 @@ fn a_trial_that_cannot_be_is_refused() {
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
     let big = home.write("big.txt", vec![b'x'; 70_000]).to_str().unwrap().to_owned();
     for (options, code, says) in [
-        (&["--run", "tidelog", "--leaves", "../out"][..], 2, "would not lie in its folder"),
-        (&["--run", "tidelog", "--matches", "("], 2, "can't be understood"),
-        (&["--run", "tidelog 'x"], 2, "a quote is left open"),
+        (&["--run", "tidelog", "--leaves", "../out"][..], 2, "which is outside its folder"),
+        (&["--run", "tidelog", "--matches", "("], 2, "invalid expression"),
+        (&["--run", "tidelog 'x"], 2, "unclosed quote"),
         (&["--run", "tidelog", "--file", "no-such-file"], 3, "no-such-file"),
         (&["--run", "tidelog", "--file", &big], 3, "64 KiB"),
         (&[], 2, "--run"),

@@ -34,19 +34,19 @@ fn refusals_have_their_exit_code_and_leave_nothing() {
     let cases: [(Vec<String>, i32, &str); 15] = [
         (vec![place(&page)], 3, "a web page"),
         (vec![place(&empty)], 3, "an empty file"),
-        (vec![place(&cut)], 3, "cut off: it has 10 bytes"),
+        (vec![place(&cut)], 3, "truncated: it has 10 bytes"),
         (vec![place(&text)], 3, "plain text"),
         (vec![place(&home.path("none.zip"))], 4, "could not find"),
         (vec![place(&home.path("home"))], 3, "a folder"),
         (vec![env!("CARGO_BIN_EXE_wyard").into()], 2, "--version VERSION"),
         (vec![good.clone(), "--sha256".into(), wrong.clone()], 3, &wrong),
         (vec![good.clone(), "--sha256".into(), "abc".into()], 2, "64 hex digits"),
-        (vec![place(&sources)], 3, "no program"),
-        (vec![place(&colon)], 3, if WINDOWS { "Windows allows in none" } else { "separates the entries of PATH" }),
+        (vec![place(&sources)], 3, "no commands"),
+        (vec![place(&colon)], 3, if WINDOWS { "Windows does not allow" } else { "separates PATH entries" }),
         (vec![place(&plain)], 2, "--version VERSION"),
-        (vec![good.clone(), "--name".into(), "../x".into()], 2, "can't be a tool's name"),
-        (vec![good.clone(), "--home-variable".into(), "PATH".into()], 2, "use it themselves"),
-        (vec![good.clone(), "--command-folder".into(), "lib".into()], 2, "holds no program"),
+        (vec![good.clone(), "--name".into(), "../x".into()], 2, "is not a valid tool name"),
+        (vec![good.clone(), "--home-variable".into(), "PATH".into()], 2, "the system or a shell uses it"),
+        (vec![good.clone(), "--command-folder".into(), "lib".into()], 2, "contains no programs"),
     ];
     let before = home.files();
     for (arguments, code, text) in cases {
@@ -74,7 +74,7 @@ fn a_dry_run_writes_nothing_at_all() {
     let home = Home::new();
     let archive = tidelog(&home, "4.2.1");
     fs::remove_dir_all(home.yard()).unwrap();
-    home.wyard(&["receive", &archive, "--dry-run"]).ends(0).says("would go into").says("Nothing was written");
+    home.wyard(&["receive", &archive, "--dry-run"]).ends(0).says("would go into").says("Dry run: nothing was changed");
     assert!(!home.yard().exists() && home.files().is_empty() && home.registry(Scope::User).is_empty());
 }
 
@@ -85,7 +85,7 @@ fn a_version_that_is_there_is_only_replaced_on_request() {
     home.wyard(&["receive", &archive]).ends(0);
     let file = home.yard().join("stock/tidelog/4.2.1/extra");
     fs::write(&file, "of the user").unwrap();
-    home.wyard(&["receive", &archive]).ends(3).says("in the yard already").says("--replace");
+    home.wyard(&["receive", &archive]).ends(3).says("already in the yard").says("--replace");
     assert!(file.exists());
     home.wyard(&["receive", &archive, "--replace"]).ends(0);
     assert!(!file.exists(), "the whole folder was swapped");
@@ -170,9 +170,9 @@ fn wrong_calls_are_answered() {
         (&["trace"], 2, "COMMAND"),
         (&["trace", "x", "--as", "nobody"], 2, "no caller known here"),
         (&["trace", "x", "--as", if cfg!(windows) { "elevated" } else { "run" }], 2, "does not exist on this machine"),
-        (&["trace", "no-such-command"], 1, "nothing of this name"),
+        (&["trace", "no-such-command"], 1, "command not found"),
         (&["nonsense"], 2, "nonsense"),
-        (&["stock"], 0, "holds no tool yet"),
+        (&["stock"], 0, "No tools yet"),
         (&[], 0, "wyard receive FILE"),
     ] {
         home.wyard(call).ends(code).says(text);
@@ -216,20 +216,20 @@ fn another_version_is_put_in_service_and_proved() {
     home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--home-variable", "TIDE_ROOT", "--stay"]).ends(0).says("good");
     let alone = (home.files(), home.registry(Scope::User));
     let beside = home.wyard(&["receive", &tidelog(&home, "4.1.0"), "--stay"]).ends(0);
-    beside.says("tidelog@4.2.1 stays in service").says("wyard switch tidelog 4.1.0");
+    beside.says("tidelog@4.2.1 stays in use").says("wyard switch tidelog 4.1.0");
     assert_eq!((home.files(), home.registry(Scope::User)), alone, "no store is touched");
     let there = (home.files(), home.registry(Scope::User));
-    home.wyard(&["switch", "tidelog", "4.1.0", "--dry-run"]).ends(0).says("tidelog@4.2.1 would give way");
+    home.wyard(&["switch", "tidelog", "4.1.0", "--dry-run"]).ends(0).says("tidelog@4.2.1 would be replaced");
     assert_eq!((home.files(), home.registry(Scope::User)), there);
     let report = home.wyard(&["switch", "tidelog", "4.1.0", "--json"]).ends(0).json();
     assert_eq!((&report["report"], &report["was"]), (&"switch".into(), &"4.2.1".into()));
     assert_eq!((&report["verdict"], &report["check"]["version"]), (&"good".into(), &"4.1.0".into()));
     assert_eq!(home.fresh("tidelog"), "tidelog 4.1.0\n");
     assert!(home.variable("TIDE_ROOT").ends_with("4.1.0"), "the variable of before, and no other");
-    home.wyard(&["switch", "tidelog", "4.2.1"]).ends(0).says("tidelog@4.1.0 gives way").says("is in service now");
+    home.wyard(&["switch", "tidelog", "4.2.1"]).ends(0).says("tidelog@4.1.0 is replaced").says("is now in use");
     assert_eq!((home.files(), home.registry(Scope::User)), there, "and back: every byte is as before");
     for (arguments, words) in [
-        (&["switch", "tidelog", "9"][..], "it holds 4.1.0, 4.2.1"),
+        (&["switch", "tidelog", "9"][..], "it has 4.1.0, 4.2.1"),
         (&["switch", "nobody", "1"], "no tool called"),
         (&["switch", "tidelog"], "VERSION"),
     ] {

@@ -105,7 +105,7 @@ fn undoing_everything_brings_every_byte_back() {
         }
         let last = home.wyard(&["undo"]);
         let history = home.wyard(&["history"]).out;
-        assert!(last.err.contains("no change that could be taken back"), "{made:#?}\n{}\n{history}", last.err);
+        assert!(last.err.contains("no changes to undo"), "{made:#?}\n{}\n{history}", last.err);
         let end = state(&home);
         assert!(end == start, "seed {seed}: {made:#?}\n{:#?}\n{:#?}", lossy(&start), lossy(&end));
     }
@@ -127,17 +127,17 @@ fn what_others_have_written_since_stays() {
     assert_eq!(fs::read_to_string(home.path("home/.bashrc")).unwrap(), "# before\n# mine\n# behind\n");
     let kept = files_in(&home.yard().join("startup-before"));
     assert!(kept.iter().any(|(file, bytes)| file.to_string_lossy().ends_with("!.bashrc") && bytes == b"# mine\n"));
-    // Undo can itself be taken back, as often as anybody likes.
-    home.wyard(&["undo", "2"]).ends(0).says("took back change 2");
+    // Undo can itself be undone, as often as anybody likes.
+    home.wyard(&["undo", "2"]).ends(0).says("undid change 2");
     home.wyard(&["check"]).ends(0);
-    home.wyard(&["undo", "2"]).ends(2).says("is taken back already");
-    home.wyard(&["undo", "7"]).ends(2).says("the ledger has no change 7");
+    home.wyard(&["undo", "2"]).ends(2).says("is already undone");
+    home.wyard(&["undo", "7"]).ends(2).says("no change 7");
     // What later changes build on is not pulled from under them.
     home.wyard(&["unregister", "tidelog"]).ends(0);
     home.wyard(&["undo", "1"])
         .ends(4)
-        .says("has been changed since; nothing was changed")
-        .says("take change 4 back first");
+        .says("has changed since; nothing was changed")
+        .says("undo change 4 first");
     home.wyard(&["undo", "1", "--dry-run"]).ends(4);
 }
 
@@ -257,7 +257,7 @@ fn records_that_are_damaged_or_of_the_future_are_told() {
     let ledger = home.yard().join("ledger.jsonl");
     let whole = fs::read_to_string(&ledger).unwrap();
     fs::write(&ledger, format!("{whole}{{\"format\":1,\"eve")).unwrap();
-    home.wyard(&["history"]).ends(0).says("receive tidelog 4.2.1").says("lines that can't be read: 3");
+    home.wyard(&["history"]).ends(0).says("receive tidelog 4.2.1").says("unreadable lines in the ledger: 3");
     home.wyard(&["unregister", "tidelog"]).ends(0);
     assert!(!home.wyard(&["history"]).ends(0).out.contains("can't be read"));
     assert_eq!(fs::read_to_string(home.yard().join("ledger.damaged")).unwrap(), "{\"format\":1,\"eve\n");
@@ -277,7 +277,7 @@ fn records_that_are_damaged_or_of_the_future_are_told() {
     let told = home.wyard(&["survey"]).says("[card-without-folder]").says("[folder-without-card]");
     told.says("wyard stock --mend");
     home.wyard(&["stock", "--mend"]).ends(0).says("4.1.0.toml removed").says("set aside");
-    home.wyard(&["stock", "--mend"]).ends(0).says("in order");
+    home.wyard(&["stock", "--mend"]).ends(0).says("consistent");
     assert!(!home.wyard(&["survey"]).out.contains("stock --mend"));
     home.wyard(&["undo"]).ends(0);
 }
@@ -288,7 +288,7 @@ fn a_retired_tool_is_kept_and_comes_back() {
     home.wyard(&["retire", "tidelog"]).ends(2).says("no tool called");
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
     let installed = state(&home);
-    home.wyard(&["retire", "tidelog", "--dry-run"]).ends(0).says("would leave the stock");
+    home.wyard(&["retire", "tidelog", "--dry-run"]).ends(0).says("would be removed");
     assert!(state(&home) == installed);
     home.wyard(&["retire", "tidelog"]).ends(0).says("is kept for 30 days");
     home.wyard(&["check", "tidelog"]).ends(2);
@@ -296,11 +296,11 @@ fn a_retired_tool_is_kept_and_comes_back() {
     assert!(state(&home) == installed);
     home.wyard(&["check", "tidelog"]).ends(0);
     home.wyard(&["retire", "tidelog@4.2.1"]).ends(0);
-    home.wyard(&["retire", "--empty", "--dry-run"]).ends(0).says("would be removed");
-    home.wyard(&["retire", "--empty"]).ends(0).says("1 retired tool removed for good");
+    home.wyard(&["retire", "--empty", "--dry-run"]).ends(0).says("would be deleted");
+    home.wyard(&["retire", "--empty"]).ends(0).says("1 retired tool deleted");
     home.wyard(&["retire", "--empty"]).ends(0).says("no retired tool");
     let retired = home.wyard(&["history", "--json"]).ends(0).json()["changes"][1]["id"].to_string();
-    home.wyard(&["undo", &retired]).ends(4).says("is gone").says("receive the tool again");
+    home.wyard(&["undo", &retired]).ends(4).says("no longer exists").says("receive the tool again");
     home.wyard(&["retire"]).ends(2);
 }
 
@@ -311,9 +311,9 @@ fn what_is_not_good_can_be_taken_back_at_once() {
     home.write("home/.bashrc", "# mine\n");
     let start = state(&home);
     let bad = crate::archives::tidelog_that(&home, "4.2.1", "#!/bin/sh\nkill -SEGV $$\n");
-    home.wyard(&["receive", &bad, "--or-undo"]).ends(1).says("does-not-start").says("Everything was taken back");
+    home.wyard(&["receive", &bad, "--or-undo"]).ends(1).says("does-not-start").says("Everything was rolled back");
     assert!(state(&home) == start);
-    home.wyard(&["receive", &bad]).ends(1).says("To take it all back: wyard undo 3");
+    home.wyard(&["receive", &bad]).ends(1).says("To undo: wyard undo 3");
     home.wyard(&["undo", "3"]).ends(0);
     home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--or-undo"]).ends(0);
     home.wyard(&["check"]).ends(0);

@@ -181,7 +181,7 @@ fn yards_with_awkward_names_work() {
     let colon = home.path("a:b");
     home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--yard", colon.to_str().unwrap()])
         .ends(2)
-        .says("separates the entries of PATH");
+        .says("separates PATH entries");
     assert!(!colon.exists());
 }
 

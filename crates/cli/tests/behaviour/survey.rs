@@ -61,22 +61,22 @@ fn what_undoes_a_received_tool_is_told() {
     // Only one of the ways of starting the shell is spoiled.
     let interactive = fs::read_to_string(home.path("home/.bashrc")).unwrap_or_default();
     home.write("home/.bashrc", format!("{interactive}\nshopt -q login_shell || PATH=~/old:$PATH\n"));
-    home.wyard(&["survey"]).ends(1).says("path-differs").says("tidelog of tidelog is in service, but");
+    home.wyard(&["survey"]).ends(1).says("path-differs").says("tidelog: ");
     home.write("home/.bashrc", interactive);
     let more = "PATH=~/old:$PATH\nexport TIDELOG_HOME=/opt/old\n";
     let profile = fs::read_to_string(home.path("home/.profile")).unwrap();
     home.write("home/.profile", format!("{profile}{more}"));
     home.wyard(&["survey"])
         .ends(1)
-        .says("tidelog of tidelog is in service, but")
-        .says("TIDELOG_HOME is /opt/old, and should be")
+        .says("tidelog: ")
+        .says("TIDELOG_HOME is /opt/old; expected")
         .says("another user can put programs into");
 }
 
 #[test]
 fn findings_are_explained() {
     let home = Home::new();
-    home.wyard(&["explain", "folder-missing"]).ends(0).says("comes from").says("a caution");
+    home.wyard(&["explain", "folder-missing"]).ends(0).says("cause").says("a caution");
     let report = home.wyard(&["explain", "shadowed", "--json"]).ends(0).json();
     assert_eq!((&report["report"], &report["severity"]), (&"explain".into(), &"problem".into()));
     home.wyard(&["explain", "none-such"]).ends(2).says("findings are: not-found");

@@ -76,9 +76,9 @@ fn path_add_refuses_what_the_registry_would_read_otherwise() {
     let plain = home.path("100%");
     fs::create_dir(&plain).unwrap();
     home.wyard(&["path", "add", plain.to_str().unwrap()]).ends(0);
-    // The same folder, spelled otherwise, is there already.
+    // The same folder, spelled otherwise, already exists.
     let other = format!("{}/", plain.to_str().unwrap().to_uppercase().replace('\\', "/"));
-    home.wyard(&["path", "add", &other]).ends(0).says("nothing had to be done");
+    home.wyard(&["path", "add", &other]).ends(0).says("nothing to do");
 }
 
 #[test]

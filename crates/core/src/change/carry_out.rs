@@ -37,8 +37,8 @@ impl Settled {
     /// It in words.
     #[must_use]
     pub fn words(&self) -> String {
-        let came = if self.done { "it was all done, and counts so" } else { "what it had done was taken back" };
-        format!("\"{}\" was interrupted while it was to {}: {came}", self.command, self.does)
+        let came = if self.done { "it had completed" } else { "it was rolled back" };
+        format!("\"{}\" was interrupted ({}); {came}", self.command, self.does)
     }
 }
 

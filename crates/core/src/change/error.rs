@@ -35,13 +35,13 @@ pub enum LedgerError {
         ledger: PathBuf,
     },
     /// A record cannot be written, as with a path that is not Unicode.
-    #[error("what is to be changed can't be written into the ledger; nothing was changed")]
+    #[error("the change cannot be written to the ledger; nothing was changed")]
     Record(#[source] serde_json::Error),
     /// The change broke off.
-    #[error("the change broke off, and everything it had done was taken back")]
+    #[error("the change failed and was rolled back")]
     TakenBack(#[source] FileError),
     /// The change broke off, and so did taking it back.
-    #[error("the change broke off, and what it had done could not all be taken back; the next wyard tries again")]
+    #[error("the change failed and could not be rolled back completely; the next run will retry")]
     Open(#[source] FileError),
 }
 

@@ -18,7 +18,7 @@ use crate::os;
 pub(super) fn move_whole(from: &Path, to: &Path) -> io::Result<()> {
     match os::retry_while_held(|| fs::rename(from, to)) {
         Err(held) if os::is_held(&held) && from.is_dir() && !to.exists() => {
-            tracing::info!(folder = %from.display(), "held by a program that runs: moved file by file");
+            tracing::info!(folder = %from.display(), "in use by a running program; moving it file by file");
             move_by_files(from, to, &|from, to| fs::rename(from, to))
         }
         done => done,

@@ -71,7 +71,7 @@ impl Subject {
         let mut results = Vec::new();
         let mut by_terminal = ByTerminal::default();
         if answers.is_empty() {
-            findings.push(Finding::new(Code::NoShell, "no shell was found to prove the command in"));
+            findings.push(Finding::new(Code::NoShell, "no shell available to verify the command"));
             verdict = Verdict::NotFound;
         }
         for (at, answer) in answers.iter().enumerate() {
@@ -188,15 +188,14 @@ impl Subject {
         let said = match &answer.said {
             Ok(said) => said,
             Err(NoAnswer::NotAsked(_)) => {
-                let seen = "not asked: shells cannot be sealed on this system".to_owned();
+                let seen = "not verified: shells cannot be sealed on this system".to_owned();
                 let finding = Finding::new(Code::NotProven, seen).remedy("run it anyway with --unsealed");
                 return (result, Some((Verdict::NotProven, finding)));
             }
             Err(why) => {
-                let seen = format!("a new terminal gave no answer: {}", no_answer(why, answer));
-                let finding = Finding::new(Code::NoTerminalAnswer, seen).remedy(
-                    "look at that shell's startup files: something in them waits, ends the shell, or starts another",
-                );
+                let seen = format!("a new terminal did not answer: {}", no_answer(why, answer));
+                let finding = Finding::new(Code::NoTerminalAnswer, seen)
+                    .remedy("check that shell's startup files: something waits, ends the shell, or starts another");
                 return (result, Some((Verdict::NotFound, finding)));
             }
         };
@@ -209,7 +208,7 @@ impl Subject {
                 result.ours = self.is_ours(file, answer.shell.system());
                 (!result.ours).then(|| {
                     let seen = format!("{name} is {} in a new terminal", file.display());
-                    let look = || format!("run {} to see what puts that folder first", self.to_trace(answer));
+                    let look = || format!("run {} to see what puts it first", self.to_trace(answer));
                     let remedy = promotion(name, &self.file, &said.context).unwrap_or_else(look);
                     (Verdict::Shadowed, Finding::new(Code::Shadowed, seen).remedy(remedy))
                 })
@@ -224,23 +223,23 @@ impl Subject {
                     Kind::Alias if answer.shell == Shell::Fish => "an abbreviation",
                     Kind::Alias => "an alias",
                     Kind::Function => "a function",
-                    _ => "built into the shell",
+                    _ => "a shell builtin",
                 };
-                let seen = format!("{name} is {what}, which answers before any file");
+                let seen = format!("{name} is {what}, which takes precedence over files");
                 Some((Verdict::Shadowed, Finding::new(Code::HiddenByShell, seen)))
             }
             (Kind::File | Kind::None, _) => {
-                let seen = format!("a new terminal does not find {name}");
+                let seen = format!("{name}: command not found in a new terminal");
                 let remedy = unread_home(answer).unwrap_or_else(|| match &self.owner {
                     Owner::Tool { tool, .. } => format!("run 'wyard register {tool}'"),
-                    Owner::Stranger => format!("run {} to see who finds it", self.to_trace(answer)),
+                    Owner::Stranger => format!("run {} to see which shells find it", self.to_trace(answer)),
                 });
                 Some((Verdict::NotFound, Finding::new(Code::NotFound, seen).remedy(remedy)))
             }
         };
         let bad = bad.or_else(|| {
-            let seen = format!("the answer is not certain: {}", answer.doubt.as_ref()?);
-            let finding = Finding::new(Code::NotProven, seen).remedy("run it without a seal: --unsealed");
+            let seen = format!("the answer is uncertain: {}", answer.doubt.as_ref()?);
+            let finding = Finding::new(Code::NotProven, seen).remedy("run it with --unsealed");
             Some((Verdict::NotProven, finding))
         });
         let bad = bad.or_else(|| Some((Verdict::NotProven, self.disagreement(answer, said, disk)?)));
@@ -264,7 +263,7 @@ impl Subject {
         let predicted = match resolve::winner(&candidates) {
             Some(winner) if self.is_ours(winner, answer.shell.system()) => return None,
             Some(winner) => winner.display().to_string(),
-            None => "no file".to_owned(),
+            None => "nothing".to_owned(),
         };
         let seen =
             format!("the shell finds {} at {}, but its lookup rules give {predicted}", self.name, self.file.display());
@@ -297,7 +296,7 @@ fn forbidden_script(name: &str, winner: &Path, policy: &str) -> Option<(Verdict,
     let is_script = winner.extension().is_some_and(|end| end.eq_ignore_ascii_case("ps1"));
     let (verdict, what) = match policy {
         "Restricted" => (Verdict::DoesNotStart, "runs no scripts"),
-        "AllSigned" => (Verdict::NotProven, "runs only scripts that somebody signed"),
+        "AllSigned" => (Verdict::NotProven, "runs signed scripts only"),
         _ => return None,
     };
     let seen =
@@ -316,18 +315,18 @@ fn unread_home(answer: &Answer) -> Option<String> {
 }
 
 fn taken() -> Finding {
-    let seen = "at a terminal something takes the place of the shell before it can be asked, in a new terminal";
-    let remedy = "see what its startup files start there: if that is another shell, what counts is what that one says";
+    let seen = "a startup file replaces the shell at a terminal";
+    let remedy = "check what its startup files start; if it is another shell, that one counts";
     Finding::new(Code::TerminalTaken, seen).remedy(remedy)
 }
 
 fn no_answer(why: &NoAnswer, answer: &Answer) -> String {
     match why {
         NoAnswer::TimedOut => format!("its startup files took longer than {} s", answer.took.as_secs()),
-        NoAnswer::Ended(line) if line.is_empty() => "the shell ended before it could be asked".to_owned(),
-        NoAnswer::Ended(line) => format!("the shell ended before it could be asked, saying \"{line}\""),
+        NoAnswer::Ended(line) if line.is_empty() => "the shell ended before it answered".to_owned(),
+        NoAnswer::Ended(line) => format!("the shell ended before it answered: \"{line}\""),
         NoAnswer::NotStarted(error) => format!("the shell could not be started: {error}"),
-        NoAnswer::NotAsked(_) => "it was not asked".to_owned(),
+        NoAnswer::NotAsked(_) => "not asked".to_owned(),
         NoAnswer::Interrupted => "interrupted".to_owned(),
     }
 }

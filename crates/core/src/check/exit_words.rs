@@ -5,14 +5,14 @@ use crate::finding::Code;
 /// The statuses that people meet ("NTSTATUS Values", MS-ERREF 2.3.1), and what each comes to.
 const STATUSES: [(u32, Code, &str); 9] = [
     (0xC000_0135, Code::LibraryMissing, "a library it needs was not found"),
-    (0xC000_0139, Code::LibraryMissing, "a library it needs lacks a function: it is of another version"),
-    (0xC000_0138, Code::LibraryMissing, "a library it needs lacks a function: it is of another version"),
+    (0xC000_0139, Code::LibraryMissing, "a library it needs has the wrong version: a function is missing"),
+    (0xC000_0138, Code::LibraryMissing, "a library it needs has the wrong version: a function is missing"),
     (0xC000_007B, Code::ForAnotherMachine, "it, or a library it needs, is for another processor"),
     (0xC000_0142, Code::LibraryMissing, "a library it needs could not be initialised"),
-    (0xC000_0005, Code::Crashed, "it crashed: it touched memory that is not its own"),
-    (0xC000_00FD, Code::Crashed, "it crashed: its stack was used up"),
-    (0xC000_0409, Code::Crashed, "it crashed: it found its own memory damaged, or gave up"),
-    (0xC000_001D, Code::Crashed, "it uses an instruction that this processor does not have"),
+    (0xC000_0005, Code::Crashed, "it crashed: access violation"),
+    (0xC000_00FD, Code::Crashed, "it crashed: stack overflow"),
+    (0xC000_0409, Code::Crashed, "it crashed: memory corruption or abort"),
+    (0xC000_001D, Code::Crashed, "it uses an instruction that this processor lacks"),
 ];
 
 /// What `cmd` gives for a command that it did not find, and a batch file passes on.

@@ -123,7 +123,7 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
         if let Some(version) = stated(&outcome, target, well) {
             let right = target.expected.is_none_or(|expected| version_text::answers(&version, expected));
             if let Some(expected) = target.expected.filter(|_| !right) {
-                let seen = format!("{} answers {version}, not {expected}", target.program.display());
+                let seen = format!("{} states {version}, expected {expected}", target.program.display());
                 findings.push(Finding::new(Code::WrongVersion, seen));
             }
             let verdict = if right { Verdict::Good } else { Verdict::WrongVersion };
@@ -138,38 +138,38 @@ pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<
     }
     let name = target.program.display();
     if let Some(expects) = target.expects.filter(|_| answered) {
-        let seen = format!("{name} answers without \"{expects}\", which it should say");
+        let seen = format!("{name}: output does not contain \"{expects}\"");
         let finding = Finding::new(Code::WrongVersion, seen);
         return Ok(Probed { version: stated_otherwise, ..Probed::ending(Verdict::WrongVersion, finding, findings) });
     }
     if ran {
-        let finding = Finding::new(Code::VersionNotStated, format!("{name} runs, but states no version"));
+        let finding = Finding::new(Code::VersionNotStated, format!("{name} runs, but prints no version"));
         return Ok(Probed::ending(Verdict::Good, finding, findings));
     }
     if timeouts > 0 {
         if let Some(question) = question {
-            let seen = format!("{name} waits for an answer and does not end: \"{question}\"");
+            let seen = format!("{name} waits for input: \"{question}\"");
             return Ok(Probed::bad(Finding::new(Code::AsksForInput, seen), findings));
         }
         if startable.opens_windows() {
             let seen = format!("{name} opens a window and keeps running; its version is unknown");
             return Ok(Probed::ending(Verdict::Good, Finding::new(Code::VersionNotStated, seen), findings));
         }
-        let seen = format!("{name} starts, and was still running after {} s", prober.limit.as_secs());
-        let finding =
-            Finding::new(Code::NoAnswerInTime, seen).remedy("run it yourself; probe_seconds allows more time");
+        let seen = format!("{name} was still running after {} s", prober.limit.as_secs());
+        let finding = Finding::new(Code::NoAnswerInTime, seen)
+            .remedy("run it by hand; to allow more time: probe_seconds in settings.toml");
         return Ok(Probed::ending(Verdict::NotProven, finding, findings));
     }
     if let Some(question) = question {
-        let seen = format!("{name} starts, and asks for input: \"{question}\"");
+        let seen = format!("{name} asks for input: \"{question}\"");
         return Ok(Probed::ending(Verdict::StartedWithError, Finding::new(Code::AsksForInput, seen), findings));
     }
     let Some(complaint) = complaint else {
-        let remedy = "run it yourself to see why; --probe ARGUMENTS checks it in another way";
+        let remedy = "run it by hand to see why; to check it differently: --probe ARGUMENTS";
         let finding = Finding::new(Code::NotProven, format!("{name} failed without a message")).remedy(remedy);
         return Ok(Probed::ending(Verdict::NotProven, finding, findings));
     };
-    let finding = Finding::new(Code::StartedWithError, format!("{name} starts, and says: {complaint}"));
+    let finding = Finding::new(Code::StartedWithError, format!("{name} starts with an error: {complaint}"));
     Ok(Probed::ending(Verdict::StartedWithError, finding, findings))
 }
 

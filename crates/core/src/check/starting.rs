@@ -43,7 +43,7 @@ impl<'a> Startable<'a> {
     /// What is odd about it, though it starts.
     pub fn oddity(&self) -> Option<Finding> {
         self.through?;
-        let seen = format!("{} has no #! line: shells run it, other programs can't", self.file.display());
+        let seen = format!("{} has no #! line: shells run it, other programs cannot", self.file.display());
         Some(Finding::new(Code::NoInterpreterLine, seen))
     }
 
@@ -86,20 +86,20 @@ impl<'a> Startable<'a> {
     /// Why the system did not start it (execve(2), "ERRORS"; "System Error Codes" of Windows).
     fn not_started(&self, error: &io::Error) -> (Code, String) {
         if let Some(words) = os::refused_by_policy(error) {
-            return (Code::BlockedByPolicy, format!("the system does not let it start: {words}"));
+            return (Code::BlockedByPolicy, format!("the system refuses to start it: {words}"));
         }
         if let Some((code, why)) = not_executable(self.file) {
             return (code, format!("it {why}"));
         }
         match (error.kind(), &self.seen.interpreter) {
             (io::ErrorKind::PermissionDenied, Some(line)) if here() == System::Unix => {
-                (Code::BlockedByPolicy, format!("the system does not let it start, or its interpreter: #!{line}"))
+                (Code::BlockedByPolicy, format!("the system refuses to start it or its interpreter: #!{line}"))
             }
             (io::ErrorKind::PermissionDenied, None) => {
-                (Code::BlockedByPolicy, "the system denies it, though its rights allow it".to_owned())
+                (Code::BlockedByPolicy, "the system refuses to start it, although its mode allows it".to_owned())
             }
             (io::ErrorKind::NotFound, Some(line)) => {
-                let ending = if self.has_windows_lines() { ", which ends in the line ending of Windows" } else { "" };
+                let ending = if self.has_windows_lines() { ", with a Windows line ending" } else { "" };
                 (Code::InterpreterMissing, format!("its interpreter is missing: #!{line}{ending}"))
             }
             (io::ErrorKind::NotFound, None) if self.file.exists() => {
@@ -119,17 +119,17 @@ impl<'a> Startable<'a> {
             return (Code::LibraryMissing, format!("the library {library} is missing"));
         }
         if os::SYSTEM == "macos" && signal == 9 {
-            let why = "it is ended by signal 9 at once, as programs are whose signature the system does not accept";
+            let why = "it was killed at once (signal 9); its signature is probably invalid";
             return (Code::BlockedByPolicy, why.to_owned());
         }
-        (Code::Crashed, format!("it crashes: it is ended by signal {signal}"))
+        (Code::Crashed, format!("it crashed with signal {signal}"))
     }
 
     /// An exit status that says that it never got going: the loader's, and that of a script's `env`, 126 or 127
     /// (POSIX.1-2017, 2.8.2; ld.so(8)); on Windows one of the system's.
     fn gave_up(&self, status: i32, outcome: &Outcome, environment: &Environment) -> Option<(Code, String)> {
         let line = first_line(outcome);
-        let said = || line.clone().map_or_else(|| "it says nothing".to_owned(), |line| format!("it says: {line}"));
+        let said = || line.clone().map_or_else(|| "no output".to_owned(), |line| format!("it says: {line}"));
         if here() == System::Windows {
             let (code, words) = exit_words::of_windows(status.cast_unsigned())?;
             let missing = if code == Code::LibraryMissing { self.missing(environment) } else { Vec::new() };
@@ -144,7 +144,7 @@ impl<'a> Startable<'a> {
             return Some((Code::LibraryMissing, hindrance));
         }
         if self.loader_said(outcome) {
-            return Some((Code::LibraryMissing, format!("its loader gives up; {}", said())));
+            return Some((Code::LibraryMissing, format!("its loader failed; {}", said())));
         }
         if !matches!(status, 126 | 127) {
             return None;
@@ -161,7 +161,7 @@ impl<'a> Startable<'a> {
         {
             return Some((Code::InterpreterMissing, format!("its interpreter is missing: #!{interpreter} ({said})")));
         }
-        Some((Code::DoesNotStart, format!("it ends with status {status}; {}", said())))
+        Some((Code::DoesNotStart, format!("it exits with status {status}; {}", said())))
     }
 
     fn has_windows_lines(&self) -> bool {
@@ -218,8 +218,8 @@ fn not_executable(file: &Path) -> Option<(Code, &'static str)> {
         return None;
     }
     Some(match os::forbids_programs(file) {
-        true => (Code::BlockedByPolicy, "lies on a disk that is mounted so that nothing on it may run"),
-        false => (Code::NotExecutable, "is not executable for you: its mode has no x for you"),
+        true => (Code::BlockedByPolicy, "is on a disk that is mounted noexec"),
+        false => (Code::NotExecutable, "is not executable for you"),
     })
 }
 
@@ -257,21 +257,21 @@ pub(super) fn open_question(outcome: &Outcome) -> Option<String> {
 #[must_use]
 pub fn last_words(outcome: &Outcome) -> String {
     if let Some(question) = open_question(outcome) {
-        return format!("; it asks \"{question}\" and gets no answer: pass what it needs behind --");
+        return format!("; it asks \"{question}\": pass the arguments it needs after --");
     }
     let line = [&outcome.stderr, &outcome.stdout].into_iter().find_map(|stream| {
         let text = String::from_utf8_lossy(stream);
         let line = text.lines().map(str::trim).rfind(|line| !line.is_empty())?;
         Some(line.chars().take(200).collect::<String>())
     });
-    line.map_or_else(String::new, |line| format!("; its last words: {line}"))
+    line.map_or_else(String::new, |line| format!("; last output: {line}"))
 }
 
 fn foreign(program: &Program) -> String {
     match (program.os, program.arch) {
-        (Some(os), Some(arch)) => format!("is a program for {os} on {arch}, and can't run here"),
-        (Some(os), None) => format!("is a program for {os}, and can't run here"),
-        _ => "is no program that this system can run".to_owned(),
+        (Some(os), Some(arch)) => format!("is a program for {os} on {arch}"),
+        (Some(os), None) => format!("is a program for {os}"),
+        _ => "is not a program that this system can run".to_owned(),
     }
 }
 

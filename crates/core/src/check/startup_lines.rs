@@ -96,8 +96,8 @@ impl Undoes {
 fn finding(file: &Path, line: usize, what: &Undoes) -> Finding {
     let does = what.words();
     let remedy = match what {
-        Undoes::Name(_) => "take that line out, where the received tool is wanted",
-        Undoes::ReadOnly => "take that line out, or move it behind Wagon Yard's block",
+        Undoes::Name(_) => "remove that line to use the received tool",
+        Undoes::ReadOnly => "remove that line, or move it after Wagon Yard's block",
         Undoes::Path | Undoes::File => "move Wagon Yard's block to the end of that file, or change the line",
     };
     Finding::new(Code::StartupUndoes, format!("line {line} of {} {does}", file.display())).remedy(remedy)

@@ -26,14 +26,14 @@ pub(super) fn home_variables(card: &Card, home: &Path, answers: &[Answer]) -> Ve
             if value.is_some_and(|value| is_spelled_alike(Path::new(value), home, answer.shell.system())) {
                 // Programs that put "/bin" behind it see the difference.
                 if value.is_some_and(|value| value != home.as_os_str()) {
-                    let seen = format!("{name} is written otherwise than {} in a new terminal", home.display());
+                    let seen = format!("{name} is spelled differently than {} in a new terminal", home.display());
                     let remedy = format!("run 'wyard register {}'", card.name);
                     by_terminal.add(Finding::new(Code::HomeVariableSeparator, seen).remedy(remedy), answer);
                 }
                 continue;
             }
             let is = value.map_or("not set".to_owned(), |value| value.to_string_lossy().into_owned());
-            let seen = format!("{name} is {is} in a new terminal, and should be {}", home.display());
+            let seen = format!("{name} is {is} in a new terminal; expected {}", home.display());
             let remedy =
                 format!("run 'wyard survey': it names the line that sets it, or 'wyard register {}'", card.name);
             by_terminal.add(Finding::new(Code::HomeVariableDiffers, seen).remedy(remedy), answer);
@@ -102,7 +102,7 @@ pub(super) fn companions(commands: &[CommandCheck]) -> Vec<Finding> {
     let (ours, others): (Vec<_>, Vec<_>) = commands.iter().filter(|c| c.winner.is_some()).partition(is_ours);
     if let (Some(one), Some(other)) = (ours.first(), others.first()) {
         let winner = other.winner.as_ref().map_or_else(String::new, |winner| winner.display().to_string());
-        let seen = format!("{} is the yard's, and {} is {winner}: they do not belong together", one.name, other.name);
+        let seen = format!("{} is the received one, but {} is {winner}", one.name, other.name);
         findings.push(Finding::new(Code::CompanionsSplit, seen));
     }
     let mut stated: Vec<(&str, &str)> = Vec::new();
@@ -138,8 +138,8 @@ pub(super) fn requirements(card: &Card, round: &Round<'_>) -> (Vec<Requirement>,
             let Ok(said) = &answer.said else { continue };
             let meaning = said.meaning(name);
             if meaning.kind == Kind::None {
-                let remedy = format!("receive or register the tool that brings {name}");
-                by_terminal.add(lacks(format!("the command {name}, which is not found"), remedy), answer);
+                let remedy = format!("receive or register the tool that provides {name}");
+                by_terminal.add(lacks(format!("the command {name} (not found)"), remedy), answer);
                 requirement.verdict = Verdict::NotFound;
             }
             program = program.or_else(|| Some((meaning.file.clone()?, &said.environment)));
@@ -175,8 +175,8 @@ pub(super) fn requirements(card: &Card, round: &Round<'_>) -> (Vec<Requirement>,
             match said.variable(&name).filter(|value| !value.is_empty()) {
                 Some(value) => requirement.is = Some(value.into()),
                 None => {
-                    let remedy = format!("set {name} where new terminals read it");
-                    by_terminal.add(lacks(format!("the variable {name}, which is not set"), remedy), answer);
+                    let remedy = format!("set {name} in a startup file");
+                    by_terminal.add(lacks(format!("the variable {name} (not set)"), remedy), answer);
                     requirement.verdict = Verdict::NotFound;
                 }
             }

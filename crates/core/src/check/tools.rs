@@ -91,7 +91,7 @@ fn advise(card: &Card, commands: &mut [CommandCheck], lines: &StartupLines, syst
             } else if is_missing && !lines.lacks_block() && is_to_register(finding) {
                 let tool = &card.name;
                 finding.remedy = Some(format!(
-                    "{tool} is registered; run 'wyard survey' and {} to see what takes its folder out of PATH",
+                    "{tool} is registered; run 'wyard survey' and {} to see what removes its folder from PATH",
                     suggested(system, "trace {}", &[&name])
                 ));
             }

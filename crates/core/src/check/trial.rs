@@ -29,7 +29,7 @@ pub struct TrialResult {
     pub tool: String,
     /// Its version.
     pub version: String,
-    /// What the trial is called.
+    /// Title of the trial.
     pub name: String,
     /// Whether it came out as it should.
     pub passed: bool,
@@ -67,10 +67,10 @@ pub struct Unmet {
 #[derive(Debug, thiserror::Error)]
 pub enum TrialError {
     /// The tool has none.
-    #[error("{0} has no trial on its card")]
+    #[error("{0} has no trials")]
     None(String),
     /// A file of a trial would lie outside its folder.
-    #[error("the trial \"{trial}\" names the file \"{file}\", which would not lie in its folder")]
+    #[error("the trial \"{trial}\" names the file \"{file}\", which is outside its folder")]
     Place {
         /// The trial.
         trial: String,
@@ -78,7 +78,7 @@ pub enum TrialError {
         file: String,
     },
     /// An expression cannot be understood.
-    #[error("the trial \"{trial}\" has an expression that can't be understood: {source}")]
+    #[error("the trial \"{trial}\" has an invalid expression: {source}")]
     Expression {
         /// The trial.
         trial: String,
@@ -89,7 +89,7 @@ pub enum TrialError {
     #[error(transparent)]
     Session(#[from] SessionError),
     /// The user asked to stop.
-    #[error("interrupted; the trial's folder is gone")]
+    #[error("interrupted; the trial's folder was removed")]
     Interrupted,
 }
 
@@ -106,8 +106,8 @@ impl Blamed for TrialError {
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::None(tool) => Some(format!("write one: wyard trial add {tool} --title TEXT --run \"COMMAND …\"")),
-            Self::Place { .. } => Some("name it relative to the folder, without ..".to_owned()),
+            Self::None(tool) => Some(format!("to add one: wyard trial add {tool} --title TEXT --run \"COMMAND …\"")),
+            Self::Place { .. } => Some("use a relative path without ..".to_owned()),
             Self::Session(e) => e.hint(),
             Self::Expression { .. } | Self::Interrupted => None,
         }
@@ -229,15 +229,15 @@ impl Run<'_> {
             Ending::Exited(status) => {
                 result.status = status.code();
                 if status.code() != Some(step.status) {
-                    let came = status.code().map_or_else(|| "a signal ended it".to_owned(), |c| format!("status {c}"));
-                    let came = format!("{came}, and it says: {}", said(&outcome));
+                    let came = status.code().map_or_else(|| "ended by a signal".to_owned(), |c| format!("status {c}"));
+                    let came = format!("{came}, output: {}", said(&outcome));
                     result.unmet.push(unmet(format!("exit status {}", step.status), came));
                 }
             }
             Ending::TimedOut => {
                 let came = match starting::open_question(&outcome) {
-                    Some(question) => format!("it waits for an answer to \"{question}\""),
-                    None => format!("it was still running; until then it says: {}", said(&outcome)),
+                    Some(question) => format!("it waits for input: \"{question}\""),
+                    None => format!("still running; output so far: {}", said(&outcome)),
                 };
                 result.unmet.push(unmet(format!("an end within {} s", limit.as_secs()), came));
                 return Ok(result);
@@ -263,14 +263,14 @@ impl Run<'_> {
         let program = if name.contains(std::path::is_separator) {
             let file = self.folder.join(name);
             if !file.exists() {
-                return Err(unmet(format!("the program {name}"), "it is not there"));
+                return Err(unmet(format!("the program {name}"), "not found"));
             }
             file
         } else {
             let context = LookupContext::of(self.environment, self.folder);
             let candidates = resolve::candidates(Caller::typed(context.system), name, &context, &Disk);
             let found = resolve::winner(&candidates).map(Path::to_owned);
-            found.ok_or_else(|| unmet(format!("the command {name}"), "a new terminal does not find it"))?
+            found.ok_or_else(|| unmet(format!("the command {name}"), "not found in a new terminal"))?
         };
         let startable = Startable::look(&program).map_err(|finding| unmet("a program that runs here", finding.seen))?;
         let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
@@ -287,14 +287,14 @@ impl Run<'_> {
         let content = match fs::read(self.folder.join(name)) {
             Ok(content) => content,
             Err(e) if e.kind() == io::ErrorKind::NotFound => {
-                return Some(unmet(format!("the file {name}"), format!("it is not there; there is {}", self.there())));
+                return Some(unmet(format!("the file {name}"), format!("not found; the folder has {}", self.there())));
             }
             // A folder is there, too.
             Err(_) if self.folder.join(name).is_dir() => Vec::new(),
             Err(e) => return Some(unmet(format!("the file {name}"), e.to_string())),
         };
         if wanted.not_empty && content.is_empty() {
-            return Some(unmet(format!("something in the file {name}"), "it is empty"));
+            return Some(unmet(format!("content in the file {name}"), "empty"));
         }
         if let Some(text) = wanted.holds.as_ref()
             && !text_of(&content).contains(text.as_str())

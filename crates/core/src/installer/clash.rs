@@ -45,20 +45,20 @@ pub(super) fn clashes(
             findings.extend(of_path(planned, &installer.here, &system_path));
         } else if let Some(now) = environment.get(&planned.name).filter(|_| planned.place == PlannedPlace::InPlace) {
             let now = now.to_string_lossy();
-            let seen = format!("{} is {now} here, and would become {}", planned.name, planned.value);
-            findings.push(Finding::new(Code::VariableReplaced, seen).remedy("note it down, if you need it"));
+            let seen = format!("{} is {now} and would become {}", planned.name, planned.value);
+            findings.push(Finding::new(Code::VariableReplaced, seen).remedy("write it down if you need it"));
         }
     }
     let there: Vec<PathBuf> =
         installer.files.iter().filter_map(|file| place(machine, file)).filter(|path| path.exists()).collect();
     if let Some(first) = there.first() {
-        let seen = format!("{} of its files are there already, {} for one", there.len(), first.display());
+        let seen = format!("{} of its files exist already, for example {}", there.len(), first.display());
         findings.push(Finding::new(Code::FilesThere, seen));
     }
     let product = installer.product.as_deref().unwrap_or_default();
     for record in UninstallRecord::all() {
         if !product.is_empty() && record.name.eq_ignore_ascii_case(product) {
-            let seen = format!("the system's record has {} {}", record.name, record.version);
+            let seen = format!("the system lists {} {} as installed", record.name, record.version);
             findings.push(Finding::new(Code::InstalledAlready, seen));
         }
     }
@@ -68,8 +68,9 @@ pub(super) fn clashes(
 /// What becomes of PATH. On Windows the system's entries come before the user's.
 fn of_path(planned: &PlannedVariable, here: &[AlreadyHere], system_path: &str) -> Option<Finding> {
     if planned.place == PlannedPlace::InPlace {
-        let seen = format!("it would replace PATH of the {} environment by {}", planned.scope.as_str(), planned.value);
-        return Some(Finding::new(Code::PathReplaced, seen).remedy("run it with --or-undo, which brings PATH back"));
+        let seen =
+            format!("it would replace PATH of the {} environment with {}", planned.scope.as_str(), planned.value);
+        return Some(Finding::new(Code::PathReplaced, seen).remedy("use --or-undo, which restores PATH"));
     }
     let of_system = |copy: &&AlreadyHere| {
         let folder = copy.path.parent().unwrap_or(Path::new(""));

@@ -13,10 +13,10 @@ use crate::yard::YardError;
 #[derive(Debug, thiserror::Error)]
 pub enum InstallError {
     /// It is none.
-    #[error("{} is no installer", .0.display())]
+    #[error("{} is not an installer", .0.display())]
     None(PathBuf),
     /// It is for another system.
-    #[error("{} is a {}, and can't run on this system", file.display(), kind.words())]
+    #[error("{} is a {}, which cannot run on this system", file.display(), kind.words())]
     OtherSystem {
         /// The file.
         file: PathBuf,
@@ -24,13 +24,13 @@ pub enum InstallError {
         kind: InstallerKind,
     },
     /// An installer writes where it likes, and on Windows into the real registry.
-    #[error("{} can't be rehearsed: an installer writes into the real registry, whatever the sandbox; nothing was run", .0.display())]
+    #[error("{} cannot be rehearsed: installers write to the real registry; nothing was run", .0.display())]
     Sandbox(PathBuf),
     /// It has no way to say where to install.
-    #[error("{} has no option that names the folder to install into", .0.display())]
+    #[error("{} has no known option for the installation folder", .0.display())]
     NoFolderOption(PathBuf),
     /// It installs for everybody, which needs more rights.
-    #[error("{} installs for everybody, which needs an administrator's rights; nothing was run", file.display())]
+    #[error("{} installs for all users, which requires administrator rights; nothing was run", file.display())]
     NotElevated {
         /// The file.
         file: PathBuf,
@@ -47,7 +47,7 @@ pub enum InstallError {
     #[error(transparent)]
     Session(#[from] SessionError),
     /// The user asked to stop.
-    #[error("interrupted; the installer was ended, and what it had done by then stays: see {}", .0.display())]
+    #[error("interrupted; the installer was ended, but its changes so far remain: see {}", .0.display())]
     Interrupted(PathBuf),
 }
 
@@ -74,13 +74,13 @@ impl Blamed for InstallError {
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::NoFolderOption(_) => Some("pass its own option on, behind --".to_owned()),
-            Self::NotElevated { command, .. } => Some(format!("repeat it with those rights: {command}")),
+            Self::NoFolderOption(_) => Some("pass its own option after --".to_owned()),
+            Self::NotElevated { command, .. } => Some(format!("run it elevated: {command}")),
             Self::OtherSystem { .. } => Some("download the one for this system".to_owned()),
             Self::Archive(e) => e.hint(),
             Self::Trust(e) => e.hint(),
             Self::Session(e) => e.hint(),
-            Self::Sandbox(_) => Some("'wyard inspect' tells what it would do".to_owned()),
+            Self::Sandbox(_) => Some("to see what it would do: wyard inspect".to_owned()),
             Self::None(_) | Self::Interrupted(_) => None,
         }
     }

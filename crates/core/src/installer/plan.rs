@@ -36,7 +36,7 @@ const LONGEST_LINE: u64 = 4096;
 pub struct InstallRequest {
     /// The installer.
     pub file: PathBuf,
-    /// What the publisher says of it.
+    /// Published checksum.
     pub trust: Trust,
     /// Arguments that are passed on.
     pub arguments: Vec<OsString>,

@@ -83,7 +83,7 @@ fn words(payload: &[u8]) -> String {
     if compression != Compression::None {
         return format!("data compressed with {}", compression.name());
     }
-    if payload.starts_with(b"PK\x03\x04") { "a zip archive".to_owned() } else { "data of an unknown kind".to_owned() }
+    if payload.starts_with(b"PK\x03\x04") { "a zip archive".to_owned() } else { "unknown data".to_owned() }
 }
 
 /// The option of the script that names the folder, as its own text has it.

@@ -7,18 +7,18 @@ use super::facts::InstallerKind;
 /// The statuses of Windows Installer that people meet ("MsiExec.exe and InstMsi.exe error messages"), which most other
 /// installers for Windows use as well.
 const STATUSES: [(i32, bool, &str); 12] = [
-    (0, true, "it ended well"),
-    (3010, true, "it ended well; Windows has to be restarted before all of it counts"),
-    (1641, true, "it ended well, and restarts Windows"),
+    (0, true, "it succeeded"),
+    (3010, true, "it succeeded; restart Windows to complete it"),
+    (1641, true, "it succeeded, and restarts Windows"),
     (1602, false, "it was cancelled"),
-    (1603, false, "it broke off with an error; its log tells more"),
-    (1618, false, "another installation is running; try again when that has ended"),
+    (1603, false, "it failed with an error; see its log"),
+    (1618, false, "another installation is running; try again later"),
     (1619, false, "the package could not be opened"),
-    (1620, false, "the package can't be understood"),
-    (1625, false, "a policy of this machine forbids it"),
+    (1620, false, "the package is invalid"),
+    (1625, false, "a policy blocks it"),
     (1633, false, "the package is for another processor"),
     (1638, false, "another version of the product is installed"),
-    (740, false, "it asks for an administrator's rights"),
+    (740, false, "it requires administrator rights"),
 ];
 
 /// Whether an installer that ended with this status has done its work, and the status in words.
@@ -29,15 +29,15 @@ pub(super) fn words(kind: InstallerKind, status: Option<i32>) -> (bool, String) 
         (InstallerKind::WindowsPackage | InstallerKind::WindowsProgram, Some((_, well, words))) => {
             (*well, (*words).to_owned())
         }
-        (_, _) if status == 0 => (true, "it ended well".to_owned()),
-        (_, _) => (false, format!("it ended with status {status}")),
+        (_, _) if status == 0 => (true, "it succeeded".to_owned()),
+        (_, _) => (false, format!("it failed with status {status}")),
     }
 }
 
 /// What is said of one that took too long.
 pub(super) fn not_within(limit: Duration) -> String {
     let minutes = limit.as_secs().div_ceil(60);
-    format!("it did not end within {minutes} {}", if minutes == 1 { "minute" } else { "minutes" })
+    format!("it did not finish within {minutes} {}", if minutes == 1 { "minute" } else { "minutes" })
 }
 
 #[cfg(test)]

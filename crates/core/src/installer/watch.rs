@@ -107,7 +107,7 @@ pub struct Differences {
     pub folders: Vec<ReportPath>,
     /// How many files are new.
     pub files_added: usize,
-    /// Files that are new and lie in folders that were there before.
+    /// Files that are new and lie in existing folders before.
     pub single_files: Vec<ReportPath>,
     /// Files that were there, and are otherwise now.
     pub files_changed: Vec<ReportPath>,

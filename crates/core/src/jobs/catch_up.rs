@@ -57,19 +57,19 @@ const CMD_LINE: usize = 8191;
 #[derive(Debug, thiserror::Error)]
 pub enum CatchUpError {
     /// The shell is not here.
-    #[error("{} is not installed where shells are, or belongs to another system", .0.name())]
+    #[error("{} is not installed, or belongs to another system", .0.name())]
     NotHere(Shell),
     /// It gave no answer.
-    #[error("a new terminal of {} gave no answer", .0.name())]
+    #[error("a new terminal of {} did not answer", .0.name())]
     NoAnswer(Shell),
     /// A value holds what no line can.
-    #[error("{0} of a new terminal holds a line break or is no text, which no line here can set")]
+    #[error("{0} of a new terminal contains a line break or is not text, and cannot be set by a line")]
     NoLine(String),
     /// A line of `cmd` would be too long.
-    #[error("setting {0} takes a line of {1} characters, and cmd reads at most {CMD_LINE}")]
+    #[error("setting {0} takes a line of {1} characters; cmd reads at most {CMD_LINE}")]
     TooLong(String, usize),
     /// The console's code page lacks a character.
-    #[error("{0} of a new terminal holds a character that this console's code page lacks")]
+    #[error("{0} of a new terminal contains a character that this console's code page lacks")]
     CodePage(String),
     /// What any job can meet.
     #[error(transparent)]

@@ -45,7 +45,7 @@ pub enum ProbeChange {
 #[derive(Debug, thiserror::Error)]
 pub enum CheckJobError {
     /// What a card is to say is said of one tool.
-    #[error("what a card is to say is told of one tool at a time")]
+    #[error("these options take exactly one tool")]
     OneTool,
     /// The check.
     #[error(transparent)]

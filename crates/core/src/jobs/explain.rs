@@ -34,7 +34,7 @@ impl ReportBody for Explanation {
 
 /// No finding has this code.
 #[derive(Debug, thiserror::Error)]
-#[error("there is no finding called \"{0}\"")]
+#[error("no finding called \"{0}\"")]
 pub struct UnknownCode(pub String);
 
 impl Blamed for UnknownCode {

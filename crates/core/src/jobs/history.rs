@@ -29,7 +29,7 @@ impl ReportBody for History {
 #[derive(Debug, thiserror::Error)]
 pub enum HistoryError {
     /// No change has this number.
-    #[error("the ledger has no change {0}")]
+    #[error("no change {0}")]
     NoChange(u64),
     /// The ledger.
     #[error(transparent)]
@@ -46,7 +46,7 @@ impl Blamed for HistoryError {
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::NoChange(_) => Some("'wyard history' lists the changes".to_owned()),
+            Self::NoChange(_) => Some("to list the changes: wyard history".to_owned()),
             Self::Ledger(e) => e.hint(),
         }
     }

@@ -76,7 +76,7 @@ impl ReportBody for RegisteredTool {
 #[derive(Debug, thiserror::Error)]
 pub enum RegisterError {
     /// The usual home variable cannot be made of the name.
-    #[error("no home variable can be made of the tool's name")]
+    #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
     /// What any job can meet.
     #[error(transparent)]

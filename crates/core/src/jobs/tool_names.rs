@@ -8,7 +8,7 @@ use crate::naming::{Guess, ToolName, Version, guess};
 
 /// Neither the file's name nor the wrapper's tells what is needed.
 #[derive(Debug, thiserror::Error)]
-#[error("{} does not tell the tool's {}", file.display(), missing.words())]
+#[error("cannot infer the tool's {1} from {0}", file.display(), missing.words())]
 pub struct NotGuessed {
     /// The file or folder.
     pub file: PathBuf,
@@ -45,9 +45,9 @@ impl Blamed for NotGuessed {
     fn hint(&self) -> Option<String> {
         Some(
             match self.missing {
-                Missing::Name => "give it with --name NAME",
-                Missing::Version => "give it with --version VERSION",
-                Missing::Both => "give them with --name NAME --version VERSION",
+                Missing::Name => "use --name NAME",
+                Missing::Version => "use --version VERSION",
+                Missing::Both => "use --name NAME --version VERSION",
             }
             .to_owned(),
         )

@@ -1,4 +1,4 @@
-//! `trial`: small real work, and what must come of it; and the trials on a card, added and dropped.
+//! `trial`: run a tool's own small tests; and the trials on a card, added and dropped.
 
 use serde::Serialize;
 
@@ -19,7 +19,7 @@ pub enum TrialRequest {
         /// Whether the folders the trials ran in are kept.
         keep: bool,
     },
-    /// Write a trial on a tool's card, in place of one of the same title.
+    /// Add a trial to a tool's card, or replace the one with the same title.
     Add {
         /// The tool.
         tool: String,
@@ -28,7 +28,7 @@ pub enum TrialRequest {
         /// Whether it is only tried.
         dry_run: bool,
     },
-    /// Take a trial off a tool's card.
+    /// Remove a trial from a tool's card.
     Drop {
         /// The tool.
         tool: String,
@@ -108,7 +108,7 @@ impl Blamed for TrialJobError {
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::NoTrial { .. } => Some("its card in the yard's folder 'cards' names them".to_owned()),
+            Self::NoTrial { .. } => Some("its card in the yard's folder 'cards' lists them".to_owned()),
             Self::Trial(e) => e.hint(),
             Self::Session(e) => e.hint(),
         }

@@ -26,7 +26,7 @@ pub struct UnpackRequest {
     pub into: PathBuf,
     /// Whether the packer's folder around everything stays.
     pub keep_wrapper: bool,
-    /// What the publisher says of it.
+    /// Published checksum.
     pub trust: Trust,
     /// How the archive is to be read.
     pub options: Options,
@@ -75,10 +75,10 @@ impl ReportBody for Unpacked {
 #[derive(Debug, thiserror::Error)]
 pub enum UnpackError {
     /// The folder is there already.
-    #[error("{} is there already; nothing was unpacked", .0.display())]
+    #[error("{} already exists; nothing was unpacked", .0.display())]
     FolderThere(PathBuf),
     /// Another user could put something else in the place of what is unpacked.
-    #[error("{} is owned or writable by another user, who could change what is unpacked there", .0.display())]
+    #[error("{} is owned or writable by another user", .0.display())]
     Untrusted(PathBuf),
     /// The archive was refused.
     #[error(transparent)]
@@ -106,10 +106,8 @@ impl Blamed for UnpackError {
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::FolderThere(_) => Some("name a folder that does not exist yet".to_owned()),
-            Self::Untrusted(_) => {
-                Some("choose a folder of your own, or accept this one with --trust-folder".to_owned())
-            }
+            Self::FolderThere(_) => Some("choose a folder that does not exist".to_owned()),
+            Self::Untrusted(_) => Some("choose one of your own folders, or use --trust-folder".to_owned()),
             Self::Archive(e) => e.hint(),
             Self::Trust(e) => e.hint(),
             Self::Session(e) => e.hint(),

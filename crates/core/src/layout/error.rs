@@ -9,22 +9,22 @@ use crate::path_list::EntryError;
 #[derive(Debug, thiserror::Error)]
 pub enum LayoutError {
     /// Nothing in the archive can be run here as a command.
-    #[error("there is no program in the archive that could be a command")]
+    #[error("the archive contains no commands")]
     NoCommands,
     /// Only source code.
-    #[error("this is source code, with a {0} to build it by: there is no program in it yet")]
+    #[error("this is source code ({0}), without any programs")]
     Source(String),
     /// Only scripts or modules of PowerShell.
-    #[error("it holds {0}, and no program that cmd can start")]
+    #[error("it contains {0}, but no program that cmd can start")]
     PowerShell(String),
     /// All programs are for other machines.
-    #[error("its programs can't run here: {0}")]
+    #[error("its programs cannot run here: {0}")]
     Foreign(String),
     /// The folder given with `--command-folder` has no program.
-    #[error("the folder \"{}\" of the archive holds no program", .0.display())]
+    #[error("the folder \"{}\" of the archive contains no programs", .0.display())]
     FolderWithoutCommands(PathBuf),
     /// A command folder cannot stand in PATH.
-    #[error("the folder \"{}\" can't be a command folder", folder.display())]
+    #[error("the folder \"{}\" cannot be a command folder", folder.display())]
     Folder {
         /// The folder.
         folder: PathBuf,
@@ -51,19 +51,19 @@ impl Blamed for LayoutError {
                  sources or libraries has none"
                     .to_owned(),
             ),
-            Self::Source(_) => Some("look for a build for this system where you found it".to_owned()),
+            Self::Source(_) => Some("download a build for this system".to_owned()),
             Self::PowerShell(_) => Some(
                 "unpack it with 'wyard unpack FILE --into DIR': a module into a folder of $env:PSModulePath, scripts into \
                  one that 'wyard path add DIR' puts into PATH"
                     .to_owned(),
             ),
             Self::Foreign(_) => {
-                Some("download the one for this machine, or receive it anyway with --foreign".to_owned())
+                Some("download the one for this machine, or use --foreign".to_owned())
             }
             Self::FolderWithoutCommands(_) => {
                 Some("--command-folder is relative to the tool's root, below any wrapper folder".to_owned())
             }
-            Self::Folder { .. } => Some("name another folder with --command-folder DIR".to_owned()),
+            Self::Folder { .. } => Some("choose another folder with --command-folder DIR".to_owned()),
         }
     }
 }

@@ -12,7 +12,7 @@ use crate::system::System;
 #[derive(Debug, thiserror::Error)]
 pub enum InPlaceError {
     /// There is no such folder.
-    #[error("{} is not a folder that is there", .0.display())]
+    #[error("{}: no such folder", .0.display())]
     NoFolder(PathBuf),
     /// It cannot be read.
     #[error(transparent)]
@@ -33,7 +33,7 @@ impl Blamed for InPlaceError {
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::NoFolder(_) => Some("'wyard adopt --search' looks for folders that hold a tool".to_owned()),
+            Self::NoFolder(_) => Some("to search for tools: wyard adopt --search".to_owned()),
             Self::File(e) => e.hint(),
             Self::Layout(e) => e.hint(),
         }

@@ -28,7 +28,7 @@ pub fn list_folder(root: &Path, system: System) -> Result<Listing, FileError> {
         entries.sort_by_key(fs::DirEntry::file_name);
         for entry in entries {
             if listing.entries.len() == MOST {
-                let too_much = std::io::Error::other(format!("it holds more than {MOST} files and folders"));
+                let too_much = std::io::Error::other(format!("it contains more than {MOST} files and folders"));
                 return Err(too_much).at("take for a tool", root);
             }
             if let Ok(seen) = fs::symlink_metadata(entry.path()) {

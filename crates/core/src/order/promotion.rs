@@ -39,7 +39,7 @@ pub fn promotion(name: &str, wanted: &Path, context: &LookupContext) -> Option<S
 fn across_scopes(before: &Path, more: &str, context: &LookupContext) -> String {
     let of_windows = context.system_root.as_ref().is_some_and(|root| lies_in(before, root, context.system));
     if of_windows {
-        return "the system's PATH comes before yours; call this one by its full path".to_owned();
+        return "the system's PATH comes before yours; use this one by its full path".to_owned();
     }
     let drop = suggested(context.system, "path drop {}", &[before]);
     format!("the system's PATH comes before yours; as an administrator, run {drop}{more}")
@@ -50,9 +50,9 @@ fn also_changes(name: &str, system: System, before: &[PathBuf], after: &[PathBuf
     let changes = Commands::new(system).changes(before, after);
     let others: Vec<&str> = changes.iter().map(|c| c.name.as_str()).filter(|other| *other != name).collect();
     match others.len() {
-        0 => "; no other command changes by it".to_owned(),
-        count if count <= MOST_NAMED => format!("; it changes {} as well", others.join(", ")),
-        count => format!("; it changes {} and {} more as well", others[..MOST_NAMED].join(", "), count - MOST_NAMED),
+        0 => "; no other command changes".to_owned(),
+        count if count <= MOST_NAMED => format!("; this also changes {}", others.join(", ")),
+        count => format!("; this also changes {} and {} more", others[..MOST_NAMED].join(", "), count - MOST_NAMED),
     }
 }
 
@@ -85,6 +85,6 @@ mod tests {
         let told = promotion("t", &folder("c").join("t"), &LookupContext { system_root: Some(folder("a")), ..system });
         assert!(told.unwrap().ends_with("full path"), "the folder of the system itself stays");
         assert_eq!(promotion("t", &folder("a").join("t"), &context), None, "it wins already");
-        assert_eq!(promotion("t", &folder("b").join("t"), &context), None, "it is not there");
+        assert_eq!(promotion("t", &folder("b").join("t"), &context), None, "not found");
     }
 }

@@ -20,10 +20,10 @@ use crate::yard::{OwnEntry, Registered};
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
     /// A file cannot be read or written.
-    #[error("the startup files can't be changed; nothing was")]
+    #[error("the startup files cannot be changed; nothing was written")]
     Refused(#[source] FileError),
     /// Another user could put something else in a file's place.
-    #[error("{} cannot be changed: another user owns {} or can write to it; nothing was changed", file.display(), folder.display())]
+    #[error("{} cannot be changed: {} is owned or writable by another user; nothing was changed", file.display(), folder.display())]
     Untrusted {
         /// The startup file.
         file: PathBuf,
@@ -41,7 +41,7 @@ impl Blamed for StoreError {
         match self {
             Self::Refused(source) => source.hint(),
             Self::Untrusted { .. } => {
-                Some("change its owner or mode, or unset the variable that leads there".to_owned())
+                Some("change its owner or mode, or unset the variable that points there".to_owned())
             }
         }
     }

@@ -40,7 +40,7 @@ pub(super) fn look_in_time(entry: &Entry, home: &Path, system: System) -> Inspec
     std::thread::spawn(move || drop(tell.send(look(&its, &home, system))));
     told.recv_timeout(PATIENCE).unwrap_or_else(|_| {
         let seen = format!("{} does not answer within {} s", entry.raw.to_string_lossy(), PATIENCE.as_secs());
-        let remedy = "connect what it lies on, or take the entry out: every search for a command waits for it";
+        let remedy = "connect its disk, or remove the entry; every lookup waits for it";
         Inspected { findings: vec![Finding::new(Code::PlaceSilent, seen).remedy(remedy)], ..Inspected::default() }
     })
 }
@@ -58,45 +58,36 @@ pub(super) fn look(entry: &Entry, home: &Path, system: System) -> Inspected {
         if system == System::Unix {
             tell(
                 Code::BlankEntry,
-                "PATH has an empty entry, which means whatever folder you are in",
-                "take out the doubled, leading or trailing ':' where PATH is set",
+                "PATH has an empty entry, which means the current folder",
+                "remove the extra ':' where PATH is set",
             );
         }
         return seen;
     }
     if shown.contains('"') {
-        tell(
-            Code::QuotedEntry,
-            "has quotes in it, which most programs take for a part of the name",
-            "take the quotes out",
-        );
+        tell(Code::QuotedEntry, "contains quotes, which most programs take as part of the name", "remove the quotes");
     }
     if is_unexpanded(entry, system) {
         tell(
             Code::UnexpandedReference,
-            "refers to something that was not filled in",
-            "write the folder out, or set PATH where the reference is filled in (in double quotes, not single ones)",
+            "contains an unexpanded reference",
+            "write the folder out, or use double quotes where PATH is set",
         );
     } else if !entry.folder.is_absolute() {
-        tell(
-            Code::RelativeEntry,
-            "is relative: what it means depends on the folder you are in",
-            "write the folder out from the root",
-        );
+        tell(Code::RelativeEntry, "is relative: its meaning depends on the current folder", "use the absolute path");
     }
     match fs::metadata(&entry.folder) {
         Ok(found) if found.is_dir() => seen.exists = true,
-        Ok(_) => tell(Code::NotAFolder, "is a file, not a folder", "put the folder that holds it in PATH"),
+        Ok(_) => tell(Code::NotAFolder, "is a file, not a folder", "add its folder to PATH instead"),
         Err(e) if e.kind() == ErrorKind::PermissionDenied => {
-            tell(Code::UnreadableFolder, "may not be looked into by you", "");
+            tell(Code::UnreadableFolder, "cannot be read by you", "");
         }
         Err(_) if drive_away(&entry.folder, system).is_some() => {
-            tell(Code::DriveAway, "is on a drive that is not there now", "");
+            tell(Code::DriveAway, "is on a drive that is not connected", "");
         }
         Err(_) => {
-            let remedy =
-                format!("run {}, or bring the folder back", suggested(system, "path drop {}", &[&entry.folder]));
-            tell(Code::FolderMissing, "is not there", &remedy);
+            let remedy = format!("run {}, or restore the folder", suggested(system, "path drop {}", &[&entry.folder]));
+            tell(Code::FolderMissing, "does not exist", &remedy);
         }
     }
     if !seen.exists {
@@ -105,17 +96,17 @@ pub(super) fn look(entry: &Entry, home: &Path, system: System) -> Inspected {
     if let Some(place) = cleaned_place(&entry.folder, home) {
         tell(
             Code::CleanedPlace,
-            &format!("lies in {place}, which gets cleaned"),
-            "move the tool to a lasting place: 'wyard receive' keeps a copy in the yard",
+            &format!("is in {place}, which is cleaned regularly"),
+            "move the tool to a permanent place; 'wyard receive' keeps a copy in the yard",
         );
     }
     match commands(&entry.folder, system) {
         Ok(commands) => seen.commands = commands,
-        Err(_) => tell(Code::UnreadableFolder, "may not be looked into by you", ""),
+        Err(_) => tell(Code::UnreadableFolder, "cannot be read by you", ""),
     }
     if seen.commands.is_empty() {
         if commands(&entry.folder.join("bin"), system).is_ok_and(|commands| !commands.is_empty()) {
-            let finding = format!("{shown} holds no command, while its bin does");
+            let finding = format!("{shown} has no commands, but its bin folder does");
             let (bin, root) = (entry.folder.join("bin"), &entry.folder);
             let remedy = format!(
                 "run {} and {}",
@@ -124,7 +115,7 @@ pub(super) fn look(entry: &Entry, home: &Path, system: System) -> Inspected {
             );
             seen.findings.push(Finding::new(Code::BinBelow, finding).remedy(remedy));
         } else {
-            seen.findings.push(Finding::new(Code::EntryWithoutCommands, format!("{shown} holds no command")));
+            seen.findings.push(Finding::new(Code::EntryWithoutCommands, format!("{shown} has no commands")));
         }
     }
     seen

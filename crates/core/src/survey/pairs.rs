@@ -21,9 +21,9 @@ pub(super) fn tell_duplicates(entries: &[Entry], seen: &mut [Inspected]) {
             Some(earlier) => {
                 let (raw, earlier) = (entry.raw.to_string_lossy(), earlier.raw.to_string_lossy());
                 let seen_words = if raw == earlier {
-                    format!("{raw} is in PATH already, further in front")
+                    format!("{raw} is already in PATH, earlier")
                 } else {
-                    format!("{raw} leads to the same folder as {earlier}, further in front")
+                    format!("{raw} is the same folder as {earlier}, earlier in PATH")
                 };
                 // What was told of the first need not be told again.
                 let remedy = "run 'wyard path tidy'";
@@ -43,8 +43,7 @@ pub(super) fn tell_root_and_bin(entries: &[Entry], seen: &mut [Inspected], syste
         if let Some(told) = told
             && entries.iter().any(|entry| same_file(&entry.folder, &bin))
         {
-            let words =
-                format!("{} holds no command, and its bin is in PATH as well", entries[at].raw.to_string_lossy());
+            let words = format!("{} has no commands; its bin folder is in PATH too", entries[at].raw.to_string_lossy());
             let remedy = format!("run {}", suggested(system, "path drop {}", &[&entries[at].folder]));
             seen[at].findings[told] = Finding::new(Code::RootAndBin, words).remedy(remedy);
         }
@@ -63,10 +62,13 @@ pub(super) fn tell_writable(entries: &[Entry], seen: &mut [Inspected], system_fo
         };
         let others = os::others_may_write(&entry.folder) || untrusted.is_some();
         if seen.exists && !told && others {
-            let before =
-                if last_of_system.is_some_and(|last| at < last) { ", and it comes before the system's" } else { "" };
+            let before = if last_of_system.is_some_and(|last| at < last) {
+                ", which comes before the system's folders"
+            } else {
+                ""
+            };
             let words = format!("another user can put programs into {}{before}", entry.folder.display());
-            let remedy = "take the right to write from everybody else, or take the entry out";
+            let remedy = "remove write access for other users, or remove the entry";
             seen.findings.push(Finding::new(Code::WritableByOthers, words).remedy(remedy));
         }
     }

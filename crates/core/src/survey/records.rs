@@ -8,11 +8,11 @@ pub(super) fn strays(yard: &Yard) -> Result<Vec<Finding>, YardError> {
     let remedy = "run 'wyard stock --mend'";
     let strays = yard.strays()?;
     let cards = strays.cards.iter().map(|card| {
-        let seen = format!("the card {} has no folder in the stock", card.display());
+        let seen = format!("card {} has no folder in the stock", card.display());
         Finding::new(Code::CardWithoutFolder, seen).remedy(remedy)
     });
     let folders = strays.folders.iter().map(|folder| {
-        let seen = format!("the folder {} has no card", folder.display());
+        let seen = format!("folder {} has no card", folder.display());
         Finding::new(Code::FolderWithoutCard, seen).remedy(remedy)
     });
     Ok(cards.chain(folders).collect())

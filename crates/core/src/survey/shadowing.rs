@@ -31,7 +31,7 @@ pub(super) fn hidden(seen: &[Inspected], system_folders: &SystemFolders) -> Vec<
             if matters && !same(&winner.file, &typed.file) {
                 let name = typed.name.to_string_lossy();
                 let seen = format!("{name} is {}, before {}", winner.file.display(), typed.file.display());
-                let remedy = "if that is the wrong one, look with 'wyard trace COMMAND' what puts its folder first";
+                let remedy = "if that is wrong, 'wyard trace COMMAND' shows what puts its folder first";
                 findings.push(Finding::new(Code::HidesOther, seen).remedy(remedy));
             }
         }
@@ -75,12 +75,12 @@ pub(super) fn split(
             told.push(earlier);
             let (here, there) = (typed.name.to_string_lossy(), won.name.to_string_lossy());
             let seen = format!(
-                "{here} comes from {}, and {there} from {}, which has both",
+                "{here} is from {}, but {there} from {}, which has both",
                 folder.display(),
                 entries[place].folder.display()
             );
             let to_move = suggested(system, "path move {} --before {}", &[&entries[place].folder, folder]);
-            let remedy = format!("run {to_move}, or take one of them out");
+            let remedy = format!("run {to_move}, or remove one of them");
             findings.push(Finding::new(Code::CompanionsSplit, seen).remedy(remedy));
         }
     }

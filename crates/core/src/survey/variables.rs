@@ -12,7 +12,7 @@ use crate::yard::Card;
 pub(super) fn home_variable(name: &str, value: Option<&OsStr>, own: Option<(&Card, PathBuf)>) -> Option<Finding> {
     let Some(value) = value else {
         let (card, home) = own?;
-        let seen = format!("{name} is not set, and should be {}", home.display());
+        let seen = format!("{name} is not set; expected {}", home.display());
         return Some(
             Finding::new(Code::HomeVariableDiffers, seen).remedy(format!("run 'wyard register {}'", card.name)),
         );
@@ -20,24 +20,22 @@ pub(super) fn home_variable(name: &str, value: Option<&OsStr>, own: Option<(&Car
     let shown = value.to_string_lossy();
     let folder = Path::new(value);
     if let Some((card, home)) = own.filter(|(_, home)| folder != home) {
-        let seen = format!("{name} is {shown}, and should be {}", home.display());
-        let remedy = format!("look for what sets it after us, or run 'wyard register {}'", card.name);
+        let seen = format!("{name} is {shown}; expected {}", home.display());
+        let remedy = format!("check what sets it later, or run 'wyard register {}'", card.name);
         return Some(Finding::new(Code::HomeVariableDiffers, seen).remedy(remedy));
     }
     let remedy = "correct it where it is set";
     if shown.contains('"') {
-        return Some(
-            Finding::new(Code::HomeVariableQuoted, format!("{name} has quotes in it: {shown}")).remedy(remedy),
-        );
+        return Some(Finding::new(Code::HomeVariableQuoted, format!("{name} contains quotes: {shown}")).remedy(remedy));
     }
     if !folder.is_dir() {
         return Some(
-            Finding::new(Code::HomeVariableNowhere, format!("{name} points to {shown}, which is no folder"))
+            Finding::new(Code::HomeVariableNowhere, format!("{name} points to {shown}, which does not exist"))
                 .remedy(remedy),
         );
     }
     if folder.file_name().is_some_and(|last| last.eq_ignore_ascii_case("bin")) {
-        let seen = format!("{name} points to {shown}: tools expect the folder above");
+        let seen = format!("{name} points to {shown}; tools expect the parent folder");
         return Some(Finding::new(Code::HomeVariableInBin, seen).remedy(remedy));
     }
     shown.ends_with(std::path::is_separator).then(|| {
@@ -55,8 +53,8 @@ pub(super) fn other_copy(name: &str, value: Option<&OsStr>, context: &LookupCont
         ["", "bin"].iter().any(|below| home.join(below).join(winner.file_name().unwrap_or_default()).is_file());
     let elsewhere = !winner.canonicalize().ok()?.starts_with(&home);
     (has_it && elsewhere).then(|| {
-        let seen = format!("{name} points to {}, and {command} is {}", home.display(), winner.display());
-        let remedy = "let both mean the same copy: change the variable, or the order of PATH";
+        let seen = format!("{name} points to {}, but {command} is {}", home.display(), winner.display());
+        let remedy = "make both use the same copy: change the variable, or the order of PATH";
         Finding::new(Code::HomeVariableOther, seen).remedy(remedy)
     })
 }
@@ -66,7 +64,7 @@ pub(super) fn across_scopes(names: &[String], registry: &RegistryEnvironments) -
     let told = |name: &String| {
         let (user, system) = (registry.user.get(name)?.text, registry.system.get(name)?.text);
         let seen = format!("{name} is {user} for you, and {system} for the system");
-        (user != system).then(|| Finding::new(Code::HomeVariableScopes, seen).remedy("remove the one that is wrong"))
+        (user != system).then(|| Finding::new(Code::HomeVariableScopes, seen).remedy("remove the wrong one"))
     };
     names.iter().filter_map(told).collect()
 }

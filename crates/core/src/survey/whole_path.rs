@@ -57,7 +57,7 @@ pub fn survey(
     tell_writable(&parts, &mut seen, &system_folders);
     findings.extend(records::strays(&session.yard)?);
     if parts.is_empty() {
-        findings.push(Finding::new(Code::NotFound, "PATH is empty: no command is found"));
+        findings.push(Finding::new(Code::NotFound, "PATH is empty"));
     }
     findings.extend(shadowing::hidden(&seen, &system_folders));
     findings.extend(shadowing::split(&parts, &seen, &system_folders, machine.system()));
@@ -85,8 +85,7 @@ pub fn survey(
         // What is registered may well be right, and only this terminal too old for it.
         let of_stock = [Code::NotFound, Code::Shadowed, Code::HomeVariableDiffers];
         for finding in findings.iter_mut().filter(|finding| of_stock.contains(&finding.code)) {
-            finding.remedy =
-                Some("open a new terminal, and survey that: this one may be older than what is registered".into());
+            finding.remedy = Some("open a new terminal and survey that; this one may be outdated".into());
         }
     }
     findings.sort_by_key(|finding| finding.severity);
@@ -118,7 +117,7 @@ fn new_terminal(session: &Session, names: &[String], findings: &mut Vec<Finding>
         findings.extend(variables::across_scopes(names, &background.registry));
     }
     let Some(view) = PathView::of_new_terminal(&session.asking()?, names, Origins::Left)? else {
-        let seen = "no shell could be asked what a new terminal sees; this is what this one sees";
+        let seen = "no shell answered; this shows the current terminal";
         findings.push(Finding::new(Code::NoTerminalAnswer, seen));
         return Ok(PathView::of_this_terminal(machine, names));
     };
@@ -155,14 +154,14 @@ fn losing(yard: &Yard, card: &Card, context: &LookupContext) -> Vec<Finding> {
         match resolve::winner(&candidates) {
             Some(winner) if same_file(winner, &ours) => None,
             Some(winner) => {
-                let seen = format!("{name} of {tool} is in service, but {} runs", winner.display());
+                let seen = format!("{name}: {} runs instead of the received {tool}", winner.display());
                 Some(Finding::new(Code::Shadowed, seen).remedy(format!(
                     "run {} to see what puts it first",
                     suggested(context.system, "trace {}", &[name])
                 )))
             }
             None => {
-                let seen = format!("{name} of {tool} is in service, but is not found");
+                let seen = format!("{name} of {tool} is not found");
                 Some(Finding::new(Code::NotFound, seen).remedy(format!("run 'wyard register {tool}'")))
             }
         }

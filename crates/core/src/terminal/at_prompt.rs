@@ -41,10 +41,9 @@ impl Said {
             _ => "PROMPT_COMMAND",
         };
         let means = now.map_or_else(|| "not found".to_owned(), |now| now.display().to_string());
-        let seen =
-            format!("what the shell runs before its prompt changes PATH, and {name} is {means} in a new terminal");
+        let seen = format!("a prompt hook changes PATH: {name} is {means} in a new terminal");
         let shell = shell.name();
-        let remedy = format!("look in the startup files of {shell} for {hook}, and take out what it does to PATH");
+        let remedy = format!("find {hook} in the startup files of {shell}, and remove its change to PATH");
         Some(Finding::new(Code::UndoneAtPrompt, seen).remedy(remedy))
     }
 }

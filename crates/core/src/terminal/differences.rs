@@ -31,16 +31,16 @@ pub fn tell_other_paths(answers: &[Answer], said: &Said) -> Vec<Finding> {
         let words = format!("{} ({})", answer.shell.name(), answer.mode.name());
         if answer.took >= SLOW {
             let seen = format!("a new terminal of {words} takes {:.1} s to start", answer.took.as_secs_f64());
-            findings.push(Finding::new(Code::SlowStartup, seen).remedy("look at what its startup files start"));
+            findings.push(Finding::new(Code::SlowStartup, seen).remedy("check what its startup files start"));
         }
         match &answer.said {
             Err(NoAnswer::NotAsked(_)) => {
-                let seen = format!("not asked, since shells cannot be sealed on this system: {words}");
-                findings.push(Finding::new(Code::NotProven, seen).remedy("run it without a seal: --unsealed"));
+                let seen = format!("not verified, since shells cannot be sealed on this system: {words}");
+                findings.push(Finding::new(Code::NotProven, seen).remedy("run it with --unsealed"));
             }
             Err(_) => {
-                let seen = format!("a new terminal gave no answer: {words}");
-                findings.push(Finding::new(Code::NoTerminalAnswer, seen).remedy("look at that shell's startup files"));
+                let seen = format!("a new terminal did not answer: {words}");
+                findings.push(Finding::new(Code::NoTerminalAnswer, seen).remedy("check that shell's startup files"));
             }
             Ok(other) if other.context.path != said.context.path => {
                 if !elsewhere.contains(&words) {
@@ -52,8 +52,8 @@ pub fn tell_other_paths(answers: &[Answer], said: &Said) -> Vec<Finding> {
     }
     findings.dedup();
     if !elsewhere.is_empty() {
-        let seen = format!("not every new terminal has this PATH: another one in {}", elsewhere.join(", "));
-        let remedy = "look with 'wyard trace COMMAND' which copy each of them runs";
+        let seen = format!("PATH differs in {}", elsewhere.join(", "));
+        let remedy = "'wyard trace COMMAND' shows which copy each one runs";
         findings.push(Finding::new(Code::PathDiffers, seen).remedy(remedy));
     }
     findings

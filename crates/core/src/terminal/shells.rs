@@ -62,7 +62,7 @@ pub fn unused_shells(machine: &Machine, used: &[Shell]) -> Option<Finding> {
     if others.is_empty() {
         return None;
     }
-    let seen = format!("installed but not used: {}; nothing is registered there", others.join(", "));
+    let seen = format!("installed but not used: {}; not registered there", others.join(", "));
     let remedy = format!("to include one: wyard register NAME --shells {}", others[0]);
     Some(Finding::new(Code::ShellNotUsed, seen).remedy(remedy))
 }
@@ -162,9 +162,9 @@ pub fn unknown_login_shell(machine: &Machine, settings: &Settings) -> Option<Fin
     if closed || kind(&shell).is_some() {
         return None;
     }
-    let seen = format!("you log in to {}, which is none of the shells that can be asked", shell.display());
+    let seen = format!("your login shell {} is not supported", shell.display());
     let remedy = format!(
-        "look there by hand; to let others count, name them in {}: shells = [\"bash\"]",
+        "check it by hand, or list the shells you use in {}: shells = [\"bash\"]",
         Yard::at(&machine.yard).settings_file().display()
     );
     Some(Finding::new(Code::ShellUnknown, seen).remedy(remedy))

@@ -58,7 +58,8 @@ fn tell_losing(ours: &[PathBuf], one: &mut CallerTrace, name: &str, shell: Shell
         one.findings.push(undone);
         return;
     }
-    let finding = Finding::new(Code::Shadowed, format!("{name} is {}, before the one in the yard", winner.display()));
+    let finding =
+        Finding::new(Code::Shadowed, format!("{name} is {}, which comes before the received one", winner.display()));
     one.findings.push(match ours.iter().find_map(|ours| promotion(name, ours, &said.context)) {
         Some(remedy) => finding.remedy(remedy),
         None => finding,
@@ -91,8 +92,8 @@ fn proved(caller: Caller, name: &str, said: &Said) -> CallerTrace {
     if let Some(theirs) =
         theirs.as_ref().filter(|file| traced.winner.as_ref().is_some_and(|ours| !same_file(ours, file)))
     {
-        let seen = format!("{} remembers {} for {name}, which PATH would not lead to", caller.name(), theirs.display());
-        let remedy = "look in its startup files for a line with 'hash' that names the command";
+        let seen = format!("{} has a fixed path for {name}: {}, not the one in PATH", caller.name(), theirs.display());
+        let remedy = "remove the 'hash' line for the command from its startup files";
         traced.findings.push(Finding::new(Code::RememberedPlace, seen).remedy(remedy));
     }
     traced.winner = theirs.map(ReportPath::from);
@@ -101,23 +102,22 @@ fn proved(caller: Caller, name: &str, said: &Said) -> CallerTrace {
 
 /// Tells what an app-execution alias is.
 fn app_alias(name: &str, alias: &Path) -> Finding {
-    let seen =
-        format!("{name} is an app-execution alias, which starts an installed app or the store: {}", alias.display());
-    Finding::new(Code::AppAlias, seen).remedy("switch it off in the system's settings, under app execution aliases")
+    let seen = format!("{name} is an app execution alias: {}", alias.display());
+    Finding::new(Code::AppAlias, seen).remedy("turn it off in the system settings, under 'App execution aliases'")
 }
 
 /// How what is not proven is proved all the same.
-const UNSEALED: &str = "run it without a seal: --unsealed";
+const UNSEALED: &str = "run it with --unsealed";
 
 fn unproved(caller: Caller, mode: StartMode, why: &NoAnswer) -> CallerTrace {
     let place = format!("a new {} terminal of {}", mode.name(), caller.name());
     let mut traced = unanswered(caller, vec![mode]);
     traced.findings.push(match why {
         NoAnswer::NotAsked(_) => {
-            let seen = format!("{place} was not asked: shells cannot be sealed on this system");
+            let seen = format!("{place} was not verified: shells cannot be sealed on this system");
             Finding::new(Code::NotProven, seen).remedy(UNSEALED)
         }
-        _ => Finding::new(Code::NoTerminalAnswer, format!("{place} gave no answer")),
+        _ => Finding::new(Code::NoTerminalAnswer, format!("{place} did not answer")),
     });
     traced
 }

@@ -52,15 +52,14 @@ pub(super) fn programs(
         Some(ElevatedPath::Kept) => said.context.clone(),
         Some(ElevatedPath::Unknown) => {
             let mut unknown = unanswered(Caller::Elevated, Vec::new());
-            let seen =
-                "which folders a command run with an administrator's rights searches, only an administrator may read";
+            let seen = "only an administrator may read which folders elevated commands search";
             unknown.findings.push(Finding::new(Code::ElevatedUnknown, seen));
             traced.push(unknown);
             return traced;
         }
         None if asked_for => {
             let mut unknown = unanswered(Caller::Elevated, Vec::new());
-            let seen = "no rules are here that say which folders are searched with an administrator's rights";
+            let seen = "this machine has no rules for elevated commands";
             unknown.findings.push(Finding::new(Code::ElevatedUnknown, seen));
             traced.push(unknown);
             return traced;
@@ -72,13 +71,12 @@ pub(super) fn programs(
     if let (Some(theirs), Some(usual)) = (&one.winner, resolve::winner(&usual))
         && !same_file(theirs, usual)
     {
-        let seen =
-            format!("with an administrator's rights {name} is {}, and not {}", theirs.display(), usual.display());
-        let remedy = format!("name the file with its folder where that matters: {}", usual.display());
+        let seen = format!("elevated, {name} is {}, not {}", theirs.display(), usual.display());
+        let remedy = format!("use the full path where it matters: {}", usual.display());
         one.findings.push(Finding::new(Code::ElevatedDiffers, seen).remedy(remedy));
     } else if let (None, Some(usual)) = (&one.winner, resolve::winner(&usual)) {
-        let seen = format!("with an administrator's rights {name} is not found: its own list of folders is searched");
-        let remedy = format!("name the file with its folder: {}", usual.display());
+        let seen = format!("elevated, {name} is not found: another list of folders is searched");
+        let remedy = format!("use the full path: {}", usual.display());
         one.findings.push(Finding::new(Code::ElevatedDiffers, seen).remedy(remedy));
     }
     traced.push(one);

@@ -141,8 +141,8 @@ fn tell_stale(traced: &mut [CallerTrace], name: &str) {
         };
         if of_caller.peek().is_some() && of_caller.all(differs) {
             let finding =
-                Finding::new(Code::StaleTerminal, format!("this terminal and a new one disagree about {name}"))
-                    .remedy("open a new terminal, or bring this one up to date: wyard catch-up SHELL");
+                Finding::new(Code::StaleTerminal, format!("{name} differs between this terminal and a new one"))
+                    .remedy("open a new terminal, or update this one: wyard catch-up SHELL");
             here.findings.push(finding);
         }
     }

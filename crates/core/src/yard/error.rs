@@ -19,7 +19,7 @@ pub enum YardError {
     #[error(transparent)]
     Ledger(#[from] LedgerError),
     /// A card names a place outside of its tool.
-    #[error("the card {} names {}, which is outside of the tool", file.display(), place.display())]
+    #[error("the card {} names {}, which is outside the tool", file.display(), place.display())]
     Outside {
         /// The file.
         file: PathBuf,
@@ -27,7 +27,7 @@ pub enum YardError {
         place: PathBuf,
     },
     /// A record cannot be understood.
-    #[error("the record {} can't be read", file.display())]
+    #[error("cannot read the record {}", file.display())]
     Record {
         /// The file.
         file: PathBuf,
@@ -44,10 +44,10 @@ pub enum YardError {
         found: u32,
     },
     /// A record cannot be written, as with a name that is not Unicode.
-    #[error("a record can't be written")]
+    #[error("cannot write a record")]
     Write(#[source] toml::ser::Error),
     /// Somebody else is writing.
-    #[error("{holder} is changing the yard {} and did not end within {seconds} s", yard.display())]
+    #[error("{holder} is still changing the yard {} after {seconds} s", yard.display())]
     Locked {
         /// The yard.
         yard: PathBuf,
@@ -57,19 +57,19 @@ pub enum YardError {
         seconds: u64,
     },
     /// What is for every user is changed with an administrator's rights only.
-    #[error("only an administrator can change what every user has; nothing was changed")]
+    #[error("changes for all users require administrator rights; nothing was changed")]
     NotSuperuser {
         /// The call to repeat.
         command: String,
     },
     /// The superuser works in somebody else's home.
-    #[error("{} belongs to another user than the one at work, the superuser; nothing was changed", home.display())]
+    #[error("{} is owned by another user; you are root; nothing was changed", home.display())]
     ForeignHome {
         /// The home folder.
         home: PathBuf,
     },
     /// Another user could put something else in the yard's place.
-    #[error("another user owns {} or can write to it; nothing was changed", folder.display())]
+    #[error("{} is owned or writable by another user; nothing was changed", folder.display())]
     Untrusted {
         /// The folder.
         folder: PathBuf,
@@ -81,10 +81,10 @@ pub enum YardError {
         from: PathBuf,
     },
     /// No tool of this name.
-    #[error("the yard holds no tool called \"{0}\"")]
+    #[error("no tool called \"{0}\" in the yard")]
     NoTool(String),
     /// The tool, but not this version.
-    #[error("the yard holds {name}, but not in version \"{version}\"; it holds {held}")]
+    #[error("{name} has no version \"{version}\" in the yard; it has {held}")]
     NoVersion {
         /// The tool.
         name: ToolName,
@@ -117,17 +117,15 @@ impl Blamed for YardError {
         match self {
             Self::File(e) => e.hint(),
             Self::Ledger(e) => e.hint(),
-            Self::NoTool(_) => Some("'wyard stock' lists what it holds".to_owned()),
+            Self::NoTool(_) => Some("to list the tools: wyard stock".to_owned()),
             Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
             Self::Record { .. } | Self::Outside { .. } => {
-                Some("mend that file, or remove it and receive the tool again".to_owned())
+                Some("correct that file, or remove it and receive the tool again".to_owned())
             }
-            Self::Locked { .. } => Some("wait until it has ended, then try again".to_owned()),
+            Self::Locked { .. } => Some("wait for it to finish, then try again".to_owned()),
             Self::NotSuperuser { command } => Some(format!("run it as an administrator: {command}")),
-            Self::ForeignHome { .. } => {
-                Some("call it as that user, without elevation, or for everybody with --scope system".to_owned())
-            }
-            Self::Untrusted { .. } => Some("choose a yard in a folder of your own with --yard DIR".to_owned()),
+            Self::ForeignHome { .. } => Some("run it as that user, or use --scope system".to_owned()),
+            Self::Untrusted { .. } => Some("choose a yard in your own folder with --yard DIR".to_owned()),
             Self::Moved { .. } => Some(
                 "run 'wyard stock --moved' to start a new history here, then register the tools you use".to_owned(),
             ),

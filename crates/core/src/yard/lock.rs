@@ -52,7 +52,7 @@ impl Yard {
                 Err(TryLockError::WouldBlock) if start.elapsed() < LIMIT => {
                     if !told && start.elapsed() > WORD_AFTER {
                         told = true;
-                        tracing::warn!("{} is changing the yard; waiting for it to end", self.holder());
+                        tracing::warn!("{} is changing the yard; waiting", self.holder());
                     }
                     thread::sleep(Duration::from_millis(50));
                 }

@@ -178,6 +178,6 @@ fn why(error: &YardError) -> String {
     match lines[..] {
         [place, .., last] if place.starts_with("TOML") => format!("{place}: {last}"),
         [first, ..] => first.to_owned(),
-        [] => "it is not known why".to_owned(),
+        [] => "unknown reason".to_owned(),
     }
 }

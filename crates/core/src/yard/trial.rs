@@ -25,7 +25,7 @@ pub struct Trial {
 pub struct TrialStep {
     /// The command as typed, and its arguments. One with a separator in it lies in the trial's folder.
     pub run: Vec<String>,
-    /// The exit status it must have; 0 where nothing is said.
+    /// Expected exit status; 0 where nothing is said.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub status: i32,
     /// What its output must hold.

@@ -23,13 +23,13 @@ pub enum AdoptError {
     #[error(transparent)]
     NotGuessed(#[from] NotGuessed),
     /// The usual home variable cannot be made of the name.
-    #[error("no home variable can be made of the tool's name")]
+    #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
     /// The folder is the yard's.
-    #[error("{} is in the yard already", .0.display())]
+    #[error("{} is already in the yard", .0.display())]
     InYard(PathBuf),
     /// No entry of PATH can point to it.
-    #[error("{} can't stand in PATH", folder.display())]
+    #[error("{} cannot be in PATH", folder.display())]
     Entry {
         /// The folder.
         folder: PathBuf,
@@ -38,7 +38,7 @@ pub enum AdoptError {
         source: EntryError,
     },
     /// The folder is on record.
-    #[error("{} is on record already, as {name}@{version}", folder.display())]
+    #[error("{} is already recorded as {name}@{version}", folder.display())]
     OnRecord {
         /// The folder.
         folder: PathBuf,
@@ -48,7 +48,7 @@ pub enum AdoptError {
         version: Version,
     },
     /// The version is on record from another place.
-    #[error("{name}@{version} is on record already, from {}", home.display())]
+    #[error("{name}@{version} is already recorded from {}", home.display())]
     OnRecordElsewhere {
         /// The tool.
         name: ToolName,
@@ -83,13 +83,13 @@ impl Blamed for AdoptError {
         match self {
             Self::InPlace(e) => e.hint(),
             Self::NotGuessed(e) => e.hint(),
-            Self::HomeVariable(_) => Some("give one with --home-variable X, or use --no-home-variable".to_owned()),
-            Self::InYard(_) => Some("'wyard stock' lists what the yard holds".to_owned()),
+            Self::HomeVariable(_) => Some("use --home-variable X or --no-home-variable".to_owned()),
+            Self::InYard(_) => Some("to list the tools: wyard stock".to_owned()),
             Self::Entry { .. } => Some("move the folder to another place first, or use --move".to_owned()),
-            Self::OnRecord { name, .. } => Some(format!("'wyard check {name}' shows how it is")),
-            Self::OnRecordElsewhere { name, version, .. } => Some(format!(
-                "retire that one first: 'wyard retire {name}@{version}'; or give this one another --version"
-            )),
+            Self::OnRecord { name, .. } => Some(format!("to check it: wyard check {name}")),
+            Self::OnRecordElsewhere { name, version, .. } => {
+                Some(format!("retire that one first: wyard retire {name}@{version}; or use another --version"))
+            }
             Self::Check(e) => e.hint(),
             Self::Session(e) => e.hint(),
         }

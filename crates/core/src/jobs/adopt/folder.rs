@@ -135,7 +135,7 @@ pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFo
 
 fn in_cleaned_place(session: &Session, request: &AdoptRequest, root: &Path, name: &ToolName) -> Option<Finding> {
     let place = cleaned_place(root, &session.machine.home).filter(|_| !request.move_in)?;
-    let seen = format!("{} lies in {place}, where things get cleaned up", root.display());
+    let seen = format!("{} is in {place}, which is cleaned regularly", root.display());
     let to_move = suggested(session.system(), "adopt {} --move", &[root]);
     let remedy = format!("run 'wyard retire {name}', then {to_move}");
     Some(Finding::new(Code::CleanedPlace, seen).remedy(remedy))

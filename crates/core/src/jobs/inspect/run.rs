@@ -29,7 +29,7 @@ use crate::terminal::{self, Question};
 pub struct InspectRequest {
     /// The file.
     pub file: PathBuf,
-    /// What the publisher says of it.
+    /// Published checksum.
     pub trust: Trust,
     /// Whether a large file is read to its end as well, for its checksum.
     pub whole: bool,
@@ -114,8 +114,8 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
     }
     let by_place = Files::of(&listing);
     for (path, fixed) in fixed_paths(&by_place, &layout) {
-        let seen = format!("{path} points to {fixed}, which may be nowhere here");
-        findings.push(Finding::new(Code::FixedPath, seen).remedy("look into that file once it is unpacked"));
+        let seen = format!("{path} refers to {fixed}, which may not exist here");
+        findings.push(Finding::new(Code::FixedPath, seen).remedy("check that file after unpacking"));
     }
     let mut names: Vec<String> = layout.commands.iter().map(|command| command.name.clone()).collect();
     // Of a large suite what the files say is enough: a shell takes long over thousands of names.

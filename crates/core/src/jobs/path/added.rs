@@ -35,7 +35,7 @@ pub(super) fn add(
     if there {
         return Ok(outcome);
     }
-    outcome.steps.push(step(&line.raw, scope, StepKind::Add, "you asked for it"));
+    outcome.steps.push(step(&line.raw, scope, StepKind::Add, "requested"));
     let first = sight.lines.iter().position(|(of, _)| *of == scope).unwrap_or(sight.lines.len());
     match sight.system {
         System::Unix => {

@@ -55,7 +55,7 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
     let as_predicted = outcome.open || now.folders() == folders;
     let undone = !as_predicted || !now.others.iter().all(|others| holds(wanted, others, sight.system));
     if undone {
-        let seen = "not every new terminal has the PATH that this change should give it";
+        let seen = "not every new terminal gets this change";
         let remedy = "a line of a startup file that comes after Wagon Yard's block sets PATH again: move the block to the \
                       end of the file, or change that line";
         findings.push(Finding::new(Code::ChangeUndone, seen).remedy(remedy));
@@ -115,7 +115,7 @@ fn ahead_of_system(session: &Session, wanted: &PathEdit, scopes: &[PathScope]) -
     lines.find(|line| same_place(&line.expanded, folder, session.system()))?;
     let behind = lines.find(|line| of_system.hold(&line.expanded))?;
     let seen = format!("{} would come before {} for every user", folder.display(), behind.expanded);
-    Some(Finding::new(Code::AheadOfSystem, seen).remedy("to take it back: run 'wyard undo'"))
+    Some(Finding::new(Code::AheadOfSystem, seen).remedy("to undo: wyard undo"))
 }
 
 /// Whether a terminal's PATH has what was asked for, as far as that can be said of any.

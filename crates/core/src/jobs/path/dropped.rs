@@ -36,8 +36,7 @@ pub(super) fn drop(session: &Session, sight: &Sight, folder: &Path) -> Result<Ou
                 .partition(|part| !part.is_empty() && same_place(&parts.folder(scope, part), folder, sight.system));
             if !gone.is_empty() {
                 outcome.steps.extend(
-                    gone.into_iter()
-                        .map(|part| step(&ReportPath::from(part), scope, StepKind::Drop, "you asked for it")),
+                    gone.into_iter().map(|part| step(&ReportPath::from(part), scope, StepKind::Drop, "requested")),
                 );
                 outcome.parts.push((scope, kept));
             }
@@ -50,7 +49,7 @@ pub(super) fn drop(session: &Session, sight: &Sight, folder: &Path) -> Result<Ou
             .iter()
             .filter(|e| same_place(&e.folder, folder, sight.system))
             .all(|e| matches!(e.place, Position::Before(_)));
-        let reason = if moved { "it goes back to where others put it" } else { "you asked for it" };
+        let reason = if moved { "back to its original position" } else { "requested" };
         outcome.open = moved;
         if !moved {
             outcome.after.retain(|(_, line)| !leads(line));
@@ -60,7 +59,7 @@ pub(super) fn drop(session: &Session, sight: &Sight, folder: &Path) -> Result<Ou
         return Ok(outcome);
     }
     for (scope, line) in sight.lines.iter().filter(|(_, line)| leads(line)) {
-        let reason = "a line that is not Wagon Yard's puts it there";
+        let reason = "a line outside Wagon Yard's block adds it";
         outcome.steps.push(Step { done: false, ..step(&line.raw, *scope, StepKind::Drop, reason) });
         outcome.proposals.push(Proposal::of(&line.raw, line.origin.as_ref(), &session.machine.home));
     }

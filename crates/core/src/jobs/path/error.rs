@@ -17,13 +17,13 @@ use crate::yard::YardError;
 #[derive(Debug, thiserror::Error)]
 pub enum PathError {
     /// No folder is there.
-    #[error("{} is not a folder that is there", .0.display())]
+    #[error("{}: no such folder", .0.display())]
     NoFolder(PathBuf),
     /// No entry of PATH leads to it.
-    #[error("no entry of a new terminal's PATH leads to {}", .0.display())]
+    #[error("{} is not in the PATH of a new terminal", .0.display())]
     NotInPath(PathBuf),
     /// The folder cannot stand in PATH.
-    #[error("{} can't stand in PATH", folder.display())]
+    #[error("{} cannot be in PATH", folder.display())]
     Entry {
         /// The folder.
         folder: PathBuf,
@@ -40,10 +40,10 @@ pub enum PathError {
         tool: String,
     },
     /// Both are the same.
-    #[error("a folder can't be moved before itself")]
+    #[error("cannot move a folder before itself")]
     Same,
     /// The system's entries stand before the user's.
-    #[error("{} stands in the user's PATH, and {} in the system's, which comes first as a whole", folder.display(), before.display())]
+    #[error("{} is in the user's PATH, {} in the system's, which always comes first", folder.display(), before.display())]
     AcrossScopes {
         /// The folder to be moved.
         folder: PathBuf,
@@ -79,11 +79,11 @@ impl Blamed for PathError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::Session(e) => e.hint(),
-            Self::NoFolder(_) => Some("give a folder that holds programs".to_owned()),
+            Self::NoFolder(_) => Some("use a folder with programs".to_owned()),
             Self::NotInPath(_) => {
-                Some("'wyard path show' lists the entries; 'wyard path add DIR' puts one in".to_owned())
+                Some("to list the entries: wyard path show; to add one: wyard path add DIR".to_owned())
             }
-            Self::OfTool { tool, .. } => Some(format!("run 'wyard unregister {tool}' to take the whole tool out")),
+            Self::OfTool { tool, .. } => Some(format!("to remove the tool from PATH: wyard unregister {tool}")),
             Self::AcrossScopes { folder, .. } => {
                 let to_add = suggested(System::Windows, "path add {} --scope system", &[folder]);
                 Some(format!("run {to_add} in an elevated terminal"))

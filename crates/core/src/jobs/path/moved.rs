@@ -23,7 +23,7 @@ pub(super) fn shift(session: &Session, sight: &Sight, folder: &Path, before: &Pa
     if from + 1 == to {
         return Ok(outcome);
     }
-    let reason = format!("it goes directly before {}", other.raw);
+    let reason = format!("directly before {}", other.raw);
     outcome.steps.push(step(&moved.raw, scope, StepKind::Move, reason));
     if sight.system == System::Windows {
         if scope != other_scope {

@@ -43,7 +43,7 @@ pub enum PathEdit {
     Move {
         /// The folder.
         folder: PathBuf,
-        /// The one it is to stand before.
+        /// The entry to place it before.
         before: PathBuf,
     },
     /// Take out what no command needs.
@@ -63,8 +63,8 @@ impl PathEdit {
     /// What it does, in words.
     pub(super) fn words(&self) -> String {
         match self {
-            Self::Add { folder, .. } => format!("put {} into PATH", folder.display()),
-            Self::Drop { folder } => format!("take {} out of PATH", folder.display()),
+            Self::Add { folder, .. } => format!("add {} to PATH", folder.display()),
+            Self::Drop { folder } => format!("remove {} from PATH", folder.display()),
             Self::Move { folder, before } => format!("move {} before {} in PATH", folder.display(), before.display()),
             Self::Tidy => "tidy PATH".to_owned(),
         }

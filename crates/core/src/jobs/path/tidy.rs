@@ -43,7 +43,7 @@ pub(super) fn tidy(session: &Session, sight: &Sight) -> Result<Outcome, PathErro
             outcome.proposals.push(Proposal::of(&line.raw, line.origin.as_ref(), &session.machine.home));
         }
         let reason = match changes.first() {
-            Some(first) => format!("{reason}, but without it {} would mean another file", first.name),
+            Some(first) => format!("{reason}, but removing it changes {}", first.name),
             None => reason,
         };
         let folder = line.expanded.to_path_buf();
@@ -80,7 +80,7 @@ fn tidied(
         let mut kept = Vec::new();
         for part in &parts {
             if part.is_empty() {
-                let reason = "it is an empty part, which means nothing";
+                let reason = "empty entry";
                 steps.push(step(&ReportPath::default(), scope, StepKind::Drop, reason));
                 continue;
             }
@@ -105,10 +105,10 @@ fn needless(sight: &Sight, kept: &[usize], at: usize) -> Option<String> {
         .take_while(|other| **other < at)
         .find(|other| same_place(&sight.lines[**other].1.expanded, &line.expanded, sight.system));
     if let Some(earlier) = earlier {
-        return Some(format!("it leads to the same folder as {}, further in front", sight.lines[*earlier].1.raw));
+        return Some(format!("same folder as {}, earlier in PATH", sight.lines[*earlier].1.raw));
     }
     if !line.exists && line.expanded.is_absolute() && drive_away(&line.expanded, sight.system).is_none() {
-        return Some("its folder is not there".to_owned());
+        return Some("its folder does not exist".to_owned());
     }
     None
 }

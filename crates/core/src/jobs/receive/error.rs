@@ -31,7 +31,7 @@ pub enum ReceiveError {
     #[error(transparent)]
     Layout(#[from] LayoutError),
     /// Its programs surely can't start here.
-    #[error("{command} can't run here: {why}; nothing was changed")]
+    #[error("{command} cannot run here: {why}; nothing was changed")]
     CannotRun {
         /// The command.
         command: String,
@@ -44,10 +44,10 @@ pub enum ReceiveError {
     #[error(transparent)]
     NotGuessed(#[from] NotGuessed),
     /// The usual home variable cannot be made of the name.
-    #[error("no home variable can be made of the tool's name")]
+    #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
     /// The version is in the yard already.
-    #[error("{name}@{version} is in the yard already")]
+    #[error("{name}@{version} is already in the yard")]
     Present {
         /// The tool.
         name: ToolName,
@@ -57,7 +57,7 @@ pub enum ReceiveError {
         registered: bool,
     },
     /// The yard lies where no PATH entry can point to.
-    #[error("the yard can't be at {}", yard.display())]
+    #[error("the yard cannot be at {}", yard.display())]
     YardPlace {
         /// Its folder.
         yard: PathBuf,
@@ -85,10 +85,10 @@ pub enum ReceiveError {
     #[error("cannot tell whether {} is a program or an installer", .0.display())]
     Unclear(PathBuf),
     /// An installer needs a yes, and nobody can give one.
-    #[error("an installer is run only with a yes, and nobody can be asked here")]
+    #[error("running an installer needs confirmation, but there is no terminal")]
     NobodyToAsk,
     /// The user does not want it run.
-    #[error("not run, and nothing was changed")]
+    #[error("not run; nothing was changed")]
     NotAgreed,
     /// The installer.
     #[error(transparent)]
@@ -97,7 +97,7 @@ pub enum ReceiveError {
     #[error(transparent)]
     Adopt(Box<AdoptError>),
     /// The check was not good, and what was done could not be taken back.
-    #[error("the check is not good, and what was done could not be taken back")]
+    #[error("the check failed, and the change could not be undone")]
     NotUndone {
         /// Why not.
         source: Box<UndoError>,
@@ -106,7 +106,7 @@ pub enum ReceiveError {
     #[error(transparent)]
     Check(#[from] CheckError),
     /// The user asked to stop when only the check was left.
-    #[error("interrupted; {name} {version} is unpacked and registered, and not yet checked")]
+    #[error("interrupted; {name} {version} is registered, but not yet checked")]
     CheckInterrupted {
         /// The tool.
         name: ToolName,
@@ -152,26 +152,26 @@ impl Blamed for ReceiveError {
             Self::Trust(e) => e.hint(),
             Self::Layout(e) => e.hint(),
             Self::NotGuessed(e) => e.hint(),
-            Self::HomeVariable(_) => Some("give one with --home-variable X, or use --no-home-variable".to_owned()),
+            Self::HomeVariable(_) => Some("use --home-variable X or --no-home-variable".to_owned()),
             Self::Present { name, version, registered: false } => Some(format!(
-                "it is not registered: run 'wyard register {name}@{version}', or use --replace to replace it"
+                "it is not registered; to register it: wyard register {name}@{version}; to replace it: --replace"
             )),
             Self::Present { name, version, .. } => {
-                Some(format!("'wyard check {name}@{version}' shows how it is; --replace puts this file in its place"))
+                Some(format!("to check it: wyard check {name}@{version}; to replace it: --replace"))
             }
             Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
             Self::NotForProgram { given, .. } | Self::NotForInstaller { given, .. } => Some(format!("remove {given}")),
-            Self::CannotRun { remedy, .. } => Some(format!("{remedy}; --foreign takes it anyway")),
+            Self::CannotRun { remedy, .. } => Some(format!("{remedy}, or use --foreign to accept it anyway")),
             Self::Unclear(_) => {
                 Some("use --kind program to add it to the stock, or --kind installer to run it".to_owned())
             }
-            Self::NobodyToAsk => Some("give it with --yes".to_owned()),
+            Self::NobodyToAsk => Some("pass --yes".to_owned()),
             Self::NotAgreed => None,
             Self::Install(e) => e.hint(),
             Self::Adopt(e) => e.hint(),
             Self::NotUndone { source } => source.hint(),
             Self::Check(e) => e.hint(),
-            Self::CheckInterrupted { name, .. } => Some(format!("'wyard check {name}' does it")),
+            Self::CheckInterrupted { name, .. } => Some(format!("to check it: wyard check {name}")),
             Self::Session(e) => e.hint(),
         }
     }

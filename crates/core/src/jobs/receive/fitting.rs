@@ -35,7 +35,7 @@ pub(super) fn judge(session: &Session, request: &ReceiveRequest, tool: &LaidOut)
         return Err(ReceiveError::CannotRun { command: command.clone(), why, remedy });
     }
     let finding = |(name, fit): &(String, Fit)| {
-        let finding = Finding::new(Code::LibraryMissing, format!("{name} can't run here: {}", fit.hindrance()?));
+        let finding = Finding::new(Code::LibraryMissing, format!("{name} cannot run here: {}", fit.hindrance()?));
         Some(finding.remedy(fit.remedy()?))
     };
     Ok(unfit.hindered.iter().filter_map(finding).collect())

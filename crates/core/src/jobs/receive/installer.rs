@@ -124,8 +124,8 @@ fn finish(
     if let Some(adopted) = &adopted {
         let whose = Whose::of(&watched.seen, &session.machine.home);
         for text in whose.root_for_bin(&adopted.home, &adopted.command_folders) {
-            let seen = format!("it put the tool's root into PATH, where no command is: {text}");
-            findings.push(Finding::new(Code::BinBelow, seen).remedy("nothing: the right folder is registered"));
+            let seen = format!("it added the tool's root folder to PATH, which has no commands: {text}");
+            findings.push(Finding::new(Code::BinBelow, seen).remedy("nothing to do: the right folder is registered"));
         }
     }
     let good = adopted.as_ref().and_then(|adopted| adopted.verdict).is_some_and(Verdict::passes);
@@ -169,7 +169,7 @@ fn take_back(
     let name = request.name.clone().or_else(|| guessed_name(&watched.plan, None));
     let whose = Whose::of(&watched.seen, &session.machine.home).or_names(name.as_ref());
     let changeset = installer::restore(&watched.before, &watched.after, &now, &whose);
-    let does = format!("take back what {} did to PATH", watched.plan.file);
+    let does = format!("undo PATH changes of {}", watched.plan.file);
     lock.carry_out(Change { does, undoes: None, changeset })?;
     Ok(())
 }
@@ -181,22 +181,22 @@ fn run_findings(session: &Session, watched: &WatchedRun) -> Vec<Finding> {
     let name = plan.file.file_name().unwrap_or_default().to_string_lossy().into_owned();
     if !ended.well {
         let seen = format!("{name}: {}{}", ended.words, last_words(outcome));
-        let remedy = format!("look into its log {}", plan.log);
+        let remedy = format!("see its log {}", plan.log);
         findings.push(Finding::new(Code::InstallerFailed, seen).remedy(remedy));
     }
     let strange = Whose::of(seen, &session.machine.home).strange();
     if !strange.is_empty() {
-        let seen = format!("changed while it ran, and perhaps not by it: {}", strange.join("; "));
+        let seen = format!("changed while it ran, perhaps by another program: {}", strange.join("; "));
         findings.push(Finding::new(Code::ChangedMeanwhile, seen));
     }
     for value in seen.values.iter().filter(|value| !value.lost.is_empty()) {
         let lost = value.lost.join("; ");
-        let seen = format!("while it ran, PATH of the {} environment lost: {lost}", value.scope.as_str());
-        let remedy = "what is a tool's on record comes back by itself; for others: wyard path add FOLDER";
+        let seen = format!("PATH of the {} environment lost {lost} while it ran", value.scope.as_str());
+        let remedy = "entries of recorded tools are restored; for others: wyard path add FOLDER";
         findings.push(Finding::new(Code::PathReplaced, seen).remedy(remedy));
     }
     for entry in seen.values.iter().flat_map(|value| &value.entries).filter(|entry| entry.quoted) {
-        let seen = format!("it put {} into PATH, quotes and all", entry.raw);
+        let seen = format!("it add {} to PATH, quotes and all", entry.raw);
         findings.push(Finding::new(Code::QuotedEntry, seen).remedy("run 'wyard path tidy'"));
     }
     findings
@@ -228,7 +228,7 @@ fn adopt_left(
             let folder = left.folder.display();
             let to_adopt = suggested(session.system(), "adopt {}", &[&left.folder]);
             let remedy = format!("run {to_adopt}; add --name and --version if they cannot be inferred");
-            let seen = format!("what it left in {folder} could not be taken on record: {}", words(&error));
+            let seen = format!("its result in {folder} could not be recorded: {}", words(&error));
             let finding = Finding::new(Code::InstallerUnfinished, seen).remedy(error.hint().unwrap_or(remedy));
             Ok((None, Some(finding)))
         }
@@ -242,17 +242,18 @@ fn words(error: &dyn std::error::Error) -> String {
 
 fn nothing_chosen(folders: &[PathBuf], given: &[PathBuf]) -> Finding {
     if let ([], [first, ..]) = (folders, given) {
-        let seen = format!("nothing that it made or wrote to has commands in {}", first.display());
-        return Finding::new(Code::NoCommands, seen).remedy("adopt what is listed under 'made': wyard adopt FOLDER");
+        let seen = format!("it created no commands in {}", first.display());
+        return Finding::new(Code::NoCommands, seen).remedy("adopt a folder listed under 'made': wyard adopt FOLDER");
     }
     if folders.is_empty() {
-        let seen = "it left no command in any new folder: a part was not selected, or a download inside it failed";
-        let again = "run it again with the part selected, its own arguments behind --, or --installer-folder DIR";
+        let seen = "it created no commands: a part was not selected, or a download inside it failed";
+        let again =
+            "run it again with that part selected, with its own arguments after --, or with --installer-folder DIR";
         return Finding::new(Code::NoCommands, seen).remedy(again);
     }
     let names: Vec<String> = folders.iter().map(|folder| folder.display().to_string()).collect();
-    let seen = format!("it left commands in {} folders: {}", folders.len(), names.join(", "));
-    Finding::new(Code::SeveralTools, seen).remedy("adopt the one you mean: wyard adopt FOLDER")
+    let seen = format!("it created commands in {} folders: {}", folders.len(), names.join(", "));
+    Finding::new(Code::SeveralTools, seen).remedy("adopt the right one: wyard adopt FOLDER")
 }
 
 fn guess(plan: &InstallPlan) -> naming::Guess {

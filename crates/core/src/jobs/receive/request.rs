@@ -16,7 +16,7 @@ use crate::yard::Requires;
 pub struct ReceiveRequest {
     /// The downloaded file.
     pub file: PathBuf,
-    /// What the publisher says of it.
+    /// Published checksum.
     pub trust: Trust,
     /// How the archive is to be read.
     pub options: Options,
@@ -50,7 +50,7 @@ pub struct ReceiveRequest {
     pub probe: Option<Vec<String>>,
     /// What the file is, where it does not say so itself.
     pub kind: Option<FileUse>,
-    /// How an installer is run.
+    /// Installer.
     pub installer: InstallerOptions,
 }
 
@@ -63,7 +63,7 @@ pub enum FileUse {
     Installer,
 }
 
-/// How an installer is run.
+/// Installer.
 #[derive(Debug, Clone, Default)]
 pub struct InstallerOptions {
     /// Whether it is run without asking.

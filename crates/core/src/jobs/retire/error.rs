@@ -13,10 +13,10 @@ pub enum RetireError {
     #[error("{0} has no uninstaller on its card")]
     NoUninstaller(String),
     /// A yes is needed, and nobody can give one.
-    #[error("an uninstaller is run only with a yes, and nobody can be asked here")]
+    #[error("running an uninstaller needs confirmation, but there is no terminal")]
     NobodyToAsk,
     /// The user does not want it run.
-    #[error("not run, and nothing was changed")]
+    #[error("not run; nothing was changed")]
     NotAgreed,
     /// What any job can meet.
     #[error(transparent)]
@@ -35,8 +35,8 @@ impl Blamed for RetireError {
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::NoUninstaller(name) => Some(format!("leave out --uninstall: wyard retire {name}")),
-            Self::NobodyToAsk => Some("give it with --yes".to_owned()),
+            Self::NoUninstaller(name) => Some(format!("retire it without --uninstall: wyard retire {name}")),
+            Self::NobodyToAsk => Some("pass --yes".to_owned()),
             Self::NotAgreed => None,
             Self::Session(e) => e.hint(),
         }

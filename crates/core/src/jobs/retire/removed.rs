@@ -1,4 +1,4 @@
-//! Retired folders that are removed for good.
+//! Retired folders that are deleted.
 
 use std::path::PathBuf;
 use std::time::{Duration, SystemTime};

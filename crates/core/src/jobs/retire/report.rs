@@ -58,7 +58,7 @@ pub struct RetiredTool {
     pub registry_values: Vec<RegistryChange>,
     /// Other versions of the tool that stay in the stock, none of them registered.
     pub others: Vec<String>,
-    /// The retired folders that are removed for good.
+    /// The retired folders that are deleted.
     pub removed: Vec<ReportPath>,
 }
 

@@ -23,7 +23,7 @@ pub enum RetireRequest {
         /// Whether only the plan is wanted.
         dry_run: bool,
     },
-    /// Remove the folders of all retired tools for good.
+    /// Delete the folders of all retired tools.
     Empty {
         /// Whether only the plan is wanted.
         dry_run: bool,

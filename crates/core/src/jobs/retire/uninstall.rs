@@ -36,17 +36,17 @@ pub(super) fn uninstall(
     let mut retired = retire(session, wanted, false)?;
     let before = Watch::look(&session.machine, &startup, &[])?;
     let outcome = installer::run(&session.machine, &command, None, limit, &session.stop);
-    let Ended { mut well, words: ended, .. } = Ended::of(InstallerKind::WindowsPackage, &outcome, limit);
+    let Ended { mut well, words: mut ended, .. } = Ended::of(InstallerKind::WindowsPackage, &outcome, limit);
     let programs: Vec<PathBuf> = card.commands.iter().map(|command| home.join(&command.path)).collect();
     let still = still_there(&programs, if well { PATIENCE } else { Duration::ZERO }, &session.stop);
     let seen = before.differences(&Watch::look(&session.machine, &startup, &[])?);
     let by_hand = command_line::join(&command, session.system());
     let mut findings = Vec::new();
     if let Some(first) = still.first().filter(|_| well) {
-        let seen = format!("the uninstaller says that all went well, and {} is still there", first.display());
-        let remedy = format!("run it by hand, and see what it asks: {by_hand}");
+        let seen = format!("the uninstaller reported success, but {} still exists", first.display());
+        let remedy = format!("run it by hand: {by_hand}");
         findings.push(Finding::new(Code::InstallerFailed, seen).remedy(remedy));
-        well = false;
+        (well, ended) = (false, "it reported success, but its commands still exist".to_owned());
     } else if !well {
         let seen = format!("the uninstaller: {ended}{}", last_words(&outcome));
         findings.push(Finding::new(Code::InstallerFailed, seen).remedy(format!("run it by hand: {by_hand}")));
@@ -59,7 +59,7 @@ pub(super) fn uninstall(
     }
     retired.uninstaller = None;
     retired.stays = retired.stays.filter(|folder| folder.exists());
-    take_out(session, &card.added, &format!("take out what the installer of {wanted} put into startup files"))?;
+    take_out(session, &card.added, &format!("remove lines that the installer of {wanted} added to startup files"))?;
     let (dropped, left) = drop_entries(session, &card, &home);
     findings.extend(left);
     let done = UninstalledTool { retired: Some(retired), command, ended, well, seen, dropped };
@@ -80,7 +80,7 @@ fn drop_entries(session: &Session, card: &Card, home: &Path) -> (Vec<ReportPath>
         for left in &report.proposals {
             let place = left.line.map_or(left.place.clone(), |line| format!("{}, line {line}", left.place));
             let seen = format!("{} is still in PATH, by {place}", left.entry);
-            findings.push(Finding::new(Code::FolderMissing, seen).remedy("take it out there by hand"));
+            findings.push(Finding::new(Code::FolderMissing, seen).remedy("remove it by hand"));
         }
     }
     (dropped, findings)

@@ -42,7 +42,7 @@ pub(super) fn mend(session: &Session, dry_run: bool) -> Result<MendedStock, Sess
         changeset.shift(folder, &yard.retired().join(format!("{name}{number}.{id}")));
     }
     if let Some(lock) = lock {
-        report.id = lock.carry_out(Change { does: "mend the stock".to_owned(), undoes: None, changeset })?;
+        report.id = lock.carry_out(Change { does: "repair the stock".to_owned(), undoes: None, changeset })?;
         let above: HashSet<PathBuf> = folders.iter().filter_map(|folder| folder.parent().map(PathBuf::from)).collect();
         // A name whose last version has gone is no folder that anybody misses; one that holds something stays.
         report.empty = above.iter().filter(|folder| fs::remove_dir(folder).is_ok()).count();

@@ -102,7 +102,7 @@ pub struct MendedStock {
     pub folders: Vec<ReportPath>,
     /// Folders of the stock that were empty.
     pub empty: usize,
-    /// The number of the change; null where nothing had to be done.
+    /// The number of the change; null where nothing to do.
     pub id: Option<u64>,
     /// Where the history of the yard's former place lies; null where none was set aside.
     pub ledger: Option<ReportPath>,

@@ -13,10 +13,10 @@ use crate::yard::YardError;
 #[derive(Debug, thiserror::Error)]
 pub enum UndoError {
     /// There is none.
-    #[error("there is no change that could be taken back")]
+    #[error("no changes to undo")]
     Nothing,
     /// No change has this number.
-    #[error("the ledger has no change {0}")]
+    #[error("no change {0}")]
     NoChange(u64),
     /// It was not made, or is taken back already.
     #[error("change {id}, \"{does}\", {why}")]
@@ -29,7 +29,7 @@ pub enum UndoError {
         why: &'static str,
     },
     /// Something else was changed since, on top of it.
-    #[error("change {id} can't be taken back: {} has been changed since; nothing was changed", file.display())]
+    #[error("cannot undo change {id}: {} has changed since; nothing was changed", file.display())]
     Later {
         /// Its number.
         id: u64,
@@ -39,7 +39,7 @@ pub enum UndoError {
         later: Option<u64>,
     },
     /// A folder that would come back is gone.
-    #[error("change {id} can't be taken back: the folder {} is gone; nothing was changed", folder.display())]
+    #[error("cannot undo change {id}: the folder {} no longer exists; nothing was changed", folder.display())]
     Gone {
         /// Its number.
         id: u64,
@@ -65,12 +65,10 @@ impl Blamed for UndoError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::Nothing | Self::NoChange(_) | Self::NotStanding { .. } => {
-                Some("'wyard history' lists the changes".to_owned())
+                Some("to list the changes: wyard history".to_owned())
             }
-            Self::Later { later: Some(later), .. } => {
-                Some(format!("take change {later} back first: wyard undo {later}"))
-            }
-            Self::Later { .. } => Some("look at it: somebody else has written there".to_owned()),
+            Self::Later { later: Some(later), .. } => Some(format!("undo change {later} first: wyard undo {later}")),
+            Self::Later { .. } => Some("check that file: another program changed it".to_owned()),
             Self::Gone { .. } => Some("receive the tool again".to_owned()),
             Self::Session(e) => e.hint(),
         }

@@ -26,7 +26,7 @@ pub struct Undone {
     pub undone: u64,
     /// What it did, in words.
     pub does: String,
-    /// The number of this change; null where nothing had to be done.
+    /// The number of this change; null where nothing to do.
     pub id: Option<u64>,
     /// What was touched, in words.
     pub touched: Vec<String>,
@@ -55,7 +55,7 @@ pub fn run(session: &Session, request: &UndoRequest) -> Result<Report<Undone>, U
     ledger.check_places(record.id, &operations, &|| session.startup_files())?;
     let changeset = GoingBack { session, contents: &contents, id: record.id, operations }.changeset()?;
     let touched = changeset.touched();
-    let does = format!("take back change {}: {}", record.id, record.does);
+    let does = format!("undo change {}: {}", record.id, record.does);
     let id = match lock {
         Some(lock) => lock.carry_out(Change { does, undoes: Some(record.id), changeset })?,
         None => None,
@@ -78,8 +78,8 @@ fn find(contents: &LedgerContents, id: Option<u64>) -> Result<&Record, UndoError
     let record = contents.records.iter().rev().find(|record| record.id == id).ok_or(UndoError::NoChange(id))?;
     let why = match record.state {
         State::Open => "is not finished",
-        State::TakenBack => "broke off, and everything is as it was",
-        State::Done if undone.contains(&id) => "is taken back already",
+        State::TakenBack => "failed and was rolled back",
+        State::Done if undone.contains(&id) => "is already undone",
         State::Done => return Ok(record),
     };
     Err(UndoError::NotStanding { id, does: record.does.clone(), why })

@@ -13,7 +13,7 @@ pub enum RegistryError {
     #[error(transparent)]
     Key(#[from] FileError),
     /// A value is no text, so that an edit could lose something.
-    #[error("the value {name} in {key} is no text that could be edited without loss; nothing was changed")]
+    #[error("the value {name} in {key} cannot be edited without loss; nothing was changed")]
     NotText {
         /// The key.
         key: String,
@@ -21,7 +21,7 @@ pub enum RegistryError {
         name: String,
     },
     /// The value would be too long.
-    #[error("Path in {key} would have {length} characters; the system allows {MOST}, and nothing was cut or changed")]
+    #[error("Path in {key} would have {length} characters; the system allows {MOST}; nothing was changed")]
     TooLong {
         /// The key.
         key: String,
@@ -29,13 +29,13 @@ pub enum RegistryError {
         length: usize,
     },
     /// No entry of PATH can mean this folder.
-    #[error("no entry of PATH can mean {folder}: it holds a \";\", a quote, or a \"%\" that would be expanded")]
+    #[error("{folder} cannot be a PATH entry: it contains a \";\", a quote, or a \"%\" that would be expanded")]
     Folder {
         /// The folder.
         folder: String,
     },
     /// The scope needs rights that this process does not have.
-    #[error("{key} may not be written without more rights; nothing was changed")]
+    #[error("{key} requires administrator rights; nothing was changed")]
     NotElevated {
         /// The key.
         key: String,
@@ -54,9 +54,9 @@ impl Blamed for RegistryError {
 
     fn hint(&self) -> Option<String> {
         match self {
-            Self::TooLong { .. } => Some("take entries out of Path that nobody needs any more".to_owned()),
+            Self::TooLong { .. } => Some("remove entries that you no longer need".to_owned()),
             Self::Folder { .. } => Some("choose another folder with --yard DIR".to_owned()),
-            Self::NotElevated { command, .. } => Some(format!("open an elevated terminal and repeat there: {command}")),
+            Self::NotElevated { command, .. } => Some(format!("in an elevated terminal, run: {command}")),
             Self::Key(_) | Self::NotText { .. } => None,
         }
     }

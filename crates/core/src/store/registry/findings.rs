@@ -35,14 +35,12 @@ pub(super) fn length(path: Option<&RegistryValue>, key: &RegistryPlace) -> Resul
     if length > MOST {
         return Err(RegistryError::TooLong { key: key.to_string(), length });
     }
-    let remedy = "take entries out of Path that nobody needs any more";
+    let remedy = "remove entries that you no longer need";
     Ok(if length > MOST_FOR_CMD {
         let seen = format!("Path in {key} has {length} characters, and cmd can use {MOST_FOR_CMD}");
         vec![Finding::new(Code::PathTooLongForCmd, seen).remedy(remedy)]
     } else if length > MOST_FOR_DIALOGS {
-        let seen = format!(
-            "Path in {key} has {length} characters; older dialogs cut it to {MOST_FOR_DIALOGS} when it is edited there"
-        );
+        let seen = format!("Path in {key} has {length} characters; older dialogs truncate it to {MOST_FOR_DIALOGS}");
         vec![Finding::new(Code::PathTooLongForDialogs, seen)]
     } else {
         Vec::new()
@@ -67,7 +65,7 @@ pub(super) fn whole_length(background: &Background) -> Option<Finding> {
     };
     let most = if length > MOST { MOST } else { MOST_FOR_CMD };
     let seen = format!("PATH of a new terminal has {length} characters, both values together, and {limit} {most}");
-    let remedy = "take entries out of Path that nobody needs any more";
+    let remedy = "remove entries that you no longer need";
     Some(Finding::new(Code::PathTooLongForCmd, seen).remedy(remedy))
 }
 
@@ -81,11 +79,11 @@ pub(super) fn strays(registry: &RegistryEnvironments, places: &RegistryPlaces) -
     for (scope, key) in [(Scope::User, &registry.user), (Scope::System, &registry.system)] {
         for raw in key.0.iter().filter(|raw| stray(&raw.name)) {
             let seen = format!(
-                "the variable \"{}\" in {} is not Path: no program looks there",
+                "the variable \"{}\" in {} is not Path, and no program uses it",
                 raw.name,
                 places.of_scope(scope)
             );
-            let remedy = "put what it holds into Path, and remove it";
+            let remedy = "move its folders to Path, then remove it";
             found.push(Finding::new(Code::StrayVariable, seen).remedy(remedy));
         }
     }
@@ -105,7 +103,7 @@ pub(super) fn references_across(background: &Background, places: &RegistryPlaces
         let names = part.split('%').skip(1).step_by(2);
         for name in names.filter(|name| !of_system(name) && registry.user.raw(name).is_some()) {
             let seen = format!(
-                "the entry {part} of the system's Path refers to {name}, which only the user has: it is never expanded"
+                "the entry {part} of the system's Path refers to the user variable {name}, which is never expanded there"
             );
             let remedy = format!("define {name} in {}, or write the folder out", places.of_scope(Scope::System));
             found.push(Finding::new(Code::ReferenceAcrossScopes, seen).remedy(remedy));
