@@ -75,7 +75,7 @@ impl Context {
 
     /// The page on standard output.
     pub fn page(&self) -> Page {
-        Page::of_terminal().of_machine(&self.session.machine)
+        Page::of_terminal().of_machine(&self.session.machine).plain(self.global.plain)
     }
 
     /// Whether somebody can be asked: a terminal to read from and one to write the question to.

@@ -9,6 +9,12 @@ use crate::error::{Blame, Blamed, FileError};
 /// Why an archive was refused or could not be read. Entry names are lossy text, for people.
 #[derive(Debug, thiserror::Error)]
 pub enum ArchiveError {
+    /// Nothing is there.
+    #[error("no such file: {}", .0.display())]
+    NoFile(PathBuf),
+    /// It is a folder.
+    #[error("{} is a folder", .0.display())]
+    IsFolder(PathBuf),
     /// The file is something else.
     #[error("{} is not a supported archive; it looks like {looks_like}", file.display())]
     NotAnArchive {
@@ -203,12 +209,14 @@ impl Blamed for ArchiveError {
             Self::File(e) => e.blame(),
             Self::Interrupted => Blame::Interrupted,
             Self::NoRoom { .. } => Blame::Machine,
+            Self::NoFile(_) => Blame::Call,
             _ => Blame::Input,
         }
     }
 
     fn hint(&self) -> Option<String> {
         match self {
+            Self::IsFolder(_) => Some("to record a tool that is already unpacked: wyard adopt FOLDER".to_owned()),
             Self::NotAnArchive { .. } => Some("download the tool's archive or program, and use that file".to_owned()),
             Self::Damaged { .. } | Self::CutOff { .. } => Some("download it again, and compare the sizes".to_owned()),
             Self::File(e) => e.hint(),
@@ -234,7 +242,7 @@ impl Blamed for ArchiveError {
             | Self::ThroughLink { .. } => {
                 Some("nothing was unpacked; ask its author, or skip such entries with --leave-out-hazards".to_owned())
             }
-            Self::Interrupted => None,
+            Self::NoFile(_) | Self::Interrupted => None,
         }
     }
 }

@@ -86,10 +86,13 @@ impl Source {
     /// # Errors
     /// When it is nothing that can be unpacked, with what it looks like; when it cannot be read.
     pub fn open(file: &Path, scratch: &Path, stop: &Stop) -> Result<Self, ArchiveError> {
-        let seen = std::fs::metadata(file).at("find", file)?;
+        let seen = match std::fs::metadata(file) {
+            Err(e) if e.kind() == io::ErrorKind::NotFound => return Err(ArchiveError::NoFile(file.to_owned())),
+            seen => seen.at("find", file)?,
+        };
         let not = |looks_like: &str| ArchiveError::not(file, looks_like);
         if seen.is_dir() {
-            return Err(not("a folder"));
+            return Err(ArchiveError::IsFolder(file.to_owned()));
         }
         if !seen.is_file() {
             return Err(not("a device, pipe or socket"));

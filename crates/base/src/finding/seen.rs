@@ -13,6 +13,9 @@ pub struct Finding {
     pub severity: Severity,
     /// What was seen, in a sentence.
     pub seen: String,
+    /// All that it holds for, where that is more than the sentence names.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub names: Vec<String>,
     /// Why it matters: what comes of it if nothing is done.
     pub why: &'static str,
     /// What to do about it, where there is something to do.
@@ -24,7 +27,8 @@ impl Finding {
     /// A finding with nothing to do about it.
     #[must_use]
     pub fn new(code: Code, seen: impl Into<String>) -> Self {
-        Self { code, severity: code.severity(), seen: seen.into(), why: code.texts().why, remedy: None }
+        let (severity, why) = (code.severity(), code.texts().why);
+        Self { code, severity, seen: seen.into(), names: Vec::new(), why, remedy: None }
     }
 
     /// Adds what to do.

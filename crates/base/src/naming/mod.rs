@@ -3,10 +3,12 @@
 mod guess;
 mod names;
 pub mod reserved;
+mod similar;
 mod typed;
 mod version_order;
 
 pub use guess::{Guess, guess};
 pub use names::{NameError, ToolName, Variable, Version};
+pub use similar::{did_you_mean, similar};
 pub use typed::{extension_rank, typed};
 pub use version_order::compare_versions;

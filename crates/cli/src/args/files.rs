@@ -17,7 +17,7 @@ use super::RequiresArgs;
 /// Options of `receive`. Those without a heading of their own come first: a heading holds for all that follows.
 #[derive(Debug, ClapArgs)]
 pub struct ReceiveArgs {
-    /// The downloaded file: an archive, a compressed file, a program, or an installer
+    /// The downloaded archive, program or installer
     pub file: PathBuf,
     /// Show what would change; write nothing
     #[arg(long)]
@@ -40,7 +40,7 @@ pub struct ReceiveArgs {
     /// Treat the file as a program or as an installer
     #[arg(long, value_name = "KIND")]
     pub kind: Option<KindWhich>,
-    /// Do not run the commands; only show which file each name resolves to
+    /// Do not run the commands
     #[arg(long)]
     pub no_run: bool,
     /// Arguments that make the commands print their version, quoted as in a shell; saved on the card
@@ -92,7 +92,6 @@ pub struct ToolArgs {
     #[arg(long)]
     pub version: Option<Version>,
     /// Folder with the commands, relative to the tool's root; absolute with adopt and installers; repeatable
-    /// makes; repeatable
     #[arg(long = "command-folder", value_name = "DIR")]
     pub command_folders: Vec<PathBuf>,
     /// Variable to set to the tool's root, instead of NAME_HOME; repeatable
@@ -192,7 +191,7 @@ impl From<ReadingArgs> for Options {
 /// Options of `inspect`.
 #[derive(Debug, ClapArgs)]
 pub struct InspectArgs {
-    /// The downloaded file: an archive, a compressed file, a program, or an installer
+    /// The downloaded archive, program or installer
     pub file: PathBuf,
     /// Read a large file completely, to show its checksum
     #[arg(long)]

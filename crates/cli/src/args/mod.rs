@@ -1,13 +1,15 @@
 //! The command line.
 
 mod files;
+mod help;
 mod proof;
 
+use std::ffi::OsString;
 use std::io::{self, Write as _};
 use std::path::PathBuf;
 use std::time::Duration;
 
-use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+use clap::{Args as ClapArgs, CommandFactory as _, FromArgMatches as _, Parser, Subcommand, ValueEnum};
 pub use files::{InspectArgs, ReceiveArgs, ToolArgs, UnpackArgs, minutes};
 pub use proof::{CheckArgs, RequiresArgs, TrialAction, TrialAddArgs, TrialArgs};
 use wagon_yard_core::finding::Severity;
@@ -31,12 +33,16 @@ pub struct Args {
 
 /// Reads the command line. Ends the program where it is wrong, or asks for help; what is repeated of it is safe to print.
 pub fn parse() -> Args {
-    let error = match Args::try_parse() {
+    let read = |words: Vec<OsString>| {
+        let matches = help::with_help(Args::command()).try_get_matches_from(words)?;
+        Args::from_arg_matches(&matches)
+    };
+    let error = match read(std::env::args_os().collect()) {
         Ok(args) => return args,
         Err(error) => error,
     };
-    let words = std::env::args_os().map(|word| escape(&word.to_string_lossy()));
-    match Args::try_parse_from(words) {
+    let words = std::env::args_os().map(|word| escape(&word.to_string_lossy()).into());
+    match read(words.collect()) {
         Err(shown) if shown.kind() == error.kind() => shown.exit(),
         _ => {
             let text = error.to_string();
@@ -73,6 +79,9 @@ pub struct Global {
     /// Run shells and programs even if they cannot be sealed; their side effects are kept
     #[arg(long, global = true)]
     pub unsealed: bool,
+    /// Print one fact per line, without columns; for screen readers
+    #[arg(long, global = true)]
+    pub plain: bool,
     /// Hide progress and stage lines
     #[arg(long, short, global = true)]
     pub quiet: bool,

@@ -11,7 +11,7 @@ use wagon_yard_core::yard::Requires;
 pub struct CheckArgs {
     /// Tools as NAME or NAME@VERSION; default: all in use
     pub names: Vec<String>,
-    /// Do not run the commands; only show which file each name resolves to
+    /// Do not run the commands
     #[arg(long)]
     pub no_run: bool,
     /// Check the commands in all other PATH folders, except the system's

@@ -10,13 +10,13 @@ use wagon_yard_core::suggestion::suggested_line;
 
 use super::stages::COLUMNS;
 use super::stores::{goes_where, stores};
-use super::{Page, check, count, escape, shown, some_of, style};
+use super::{Page, check, count, escape, some_of, style};
 
 /// What was adopted.
 pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = |text: &str| style::STRONG.over(text);
     let names: Vec<String> = report.commands.iter().map(|command| escape(&command.name)).collect();
-    let folders: Vec<String> = report.command_folders.iter().map(|folder| shown(folder)).collect();
+    let folders: Vec<String> = report.command_folders.iter().map(|folder| page.shown(folder)).collect();
     let (name, version) = (label(&report.name), label(&escape(&report.version)));
     let commands = count(names.len(), "command", "commands");
     let text = format!("{name} {version}; {commands} in {}: {}", folders.join(" and "), some_of(&names));
@@ -27,7 +27,7 @@ pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -
         true => "; already on record".to_owned(),
         false => format!("; replaces {} on record", escape(version)),
     });
-    page.labelled(out, &label("adopt"), COLUMNS, &format!("{place} {}{renewed}", shown(&report.home)))?;
+    page.labelled(out, &label("adopt"), COLUMNS, &format!("{place} {}{renewed}", page.shown(&report.home)))?;
     let text = if report.was_registered {
         "already registered; no changes".to_owned()
     } else {

@@ -13,16 +13,68 @@ pub fn write(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) ->
     if report.tools.is_empty() && report.findings.is_empty() {
         return writeln!(out, "The yard has no tools yet. To add one: wyard receive FILE");
     }
-    for (i, checked) in report.tools.iter().enumerate() {
-        if i > 0 {
-            writeln!(out)?;
-        }
-        let name = format!("{} {}", checked.name, checked.version);
-        page.labelled(out, "", 0, &format!("{}: {}", style::STRONG.over(&name), summary(checked)))?;
+    if !report.tools.is_empty() {
+        page.labelled(out, "", 0, &all(&report.tools))?;
         writeln!(out)?;
-        tool(checked, page, out)?;
+        let folds = report.tools.len() > FOLDED_FROM;
+        let rows = report.tools.iter().flat_map(|checked| tool_rows(checked, folds, page)).collect();
+        page.table(out, &["tool", "command", "runs", "version", "terminals", "verdict"], rows)?;
+    }
+    let of_tools =
+        report.tools.iter().map(|checked| (format!("{} {}", checked.name, checked.version), findings(checked)));
+    for (tool, findings) in of_tools.filter(|(_, findings)| !findings.is_empty()) {
+        writeln!(out)?;
+        if report.tools.len() > 1 {
+            writeln!(out, "{}", style::STRONG.over(&escape(&tool)))?;
+        }
+        page.findings(out, &findings)?;
     }
     page.all_findings(out, report)
+}
+
+/// From so many tools on, one whose commands all work takes one line.
+const FOLDED_FROM: usize = 4;
+
+/// The verdict on all tools, in one line.
+fn all(tools: &[ToolCheck]) -> String {
+    let commands: Vec<&CommandCheck> = tools.iter().flat_map(|tool| &tool.commands).collect();
+    let good = tools.iter().filter(|tool| tool.verdict.passes()).count();
+    let word = match tools.len() - good {
+        0 => style::GOOD.over("all good"),
+        bad => style::BAD.over(&format!("{bad} not good")),
+    };
+    format!(
+        "{}, {}: {word}, verified in {}",
+        count(tools.len(), "tool", "tools"),
+        count(commands.len(), "command", "commands"),
+        count(commands.first().map_or(0, |command| command.caller_results.len()), "terminal", "terminals"),
+    )
+}
+
+/// A row for each command and requirement; one for all where they are well and rows are folded.
+fn tool_rows(checked: &ToolCheck, folds: bool, page: &Page) -> Vec<Vec<String>> {
+    let name = style::STRONG.over(&escape(&format!("{} {}", checked.name, checked.version)));
+    let mut rows: Vec<Vec<String>> = checked.commands.iter().map(|c| row(c, page)).collect();
+    rows.extend(requirements(checked, page));
+    let is_well = checked.verdict == Verdict::Good && findings(checked).iter().all(|f| f.severity == Severity::Note);
+    if folds && is_well && rows.len() > 1 {
+        let mut one = rows.swap_remove(0);
+        one[0] = count(checked.commands.len(), "command", "commands");
+        rows = vec![one];
+    }
+    let names = std::iter::once(name).chain(std::iter::repeat(String::new()));
+    names.zip(rows).map(|(name, row)| [vec![name], row].concat()).collect()
+}
+
+fn findings(checked: &ToolCheck) -> Vec<&Finding> {
+    checked.commands.iter().flat_map(|c| &c.findings).chain(&checked.findings).collect()
+}
+
+fn requirements(checked: &ToolCheck, page: &Page) -> impl Iterator<Item = Vec<String>> {
+    checked.requirements.iter().map(|r| {
+        let runs = r.is.as_ref().map_or_else(|| "-".to_owned(), |is| page.short(&is.text()));
+        vec![format!("needs {}", escape(&r.name)), runs, "-".to_owned(), "-".to_owned(), word(r.verdict)]
+    })
 }
 
 /// The commands in the folders of PATH, folder by folder; of those that are well only the number.
@@ -45,16 +97,13 @@ pub fn write_path(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Writ
     page.all_findings(out, report)
 }
 
-const HEADING: [&str; 5] = ["command", "runs", "version", "in new terminals", "verdict"];
+const HEADING: [&str; 5] = ["command", "runs", "version", "terminals", "verdict"];
 
 /// The table and the findings of one tool.
 pub(super) fn tool(checked: &ToolCheck, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    let rows = checked.commands.iter().map(|c| row(c, page)).chain(checked.requirements.iter().map(|r| {
-        let runs = r.is.as_ref().map_or_else(|| "-".to_owned(), |is| page.short(&is.text()));
-        vec![format!("needs {}", escape(&r.name)), runs, "-".to_owned(), "-".to_owned(), word(r.verdict)]
-    }));
+    let rows = checked.commands.iter().map(|c| row(c, page)).chain(requirements(checked, page));
     page.table(out, &HEADING, rows.collect())?;
-    let findings: Vec<&Finding> = checked.commands.iter().flat_map(|c| &c.findings).chain(&checked.findings).collect();
+    let findings = findings(checked);
     if !findings.is_empty() {
         writeln!(out)?;
         page.findings(out, &findings)?;

@@ -10,7 +10,7 @@ use wagon_yard_core::report::{Report, ReportPath};
 
 use super::entries::left_out;
 use super::stages::{COLUMNS, published};
-use super::{Page, bytes, count, escape, install, shown, some_of, style};
+use super::{Page, bytes, count, escape, install, some_of, style};
 
 /// Of an archive line by line, then the commands, then what would happen here; of an installer what is known of it.
 pub fn write(report: &Report<Inspected>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
@@ -23,7 +23,7 @@ pub fn write(report: &Report<Inspected>, page: &Page, out: &mut dyn Write) -> io
 fn file(report: &InspectedFile, findings: &[Finding], page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let mut line = |label: &str, text: &str| page.labelled(out, &style::STRONG.over(label), COLUMNS, text);
     let format = archive::words(report.container, report.compression, report.inner.as_deref());
-    line("file", &format!("{}, {}, {}", shown(&report.file), escape(&format), bytes(report.bytes)))?;
+    line("file", &format!("{}, {}, {}", page.shown(&report.file), escape(&format), bytes(report.bytes)))?;
     match &report.sha256 {
         Some(sha256) => line("checksum", &published(sha256, &report.published))?,
         None => line("checksum", "not computed for large files; use --whole")?,
@@ -31,7 +31,7 @@ fn file(report: &InspectedFile, findings: &[Finding], page: &Page, out: &mut dyn
     let amount = format!("{}, {} unpacked", count(report.files, "file", "files"), bytes(report.unpacked_bytes));
     let wrapper = match report.wrapper.as_os_str().is_empty() {
         true => "no wrapper folder".to_owned(),
-        false => format!("wrapper folder {}", shown(&report.wrapper)),
+        false => format!("wrapper folder {}", page.shown(&report.wrapper)),
     };
     line("holds", &format!("{amount}; {wrapper}"))?;
     for text in tree(report) {
@@ -47,7 +47,7 @@ fn file(report: &InspectedFile, findings: &[Finding], page: &Page, out: &mut dyn
     }
     if !report.commands.is_empty() {
         writeln!(out)?;
-        let rows = report.commands.iter().map(command).collect();
+        let rows = report.commands.iter().map(|one| command(one, page)).collect();
         page.table(out, &["command", "program", "runs here", "would happen"], rows)?;
         for (why, names) in reasons(&report.commands) {
             writeln!(out)?;
@@ -111,10 +111,10 @@ fn suggested(report: &InspectedFile) -> String {
 }
 
 fn named(paths: &[ReportPath]) -> String {
-    some_of(&paths.iter().map(|path| shown(path)).collect::<Vec<_>>())
+    some_of(&paths.iter().map(|path| escape(&path.text())).collect::<Vec<_>>())
 }
 
-fn command(command: &InspectedCommand) -> Vec<String> {
+fn command(command: &InspectedCommand, page: &Page) -> Vec<String> {
     let kind = format!("{:?}", command.program).to_lowercase();
     let built = [command.os.as_deref(), command.arch.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
     let program = if built.is_empty() { kind } else { format!("{kind}, {built}") };
@@ -128,8 +128,8 @@ fn command(command: &InspectedCommand) -> Vec<String> {
     let happens = match (&command.here[..], command.stays_hidden) {
         ([], false) => "new here".to_owned(),
         ([], true) => style::CAUTION.over("hidden by a shell builtin or alias"),
-        ([first, ..], true) => style::CAUTION.over(&format!("{}{version} would still run", shown(first))),
-        ([first, ..], false) => format!("comes before {}{version}", shown(first)),
+        ([first, ..], true) => style::CAUTION.over(&format!("{}{version} would still run", page.shown(first))),
+        ([first, ..], false) => format!("comes before {}{version}", page.shown(first)),
     };
     vec![escape(&command.name), program, runs, happens]
 }

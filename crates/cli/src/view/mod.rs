@@ -36,6 +36,7 @@ use wagon_yard_core::visible;
 #[derive(Debug, Clone)]
 pub struct Page {
     width: usize,
+    plain: bool,
     home: PathBuf,
     system: System,
 }
@@ -68,6 +69,12 @@ impl Page {
         Self { home: machine.home.clone(), system: machine.system(), ..self }
     }
 
+    /// One fact per line, without columns, as it is read aloud.
+    #[must_use]
+    pub fn plain(self, plain: bool) -> Self {
+        Self { plain, ..self }
+    }
+
     /// Which system's words are used.
     #[must_use]
     pub fn system(&self) -> System {
@@ -83,26 +90,44 @@ impl Page {
         }
     }
 
-    /// A sentence with the home folder written as `~` wherever it stands.
+    /// A path for people, with the home folder written as `~`.
+    #[must_use]
+    pub fn shown(&self, path: &Path) -> String {
+        self.short(&path.to_string_lossy())
+    }
+
+    /// A sentence with the home folder written as `~` wherever a path begins with it.
     #[must_use]
     pub fn short_in(&self, text: &str) -> String {
         let home = self.home.join("").to_string_lossy().into_owned();
         if home.len() < 2 {
-            escape(text)
-        } else {
-            escape(&text.replace(&home, &format!("~{}", std::path::MAIN_SEPARATOR)))
+            return escape(text);
         }
+        let (mut short, mut rest) = (String::new(), text);
+        while let Some(at) = rest.find(&home) {
+            let (before, after) = (&rest[..at], &rest[at + home.len()..]);
+            let is_begin = !before.ends_with(|c: char| c.is_alphanumeric() || "._-/\\~".contains(c));
+            short.push_str(before);
+            short.push_str(if is_begin { "~" } else { &home[..home.len() - 1] });
+            short.push(std::path::MAIN_SEPARATOR);
+            rest = after;
+        }
+        escape(&(short + rest))
     }
 
     fn wide(is_terminal: bool) -> Self {
         let size = terminal_size::terminal_size().filter(|_| is_terminal);
         let width = size.map_or(usize::MAX, |(width, _)| usize::from(width.0).max(NARROWEST));
-        Self { width, home: PathBuf::new(), system: System::Unix }
+        Self { width, plain: false, home: PathBuf::new(), system: System::Unix }
     }
 
     /// Writes a label and a text beside it, broken at spaces into lines that stand under the first. A word is never
     /// broken, so that a path can be copied; where one has no room beside the label, the text goes below it.
     pub fn labelled(&self, out: &mut dyn Write, label: &str, columns: usize, text: &str) -> io::Result<()> {
+        if self.plain {
+            let words = [label.trim(), text.trim()].into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>();
+            return writeln!(out, "{}", words.join(" "));
+        }
         let longest = text.split(' ').map(style::columns).max().unwrap_or_default();
         let mut lead = format!("{label}{}", " ".repeat(columns.saturating_sub(style::columns(label))));
         let mut columns = columns;
@@ -132,6 +157,18 @@ impl Page {
 
     /// Writes rows in columns under a heading, or, where they have no room side by side, below each other.
     pub fn table(&self, out: &mut dyn Write, heading: &[&str], rows: Vec<Vec<String>>) -> io::Result<()> {
+        if self.plain {
+            for (at, row) in rows.iter().enumerate() {
+                if at > 0 {
+                    writeln!(out)?;
+                }
+                for (label, cell) in heading.iter().zip(row).filter(|(_, cell)| !cell.is_empty()) {
+                    let label = if label.is_empty() { "number" } else { label };
+                    writeln!(out, "{label}: {cell}")?;
+                }
+            }
+            return Ok(());
+        }
         let wide = |at: usize| {
             let cells = rows.iter().filter_map(|row| row.get(at)).map(|cell| style::columns(cell));
             cells.chain([style::columns(heading[at])]).max().unwrap_or_default()
@@ -187,7 +224,12 @@ impl Page {
         sorted.dedup();
         for (at, finding) in sorted.iter().enumerate() {
             let (word, style) = severity(finding.severity);
-            let text = format!("{} [{}]", escape(&finding.seen), finding.code.as_str());
+            if why && at > 0 && sorted[at - 1].code != finding.code {
+                writeln!(out)?;
+            }
+            let names: Vec<String> = finding.names.iter().map(|name| escape(name)).collect();
+            let names = if names.is_empty() { String::new() } else { format!(": {}", some_of(&names)) };
+            let text = format!("{}{names} [{}]", self.short_in(&finding.seen), finding.code.as_str());
             let label = format!("  {}", style.over(word));
             self.labelled(out, &label, 11, &text)?;
             let last_of_kind = sorted.get(at + 1).is_none_or(|next| next.code != finding.code);
@@ -214,11 +256,6 @@ fn some_of(names: &[String]) -> String {
     const MOST: usize = 8;
     let first = names.iter().take(MOST).cloned().collect::<Vec<_>>().join(", ");
     if names.len() > MOST { format!("{first} and {} more", names.len() - MOST) } else { first }
-}
-
-/// A path for people.
-fn shown(path: &Path) -> String {
-    escape(&path.to_string_lossy())
 }
 
 /// Makes text from outside safe to print: what a terminal would act on or not show stands there as escapes.
@@ -253,7 +290,7 @@ mod tests {
     use super::*;
 
     fn page(width: usize) -> Page {
-        Page { width, home: PathBuf::new(), system: System::Unix }
+        Page { width, plain: false, home: PathBuf::new(), system: System::Unix }
     }
 
     #[test]
@@ -273,6 +310,9 @@ mod tests {
         page(80).table(&mut out, &["command", "verdict"], rows()).unwrap();
         page(12).table(&mut out, &["command", "verdict"], rows()).unwrap();
         let text = anstream::adapter::strip_str(std::str::from_utf8(&out).unwrap()).to_string();
+        let mut read = Vec::new();
+        page(80).plain(true).table(&mut read, &["command", "verdict"], rows()).unwrap();
+        assert_eq!(String::from_utf8(read).unwrap(), "command: tidelog\nverdict: good\n");
         assert_eq!(text, "  command  verdict\n  tidelog  good\n  command\n    tidelog\n  verdict\n    good\n");
     }
 }

@@ -8,7 +8,7 @@ use wagon_yard_core::report::{Report, ReportPath};
 use wagon_yard_core::scope::Scope;
 
 use super::stores::stores;
-use super::{Page, count, escape, shown, style};
+use super::{Page, count, escape, style};
 
 /// So many commands that change are named; JSON has all.
 const MOST_NAMED: usize = 12;
@@ -53,7 +53,7 @@ fn changes(report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io::
         writeln!(out)?;
         let text = format!(
             "{} comes from {}{line}; only you should change that:",
-            shown(&proposal.entry),
+            page.shown(&proposal.entry),
             escape(&proposal.place)
         );
         page.labelled(out, "  ", 2, &text)?;
@@ -76,7 +76,7 @@ fn changes(report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io::
 }
 
 fn entry(raw: &ReportPath) -> String {
-    if raw.as_os_str().is_empty() { "(empty)".to_owned() } else { shown(raw) }
+    if raw.as_os_str().is_empty() { "(empty)".to_owned() } else { escape(&raw.text()) }
 }
 
 fn sentence(step: &Step) -> String {

@@ -7,7 +7,7 @@ use wagon_yard_core::jobs::retire::{Retired, RetiredTool, UninstalledTool};
 use wagon_yard_core::report::Report;
 
 use super::stores::stores;
-use super::{Page, command_line, count, escape, shown, style};
+use super::{Page, command_line, count, escape, style};
 
 /// The column that texts stand in.
 const COLUMNS: usize = 9;
@@ -49,7 +49,7 @@ fn retired(report: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result
         page.labelled(out, &label, COLUMNS, &text)?;
         if let Some(kept) = &report.kept {
             let verb = if report.dry_run { "would be" } else { "is" };
-            page.labelled(out, "", COLUMNS, &format!("its folder {verb} kept for 30 days in {}", shown(kept)))?;
+            page.labelled(out, "", COLUMNS, &format!("its folder {verb} kept for 30 days in {}", page.shown(kept)))?;
         }
         if let (Some(other), Some((name, _))) = (report.others.last(), tool.split_once('@')) {
             let text = format!(
@@ -59,7 +59,7 @@ fn retired(report: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result
             page.labelled(out, "", COLUMNS, &escape(&text))?;
         }
         if let Some(stays) = &report.stays {
-            page.labelled(out, "", COLUMNS, &format!("its adopted folder stays in place: {}", shown(stays)))?;
+            page.labelled(out, "", COLUMNS, &format!("its adopted folder stays in place: {}", page.shown(stays)))?;
         }
         if let Some(command) = report.uninstaller.as_ref().filter(|_| report.stays.as_ref().is_some_and(|f| f.exists()))
         {
@@ -75,7 +75,7 @@ fn retired(report: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result
         let tools = count(report.removed.len(), "retired tool", "retired tools");
         page.labelled(out, &label, COLUMNS, &format!("{tools} {verb}"))?;
         for folder in &report.removed {
-            page.labelled(out, "", COLUMNS, &shown(folder))?;
+            page.labelled(out, "", COLUMNS, &page.shown(folder))?;
         }
     }
     Ok(())

@@ -7,7 +7,7 @@ use wagon_yard_core::jobs::receive::{LaidOut, Placed, Registered, Stage};
 use wagon_yard_core::naming::Variable;
 
 use super::stores::{goes_where, stores};
-use super::{Page, bytes, check, count, escape, shown, some_of, style};
+use super::{Page, bytes, check, count, escape, some_of, style};
 
 /// The column that stage texts stand in.
 pub(super) const COLUMNS: usize = 10;
@@ -18,7 +18,7 @@ pub fn stage(stage: &Stage<'_>, page: &Page, out: &mut dyn Write) -> io::Result<
         Stage::Identified(format) => ("identify", format!("{}, {}", escape(&format.words()), bytes(format.bytes))),
         Stage::Summed(summed) => ("checksum", checksum(summed)),
         Stage::LaidOut(tool) => ("layout", layout(tool)),
-        Stage::Placed(tool) => ("unpack", placed(tool)),
+        Stage::Placed(tool) => ("unpack", placed(tool, page)),
         Stage::Registered(tool) => ("register", registered(tool, page)),
         Stage::Checked(checked) => ("check", check::summary(checked)),
     };
@@ -55,10 +55,11 @@ fn layout(tool: &LaidOut) -> String {
     };
     let wrapper = match tool.layout.wrapper.as_os_str().is_empty() {
         true => "no wrapper folder".to_owned(),
-        false => format!("wrapper folder {} removed", shown(&tool.layout.wrapper)),
+        false => format!("wrapper folder {} removed", escape(&tool.layout.wrapper.to_string_lossy())),
     };
     let folders = tool.layout.command_folders.iter();
-    let folders = folders.map(|f| if f.as_os_str().is_empty() { "its root".to_owned() } else { shown(f) });
+    let folders =
+        folders.map(|f| if f.as_os_str().is_empty() { "its root".to_owned() } else { escape(&f.to_string_lossy()) });
     let names: Vec<String> = tool.layout.commands.iter().map(|c| escape(&c.name)).collect();
     format!(
         "{} {}{meant}; {wrapper}; {} in {}: {}",
@@ -70,7 +71,7 @@ fn layout(tool: &LaidOut) -> String {
     )
 }
 
-fn placed(placed: &Placed) -> String {
+fn placed(placed: &Placed, page: &Page) -> String {
     let LaidOut { listing, replaces, home, .. } = &placed.tool;
     let amount = format!("{}, {}", count(listing.files(), "file", "files"), bytes(listing.unpacked_bytes()));
     let verb = match (placed.dry_run, replaces) {
@@ -79,7 +80,7 @@ fn placed(placed: &Placed) -> String {
         (true, false) => "would go into",
         (true, true) => "would replace",
     };
-    format!("{amount} {verb} {}", shown(home))
+    format!("{amount} {verb} {}", page.shown(home))
 }
 
 fn registered(registered: &Registered, page: &Page) -> String {

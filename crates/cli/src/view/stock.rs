@@ -7,7 +7,7 @@ use wagon_yard_core::report::Report;
 use wagon_yard_core::resolve::Kind;
 use wagon_yard_core::scope::Scope;
 
-use super::{Page, escape, shown, style};
+use super::{Page, escape, style};
 
 /// The table, or what was settled.
 pub fn write(report: &Report<StockReport>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
@@ -19,7 +19,7 @@ pub fn write(report: &Report<StockReport>, page: &Page, out: &mut dyn Write) -> 
 }
 
 fn held(report: &ToolStock, whole: bool, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    page.labelled(out, "yard ", 5, &shown(&report.yard))?;
+    page.labelled(out, "yard ", 5, &page.shown(&report.yard))?;
     writeln!(out)?;
     if report.tools.is_empty() {
         let text = if whole { "No tools yet. To add one: wyard receive FILE" } else { "No tools." };
@@ -65,7 +65,7 @@ fn runs(seen: &NewTerminals, page: &Page) -> String {
 
 fn settled(report: &MendedStock, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if let Some(ledger) = &report.ledger {
-        let text = format!("its previous history is in {}; register the tools you use", shown(ledger));
+        let text = format!("its previous history is in {}; register the tools you use", page.shown(ledger));
         return page.labelled(out, "history", 8, &text);
     }
     if report.cards.is_empty() && report.folders.is_empty() {
@@ -73,11 +73,11 @@ fn settled(report: &MendedStock, page: &Page, out: &mut dyn Write) -> io::Result
     }
     let verb = |done: &str| if report.dry_run { format!("would be {done}") } else { done.to_owned() };
     for card in &report.cards {
-        let text = format!("{} {}: its folder is missing", shown(card), verb("removed"));
+        let text = format!("{} {}: its folder is missing", page.shown(card), verb("removed"));
         page.labelled(out, "card", 8, &text)?;
     }
     for folder in &report.folders {
-        let text = format!("{} {} for 30 days: it has no card", shown(folder), verb("set aside"));
+        let text = format!("{} {} for 30 days: it has no card", page.shown(folder), verb("set aside"));
         page.labelled(out, "folder", 8, &text)?;
     }
     Ok(())

@@ -6,7 +6,7 @@ use wagon_yard_core::scope::Scope;
 use wagon_yard_core::store::{Action, RegistryChange, StartupChange};
 use wagon_yard_core::system::System;
 
-use super::{Page, escape, shown};
+use super::{Page, escape};
 
 /// Whose PATH, in words.
 pub(super) fn scope(scope: Scope) -> &'static str {
@@ -51,7 +51,7 @@ fn startup(changes: &[StartupChange], dry_run: bool) -> String {
         changes
             .iter()
             .filter(|c| c.action == action)
-            .map(|c| shown(c.path.file_name().map_or(&c.path, Path::new)))
+            .map(|c| escape(&c.path.file_name().map_or(&*c.path, Path::new).to_string_lossy()))
             .collect()
     };
     let mut parts = Vec::new();

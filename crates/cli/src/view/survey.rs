@@ -8,12 +8,12 @@ use wagon_yard_core::scope::Scope;
 use wagon_yard_core::survey::{EntrySurvey, SurveyedPath, all_findings};
 use wagon_yard_core::terminal::TerminalKind;
 
-use super::{Page, count, escape, severity, style};
+use super::{Page, count, severity, style};
 
 /// So many findings of one kind are told; JSON has all.
 const MOST_OF_A_KIND: usize = 8;
 
-/// First the verdict in a line, then the entries, then the findings, worst first.
+/// First the verdict in a line, then the findings, worst first, then the entries.
 pub fn write(report: &Report<SurveyedPath>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let entries: Vec<&EntrySurvey> = report.scopes.iter().flat_map(|scope| &scope.entries).collect();
     let commands: usize = entries.iter().map(|entry| entry.commands).sum();
@@ -25,17 +25,6 @@ pub fn write(report: &Report<SurveyedPath>, page: &Page, out: &mut dyn Write) ->
         (count(entries.len(), "entry", "entries"), count(commands, "command", "commands"));
     let title = format!("PATH of {whose}: {entry_count}, {command_count}, {}", summary(report));
     page.labelled(out, "", 0, &title)?;
-    for scope in &report.scopes {
-        writeln!(out)?;
-        if report.scopes.len() > 1 || scope.scope == Scope::System {
-            let name = if scope.scope == Scope::System { "the system's" } else { "the user's" };
-            writeln!(out, "  {}", style::DIM.over(name))?;
-        }
-        let rows = scope.entries.iter().enumerate().map(|(at, entry)| {
-            vec![(at + 1).to_string(), shown(entry), entry.commands.to_string(), marks(&entry.findings)]
-        });
-        page.table(out, &["", "entry", "commands", "found"], rows.collect())?;
-    }
     let mut told: Vec<&Finding> = all_findings(report).collect();
     // Said in the table already, with nothing to add.
     told.retain(|finding| !matches!(finding.code, Code::EntryWithoutCommands | Code::DuplicateEntry));
@@ -56,11 +45,22 @@ pub fn write(report: &Report<SurveyedPath>, page: &Page, out: &mut dyn Write) ->
         let more = format!("and {} more {}; --json has all", number - MOST_OF_A_KIND, code.as_str());
         page.labelled(out, "", 11, &style::DIM.over(&more))?;
     }
+    for scope in &report.scopes {
+        writeln!(out)?;
+        if report.scopes.len() > 1 || scope.scope == Scope::System {
+            let name = if scope.scope == Scope::System { "the system's" } else { "the user's" };
+            writeln!(out, "  {}", style::DIM.over(name))?;
+        }
+        let rows = scope.entries.iter().enumerate().map(|(at, entry)| {
+            vec![(at + 1).to_string(), shown(entry, page), entry.commands.to_string(), marks(&entry.findings)]
+        });
+        page.table(out, &["", "entry", "commands", "found"], rows.collect())?;
+    }
     Ok(())
 }
 
-fn shown(entry: &EntrySurvey) -> String {
-    let raw = if entry.raw.as_os_str().is_empty() { "(empty)".to_owned() } else { escape(&entry.raw.text()) };
+fn shown(entry: &EntrySurvey, page: &Page) -> String {
+    let raw = if entry.raw.as_os_str().is_empty() { "(empty)".to_owned() } else { page.short(&entry.raw.text()) };
     if entry.exists { raw } else { style::DIM.over(&raw) }
 }
 

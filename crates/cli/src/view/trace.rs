@@ -30,21 +30,37 @@ struct Answer<'a> {
 
 fn one(command: &CommandTrace, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let name = if command.name.is_empty() { "\"\"".to_owned() } else { escape(&command.name) };
-    writeln!(out, "{}", style::STRONG.over(&name))?;
-    for terminal in [TerminalKind::New, TerminalKind::This] {
-        for (i, answer) in group(command, terminal).iter().enumerate() {
-            let place = match (i, terminal) {
-                (0, TerminalKind::New) => "  a new terminal runs",
-                (0, TerminalKind::This) => "  this terminal runs",
-                _ => "  or",
+    let label = style::STRONG.over(&name);
+    let groups = [TerminalKind::New, TerminalKind::This].map(|terminal| group(command, terminal));
+    let agree =
+        matches!(&groups, [new, this] if new.len() == 1 && this.len() == 1 && same(new[0].first, this[0].first));
+    for (answers, terminal) in groups.iter().zip(["new terminals", "this terminal"]) {
+        let is_first = terminal == "new terminals" || groups[0].is_empty();
+        if agree && !is_first {
+            break;
+        }
+        let several = answers.len() > 1;
+        for (i, answer) in answers.iter().enumerate() {
+            let lead = if is_first && i == 0 { label.clone() } else { " ".repeat(style::columns(&label)) };
+            let whose = match (agree, several) {
+                (true, _) => "every terminal".to_owned(),
+                (_, false) => terminal.to_owned(),
+                (_, true) => format!("{terminal}: {}", names(&answer.of).join(", ")),
             };
-            page.labelled(out, &style::DIM.over(place), 23, &runs(answer.first))?;
-            for (proved, how) in [(true, "proved"), (false, "predicted")] {
-                let callers = callers(answer, proved);
-                if !callers.is_empty() {
-                    page.labelled(out, "", 23, &style::DIM.over(&format!("{how}: {}", callers.join(", "))))?;
-                }
-            }
+            let text = format!("{} {}", runs(answer.first, page), style::DIM.over(&format!("({whose})")));
+            page.labelled(out, &lead, style::columns(&label) + 2, &text)?;
+        }
+    }
+    if groups.iter().all(Vec::is_empty) {
+        writeln!(out, "{label}")?;
+    }
+    for (proved, how) in [(true, "asked"), (false, "predicted")] {
+        let of: Vec<&CallerTrace> = command.callers.iter().filter(|traced| traced.proved == proved).collect();
+        let mut callers = names(&of);
+        callers.sort();
+        callers.dedup();
+        if !callers.is_empty() {
+            page.labelled(out, &style::DIM.over(&format!("  {how}")), 13, &style::DIM.over(&callers.join(", ")))?;
         }
     }
     for terminal in [TerminalKind::New, TerminalKind::This] {
@@ -52,7 +68,7 @@ fn one(command: &CommandTrace, page: &Page, out: &mut dyn Write) -> io::Result<(
     }
     if !command.nearest.is_empty() {
         let near: Vec<String> = command.nearest.iter().map(|name| escape(name)).collect();
-        page.labelled(out, &style::DIM.over("  similar"), 23, &near.join(", "))?;
+        page.labelled(out, &style::DIM.over("  similar"), 13, &near.join(", "))?;
     }
     let mut findings: Vec<&Finding> = command.callers.iter().flat_map(|t| &t.findings).collect();
     findings.dedup();
@@ -111,8 +127,7 @@ fn key<'a>(candidates: &[&'a CandidateTrace]) -> Vec<(&'a str, Standing)> {
 fn group(command: &CommandTrace, terminal: TerminalKind) -> Vec<Answer<'_>> {
     let mut answers: Vec<Answer<'_>> = Vec::new();
     for traced in command.callers.iter().filter(|t| t.terminal == terminal) {
-        let same = |a: &&mut Answer<'_>| (a.first.kind, &a.first.winner) == (traced.kind, &traced.winner);
-        match answers.iter_mut().find(same) {
+        match answers.iter_mut().find(|answer| same(answer.first, traced)) {
             Some(answer) => answer.of.push(traced),
             None => answers.push(Answer { first: traced, of: vec![traced] }),
         }
@@ -122,9 +137,9 @@ fn group(command: &CommandTrace, terminal: TerminalKind) -> Vec<Answer<'_>> {
     answers
 }
 
-/// The callers that gave an answer; the ways of starting are named where not all of them did.
-fn callers(answer: &Answer<'_>, proved: bool) -> Vec<String> {
-    names(&answer.of.iter().copied().filter(|t| t.proved == proved).collect::<Vec<_>>())
+/// Whether two callers run the same.
+fn same(one: &CallerTrace, other: &CallerTrace) -> bool {
+    (one.kind, &one.winner) == (other.kind, &other.winner)
 }
 
 /// The callers by name, with the ways of starting where they are not all.
@@ -141,10 +156,10 @@ fn names(of: &[&CallerTrace]) -> Vec<String> {
         .collect()
 }
 
-fn runs(traced: &CallerTrace) -> String {
+fn runs(traced: &CallerTrace, page: &Page) -> String {
     match (traced.kind, &traced.winner) {
-        (Kind::File, Some(path)) if traced.findings.is_empty() => style::GOOD.over(&escape(&path.to_string_lossy())),
-        (Kind::File, Some(path)) => style::CAUTION.over(&escape(&path.to_string_lossy())),
+        (Kind::File, Some(path)) if traced.findings.is_empty() => style::GOOD.over(&page.shown(path)),
+        (Kind::File, Some(path)) => style::CAUTION.over(&page.shown(path)),
         (Kind::Alias, _) => style::CAUTION.over("a shell alias"),
         (Kind::Function, _) => style::CAUTION.over("a shell function"),
         (Kind::Builtin, _) => style::CAUTION.over("a shell builtin"),
@@ -169,11 +184,11 @@ fn candidate(candidate: &CandidateTrace, page: &Page) -> Vec<String> {
         (Standing::Shadowed, _) => "shadowed".to_owned(),
         (Standing::Skipped, reason) => format!("skipped, {}", reason.unwrap_or_default()),
     };
-    let mut file = escape(&candidate.path);
+    let mut file = page.short(&candidate.path);
     let leads_to = candidate.leads_to.as_ref().map(|file| file.text().into_owned());
     for (other, words) in [(&leads_to, "leads to"), (&candidate.starts, "starts")] {
         if let Some(other) = other {
-            file.push_str(&style::DIM.over(&format!(", {words} {}", escape(other))));
+            file.push_str(&style::DIM.over(&format!(", {words} {}", page.short(other))));
         }
     }
     vec![

@@ -95,7 +95,7 @@ fn startup_files_that_undo_us_are_told() {
         ("home/.bashrc", "echo bad file >&2; exec true\n".into(), "not-found", "before it answered: \"bad file\""),
         ("home/.bashrc", "alias tidelog='echo 4.2.1'\n".into(), "shadowed", "is an alias"),
         ("home/.bashrc", "tidelog() { echo 4.2.1; }\n".into(), "shadowed", "is a function"),
-        ("home/.bashrc", format!("{old}PATH=~/old:$PATH; return\n"), "shadowed", "home/old/tidelog"),
+        ("home/.bashrc", format!("{old}PATH=~/old:$PATH; return\n"), "shadowed", "~/old/tidelog"),
     ];
     for (file, content, verdict, says) in cases {
         let home = Home::new();

@@ -36,7 +36,7 @@ fn refusals_have_their_exit_code_and_leave_nothing() {
         (vec![place(&empty)], 3, "an empty file"),
         (vec![place(&cut)], 3, "truncated: it has 10 bytes"),
         (vec![place(&text)], 3, "plain text"),
-        (vec![place(&home.path("none.zip"))], 4, "could not find"),
+        (vec![place(&home.path("none.zip"))], 2, "no such file"),
         (vec![place(&home.path("home"))], 3, "a folder"),
         (vec![env!("CARGO_BIN_EXE_wyard").into()], 2, "--version VERSION"),
         (vec![good.clone(), "--sha256".into(), wrong.clone()], 3, &wrong),

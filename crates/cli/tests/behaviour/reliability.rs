@@ -134,10 +134,7 @@ fn what_others_have_written_since_stays() {
     home.wyard(&["undo", "7"]).ends(2).says("no change 7");
     // What later changes build on is not pulled from under them.
     home.wyard(&["unregister", "tidelog"]).ends(0);
-    home.wyard(&["undo", "1"])
-        .ends(4)
-        .says("has changed since; nothing was changed")
-        .says("undo change 4 first");
+    home.wyard(&["undo", "1"]).ends(4).says("has changed since; nothing was changed").says("undo change 4 first");
     home.wyard(&["undo", "1", "--dry-run"]).ends(4);
 }
 

@@ -86,7 +86,7 @@ fn an_administrator_may_run_another_copy_or_none() {
     put(&home, "system/tidelog", &script("3.9"));
     let system = home.path("system");
     home.write("etc/sudoers", format!("Defaults secure_path = {}\n", system.display()));
-    let told = wyard(&["trace", "tidelog"]).ends(0).says("predicted: elevated").says("[elevated-differs]");
+    let told = wyard(&["trace", "tidelog"]).ends(0).says("elevated").says("[elevated-differs]");
     told.says(system.join("tidelog").to_str().unwrap());
 }
 

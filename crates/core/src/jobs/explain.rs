@@ -4,6 +4,7 @@ use serde::Serialize;
 
 use crate::error::{Blame, Blamed};
 use crate::finding::{Code, Severity};
+use crate::naming::did_you_mean;
 use crate::report::{Report, ReportBody};
 use crate::session::Session;
 
@@ -43,8 +44,8 @@ impl Blamed for UnknownCode {
     }
 
     fn hint(&self) -> Option<String> {
-        let all: Vec<&str> = Code::ALL.iter().map(|code| code.as_str()).collect();
-        Some(format!("findings are: {}", all.join(", ")))
+        let all: Vec<String> = Code::ALL.iter().map(|code| code.as_str().to_owned()).collect();
+        Some(did_you_mean(&self.0, all.clone()).unwrap_or_else(|| format!("findings are: {}", all.join(", "))))
     }
 }
 

@@ -1,12 +1,12 @@
 //! Commands that come before others of the same name.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::ffi::OsStr;
 use std::fs;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use super::entries::{Entry, Inspected};
-use crate::finding::{Code, Finding};
+use crate::finding::{Code, Finding, Severity};
 use crate::folders::{SystemFolders, Typed};
 use crate::resolve::same_file;
 use crate::suggestion::suggested;
@@ -15,11 +15,12 @@ use crate::system::System;
 /// No two larger files are compared byte by byte, in bytes; where their sizes are the same they are taken for different.
 const LARGEST_COMPARED: u64 = 16 << 20;
 
-/// The commands of which an earlier entry has another one. Left out is what a system arranges among its own folders,
-/// and the same program reached twice.
+/// The commands of which an earlier entry has another one, folder by folder. Left out is what a system arranges among its own
+/// folders, and the same program reached twice. That what was built on the machine comes before the system's own is usual
+/// (Filesystem Hierarchy Standard 3.0, 4.9) and only noted.
 pub(super) fn hidden(seen: &[Inspected], system_folders: &SystemFolders) -> Vec<Finding> {
     let mut first: HashMap<&OsStr, (usize, &Typed)> = HashMap::new();
-    let mut findings = Vec::new();
+    let mut pairs: BTreeMap<(PathBuf, PathBuf), Vec<(&Typed, &Typed)>> = BTreeMap::new();
     for (place, commands) in seen.iter().enumerate() {
         for typed in &commands.commands {
             let Some((earlier, winner)) = first.get(&*typed.name) else {
@@ -29,14 +30,30 @@ pub(super) fn hidden(seen: &[Inspected], system_folders: &SystemFolders) -> Vec<
             // On Windows several files of one folder can be typed by the same name.
             let matters = *earlier != place && !(system_folders.hold(&typed.file) && system_folders.hold(&winner.file));
             if matters && !same(&winner.file, &typed.file) {
-                let name = typed.name.to_string_lossy();
-                let seen = format!("{name} is {}, before {}", winner.file.display(), typed.file.display());
-                let remedy = "if that is wrong, 'wyard trace COMMAND' shows what puts its folder first";
-                findings.push(Finding::new(Code::HidesOther, seen).remedy(remedy));
+                let folder = |typed: &'_ Typed| typed.file.parent().unwrap_or(Path::new("")).to_owned();
+                let (front, behind) = (folder(winner), folder(typed));
+                pairs.entry((front, behind)).or_default().push((winner, typed));
             }
         }
     }
-    findings
+    let finding = |((front, behind), hidden): ((PathBuf, PathBuf), Vec<(&Typed, &Typed)>)| {
+        let name = |(_, typed): &(&Typed, &Typed)| typed.name.to_string_lossy().into_owned();
+        let seen = match &hidden[..] {
+            [one] => format!("{} is {}, before {}", name(one), one.0.file.display(), one.1.file.display()),
+            all => format!("{} commands in {} hide those in {}", all.len(), front.display(), behind.display()),
+        };
+        let is_usual = front.starts_with("/usr/local") && system_folders.hold(&behind.join("x"));
+        let remedy = "if that is wrong, 'wyard trace COMMAND' shows what puts its folder first";
+        let mut finding = Finding::new(Code::HidesOther, seen).remedy(remedy);
+        if hidden.len() > 1 {
+            finding.names = hidden.iter().map(name).collect();
+        }
+        if is_usual {
+            finding.severity = Severity::Note;
+        }
+        finding
+    };
+    pairs.into_iter().map(finding).collect()
 }
 
 /// Folders of which some commands win and others lose to one and the same other folder: two copies of a tool, mixed. The

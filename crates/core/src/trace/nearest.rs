@@ -4,18 +4,11 @@ use std::collections::{BTreeSet, HashSet};
 use std::path::PathBuf;
 
 use crate::folders::commands_in;
+use crate::naming::similar;
 use crate::resolve::LookupContext;
 
-/// No more are told.
-const MOST: usize = 3;
-
-/// The commands in these PATHs that a slip of the hand or two makes of the name, nearest first.
+/// The commands in these PATHs that are most similar to the name, nearest first.
 pub(super) fn nearest<'a>(name: &str, context: impl Iterator<Item = &'a LookupContext>) -> Vec<String> {
-    let most = match name.chars().count() {
-        0 | 1 => return Vec::new(),
-        2 | 3 => 1,
-        _ => 2,
-    };
     let (mut names, mut met) = (BTreeSet::new(), HashSet::<PathBuf>::new());
     for context in context {
         context
@@ -24,14 +17,7 @@ pub(super) fn nearest<'a>(name: &str, context: impl Iterator<Item = &'a LookupCo
             .filter(|folder| met.insert(folder.clone()))
             .for_each(|f| names.extend(commands_in(&f, context.system)));
     }
-    let distance = |other: &String| strsim::osa_distance(&name.to_lowercase(), &other.to_lowercase());
-    let mut near: Vec<(usize, String)> = names
-        .into_iter()
-        .map(|other| (distance(&other), other))
-        .filter(|(distance, _)| (1..=most).contains(distance))
-        .collect();
-    near.sort();
-    near.into_iter().take(MOST).map(|(_, name)| name).collect()
+    similar(name, names)
 }
 
 #[cfg(test)]
@@ -50,7 +36,5 @@ mod tests {
         let context = LookupContext { path: folder.path().into(), ..LookupContext::new(crate::system::System::Unix) };
         let near = |name: &str| nearest(name, [&context].into_iter());
         assert_eq!(near("tideolg"), ["tidelog", "tidelogc"]);
-        assert_eq!(near("tt"), ["tl"]);
-        assert!(near("").is_empty() && near("harbour").is_empty());
     }
 }

@@ -81,8 +81,13 @@ pub enum YardError {
         from: PathBuf,
     },
     /// No tool of this name.
-    #[error("no tool called \"{0}\" in the yard")]
-    NoTool(String),
+    #[error("no tool called \"{name}\" in the yard")]
+    NoTool {
+        /// What was asked for.
+        name: String,
+        /// What may have been meant, as a question.
+        meant: Option<String>,
+    },
     /// The tool, but not this version.
     #[error("{name} has no version \"{version}\" in the yard; it has {held}")]
     NoVersion {
@@ -100,7 +105,7 @@ impl Blamed for YardError {
         match self {
             Self::File(e) => e.blame(),
             Self::Ledger(e) => e.blame(),
-            Self::NoTool(_) | Self::NoVersion { .. } => Blame::Call,
+            Self::NoTool { .. } | Self::NoVersion { .. } => Blame::Call,
             Self::Record { .. }
             | Self::Outside { .. }
             | Self::Format { .. }
@@ -117,7 +122,9 @@ impl Blamed for YardError {
         match self {
             Self::File(e) => e.hint(),
             Self::Ledger(e) => e.hint(),
-            Self::NoTool(_) => Some("to list the tools: wyard stock".to_owned()),
+            Self::NoTool { meant, .. } => {
+                Some(meant.clone().unwrap_or_else(|| "to list the tools: wyard stock".to_owned()))
+            }
             Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
             Self::Record { .. } | Self::Outside { .. } => {
                 Some("correct that file, or remove it and receive the tool again".to_owned())

@@ -9,7 +9,7 @@ use super::error::YardError;
 use super::place::{Yard, list};
 use crate::error::FileContext as _;
 use crate::finding::{Code, Finding};
-use crate::naming::{ToolName, Version, compare_versions};
+use crate::naming::{ToolName, Version, compare_versions, did_you_mean};
 
 /// A card that cannot be read.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -86,7 +86,11 @@ impl Stock {
     /// When there is none, or it cannot be read.
     pub fn find(&self, wanted: &str) -> Result<&Card, YardError> {
         let (name, version) = wanted.split_once('@').map_or((wanted, None), |(n, v)| (n, Some(v)));
-        let tool: ToolName = name.parse().map_err(|_| YardError::NoTool(name.to_owned()))?;
+        let no_tool = || {
+            let all = self.cards.iter().map(|card| card.name.to_string()).collect::<std::collections::BTreeSet<_>>();
+            YardError::NoTool { name: name.to_owned(), meant: did_you_mean(name, all) }
+        };
+        let tool: ToolName = name.parse().map_err(|_| no_tool())?;
         let held: Vec<&Card> = self.cards.iter().filter(|c| c.name == tool).collect();
         let of_tool = |broken: &&BrokenCard| broken.file.parent().is_some_and(|folder| folder.ends_with(tool.as_str()));
         let broken = || match self.broken.iter().find(of_tool) {
@@ -95,7 +99,7 @@ impl Stock {
         };
         let Some(version) = version else {
             broken()?;
-            return in_service(held.into_iter()).ok_or_else(|| YardError::NoTool(name.to_owned()));
+            return in_service(held.into_iter()).ok_or_else(no_tool);
         };
         let parsed: Option<Version> = version.parse().ok();
         if let Some(card) = held.iter().find(|c| Some(&c.version) == parsed.as_ref()) {
@@ -103,7 +107,7 @@ impl Stock {
         }
         broken()?;
         if held.is_empty() {
-            return Err(YardError::NoTool(name.to_owned()));
+            return Err(no_tool());
         }
         let mut versions: Vec<&str> = held.iter().map(|c| c.version.as_str()).collect();
         versions.sort_by(|a, b| compare_versions(a, b));

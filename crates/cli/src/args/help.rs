@@ -1,0 +1,102 @@
+//! What `-h` and `--help` add to the options: examples, what holds for every command, exit status, files and variables.
+
+use clap::Command;
+
+/// Two examples for each command.
+const EXAMPLES: [(&str, [&str; 2]); 20] = [
+    ("adopt", ["adopt ~/tools/neap-2.1", "adopt --search"]),
+    ("catch-up", ["catch-up bash", "catch-up powershell"]),
+    ("check", ["check tidelog", "check --all-path"]),
+    ("completions", ["completions bash", "completions fish"]),
+    ("demo", ["demo", "demo --keep ~/rehearsal"]),
+    ("explain", ["explain shadowed", "explain hides-other"]),
+    ("history", ["history", "history 12"]),
+    ("inspect", ["inspect tidelog-4.2.1-linux-x64.tar.gz", "inspect buoyctl-2.4.run --versions"]),
+    ("machine", ["machine", "machine --json"]),
+    ("path", ["path show", "path move ~/bin --before /opt/tide/bin"]),
+    ("receive", ["receive tidelog-4.2.1-linux-x64.tar.gz", "receive buoyctl-2.4.run --yes"]),
+    ("register", ["register tidelog", "register tidelog@4.1.0 --dry-run"]),
+    ("retire", ["retire tidelog@4.1.0", "retire buoyctl --uninstall"]),
+    ("stock", ["stock", "stock --no-run"]),
+    ("survey", ["survey", "survey --fail-on caution"]),
+    ("switch", ["switch tidelog 4.1.0", "switch tidelog 4.1.0 --dry-run"]),
+    ("trace", ["trace tidelog", "trace sort --terminal new"]),
+    ("trial", ["trial driftc", "trial add driftc --title \"four lines\" --run \"driftc tide.drift\""]),
+    ("undo", ["undo", "undo 12 --dry-run"]),
+    ("unpack", ["unpack charts-2026.7z --into charts", "unpack tidelog.zip --into t --keep-wrapper"]),
+];
+
+/// Options of a group that are in the short help as well.
+const MAIN: [&str; 1] = ["sha256"];
+
+/// Options that are only in the long help.
+const RARE: [&str; 8] =
+    ["trust_folder", "trusted", "foreign", "kind", "probe", "time_limit", "leaves_program", "usual_probe"];
+
+const EVERYWHERE: &str = "All commands: --json --yard --sandbox --scope --color --plain --shells -q -v";
+
+const AFTERWARDS: &str = "\
+Exit status:
+  0    good, or done
+  1    bad: the check failed, or findings at the --fail-on severity
+  2    wrong call
+  3    input refused: damaged, dangerous or mismatching
+  4    machine refused: permissions, disk, lock
+  130  interrupted
+
+Files:
+  settings.toml, ledger.jsonl and cards/ in the yard; the startup files of your shells, or the registry
+
+Environment:
+  WYARD_YARD  folder of the yard
+  NO_COLOR    disables colour
+  PATH, HOME, SHELL, ZDOTDIR, XDG_CONFIG_HOME, XDG_DATA_HOME, TMPDIR";
+
+/// Adds them, and keeps the short help short.
+pub fn with_help(command: Command) -> Command {
+    let command = command
+        .mut_args(|arg| if arg.is_global_set() { arg.hide_short_help(true) } else { arg })
+        .after_help(EVERYWHERE)
+        .after_long_help(AFTERWARDS);
+    EXAMPLES.iter().fold(command, |command, (name, examples)| {
+        command.mut_subcommand(name, |command| with_examples(command, examples))
+    })
+}
+
+fn with_examples(command: Command, examples: &[&str]) -> Command {
+    let lines: Vec<String> = examples.iter().map(|example| format!("  wyard {example}")).collect();
+    let examples = format!("Examples:\n{}", lines.join("\n"));
+    command
+        .mut_args(|arg| {
+            let id = arg.get_id().as_str();
+            let is_main = arg.get_help_heading().is_none() || MAIN.contains(&id);
+            let is_shown = is_main && !RARE.contains(&id);
+            arg.hide_short_help(!is_shown)
+        })
+        .after_help(format!("{examples}\n\n{EVERYWHERE}"))
+        .after_long_help(format!("{examples}\n\n{AFTERWARDS}"))
+}
+
+#[cfg(test)]
+mod tests {
+    use clap::CommandFactory as _;
+
+    use super::*;
+    use crate::args::Args;
+
+    #[test]
+    fn the_short_help_of_each_command_fits_a_screen() {
+        let mut all = with_help(Args::command()).term_width(80);
+        all.build();
+        for command in all.get_subcommands_mut() {
+            let name = command.get_name().to_owned();
+            if name == "unregister" {
+                continue;
+            }
+            let text = command.render_help().to_string();
+            assert!(text.lines().count() <= 24, "{}\n{text}", text.lines().count());
+            assert!(text.lines().all(|line| line.chars().count() <= 80), "{text}");
+            assert!(text.contains("Examples:"), "{name}");
+        }
+    }
+}
