@@ -169,7 +169,7 @@ fn a_card_that_cannot_be_read_is_told_alike() {
     let card = home.yard().join("cards").join("tidelog").join("4.2.1.toml");
     fs::write(&card, "card = 1\nname = tidelog\n").unwrap();
     let path = card.to_str().unwrap();
-    let short = path.rsplit_once("wagon-yard").unwrap().1;
+    let short = &format!("cards{0}tidelog{0}4.2.1.toml", std::path::MAIN_SEPARATOR);
     for (call, code) in [
         (&["check"][..], 1),
         (&["stock", "--no-run"], 1),

@@ -99,7 +99,7 @@ fn what_is_for_every_user_has_a_yard_and_a_key_of_its_own() {
     assert_eq!(home.registry(Scope::User), before.1);
     assert!(!home.yard().join("stock").exists(), "nothing lies in one user's profile");
     assert_eq!(home.fresh("tidelog"), "tidelog 4.2.1\n");
-    home.wyard(&["register", "tidelog", "--scope", "user"]).ends(2).says("holds no tool");
+    home.wyard(&["register", "tidelog", "--scope", "user"]).ends(2).says("no tool called");
     home.wyard(&["unregister", "tidelog", "--scope", "system"]).ends(0);
     assert_eq!((home.registry(Scope::System), home.registry(Scope::User)), before);
 }
@@ -130,7 +130,7 @@ fn a_tool_is_told_for_what_it_is() {
             "usage: tidelog FILE",
         ),
         ("tidelog.CMD", b"@echo ready\r\n", 0, "good", "prints no version"),
-        ("tidelog.exe", &arm, 1, "does-not-start", "can't run here"),
+        ("tidelog.exe", &arm, 1, "does-not-start", "is a program for windows"),
         ("tidelog.exe", b"MZ", 3, "no commands", "no commands"),
     ];
     for (file, content, code, verdict, says) in cases {

@@ -160,7 +160,7 @@ fn every_edit_of_the_registry_keeps_the_other_parts() {
         let units: Vec<u16> = raw.bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
         String::from_utf16(&units).unwrap().trim_end_matches('\0').to_owned()
     };
-    path(&home, &["tidy"]).ends(0).says("empty part").says("further in front").says("not there");
+    path(&home, &["tidy"]).ends(0).says("empty entry").says("earlier in PATH").says("missing");
     assert_eq!(value(), format!("%NOBODY%\\x;\"{one}\""));
     path(&home, &["drop", one]).ends(0);
     assert_eq!(value(), "%NOBODY%\\x");
