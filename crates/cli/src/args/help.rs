@@ -3,7 +3,7 @@
 use clap::Command;
 
 /// Two examples for each command.
-const EXAMPLES: [(&str, [&str; 2]); 20] = [
+const EXAMPLES: [(&str, [&str; 2]); 21] = [
     ("adopt", ["adopt ~/tools/neap-2.1", "adopt --search"]),
     ("catch-up", ["catch-up bash", "catch-up powershell"]),
     ("check", ["check tidelog", "check --all-path"]),
@@ -23,6 +23,7 @@ const EXAMPLES: [(&str, [&str; 2]); 20] = [
     ("trace", ["trace tidelog", "trace sort --terminal new"]),
     ("trial", ["trial driftc", "trial add driftc --title \"four lines\" --run \"driftc tide.drift\""]),
     ("undo", ["undo", "undo 12 --dry-run"]),
+    ("unregister", ["unregister tidelog", "unregister tidelog@4.1.0"]),
     ("unpack", ["unpack charts-2026.7z --into charts", "unpack tidelog.zip --into t --keep-wrapper"]),
 ];
 
@@ -54,13 +55,14 @@ Environment:
 
 /// Adds them, and keeps the short help short.
 pub fn with_help(command: Command) -> Command {
-    let command = command
+    command
         .mut_args(|arg| if arg.is_global_set() { arg.hide_short_help(true) } else { arg })
         .after_help(EVERYWHERE)
-        .after_long_help(AFTERWARDS);
-    EXAMPLES.iter().fold(command, |command, (name, examples)| {
-        command.mut_subcommand(name, |command| with_examples(command, examples))
-    })
+        .after_long_help(AFTERWARDS)
+        .mut_subcommands(|command| match EXAMPLES.iter().find(|(name, _)| *name == command.get_name()) {
+            Some((_, examples)) => with_examples(command, examples),
+            None => command,
+        })
 }
 
 fn with_examples(command: Command, examples: &[&str]) -> Command {
@@ -84,15 +86,54 @@ mod tests {
     use super::*;
     use crate::args::Args;
 
+    /// All of the long help, as a page.
+    fn page() -> String {
+        let mut all = with_help(Args::command()).term_width(100);
+        all.build();
+        let mut page = "# Commands\n\nMade of `wyard COMMAND --help` by `WYARD_UPDATE_DOCS=1 cargo test -p wagon-yard --bin wyard`.\n".to_owned();
+        let mut all_commands = String::new();
+        let mut waiting: Vec<Command> = all.get_subcommands().cloned().collect();
+        waiting.reverse();
+        while let Some(mut command) = waiting.pop() {
+            let name = command.get_bin_name().unwrap_or_default().to_owned();
+            let help = command.render_long_help().to_string();
+            // What is the same for all stands once, at the end.
+            let help = help.replace(AFTERWARDS, "");
+            let (own, rest) = help.split_once("\n\nEverywhere:\n").unwrap_or((&help, ""));
+            let (everywhere, examples) = rest.split_once("\n\nExamples:\n").unwrap_or((rest, ""));
+            let examples = if examples.is_empty() { String::new() } else { format!("\n\nExamples:\n{examples}") };
+            all_commands = format!("Options:\n{}\n\n{AFTERWARDS}", everywhere.trim_end());
+            page.push_str(&format!("\n## {name}\n\n```text\n{}{}\n```\n", own.trim_end(), examples.trim_end()));
+            waiting.extend(
+                command
+                    .get_subcommands()
+                    .filter(|one| one.get_name() != "help")
+                    .cloned()
+                    .collect::<Vec<_>>()
+                    .into_iter()
+                    .rev(),
+            );
+        }
+        page.push_str(&format!("\n## All commands\n\n```text\n{all_commands}\n```\n"));
+        page.lines().map(|line| format!("{}\n", line.trim_end())).collect()
+    }
+
+    #[test]
+    fn the_page_of_commands_is_what_the_help_says() {
+        let file = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/commands.md");
+        if std::env::var_os("WYARD_UPDATE_DOCS").is_some() {
+            std::fs::write(&file, page()).unwrap();
+        }
+        let kept = std::fs::read_to_string(&file).unwrap_or_default().replace("\r\n", "\n");
+        assert_eq!(kept, page(), "run WYARD_UPDATE_DOCS=1 cargo test -p wagon-yard --bin wyard");
+    }
+
     #[test]
     fn the_short_help_of_each_command_fits_a_screen() {
         let mut all = with_help(Args::command()).term_width(80);
         all.build();
         for command in all.get_subcommands_mut() {
             let name = command.get_name().to_owned();
-            if name == "unregister" {
-                continue;
-            }
             let text = command.render_help().to_string();
             assert!(text.lines().count() <= 24, "{}\n{text}", text.lines().count());
             assert!(text.lines().all(|line| line.chars().count() <= 80), "{text}");
