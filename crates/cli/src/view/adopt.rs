@@ -49,6 +49,7 @@ pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -
     if let Some(checked) = &report.check {
         writeln!(out)?;
         check::tool(checked, page, out)?;
+        check::outcome(checked, report.change, page, out)?;
     }
     if report.dry_run {
         writeln!(out, "\nDry run: nothing was changed.")?;

@@ -111,6 +111,25 @@ pub(super) fn tool(checked: &ToolCheck, page: &Page, out: &mut dyn Write) -> io:
     Ok(())
 }
 
+/// The last two lines of what brought a tool: how it came out, and the next step.
+pub(super) fn outcome(checked: &ToolCheck, change: Option<u64>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    writeln!(out)?;
+    let tool = escape(&format!("{} {}", checked.name, checked.version));
+    if checked.verdict.passes() {
+        let does = if checked.verdict == Verdict::Good { "works" } else { "runs" };
+        page.labelled(out, "", 0, &format!("{tool} {does} in every new terminal."))?;
+        let first = checked.commands.first().map_or("", |command| command.name.as_str());
+        return page.labelled(
+            out,
+            "",
+            0,
+            &format!("Open a new terminal, then run: {}", style::STRONG.over(&escape(first))),
+        );
+    }
+    page.labelled(out, "", 0, &format!("{tool} is installed, but new terminals do not run it correctly; see above."))?;
+    change.map_or(Ok(()), |id| page.labelled(out, "", 0, &format!("To undo: wyard undo {id}")))
+}
+
 /// A command, what runs, its version, its mark for each caller, and the verdict.
 fn row(command: &CommandCheck, page: &Page) -> Vec<String> {
     let ours = command.caller_results.iter().any(|r| r.ours) && command.caller_results.iter().all(|r| r.ours);

@@ -6,7 +6,7 @@ use wagon_yard_core::finding::{Code, Finding};
 use wagon_yard_core::jobs::receive::{Received, ReceivedTool};
 use wagon_yard_core::report::Report;
 
-use super::{Page, check, escape, install, style};
+use super::{Page, check, install};
 
 /// What follows the stages.
 pub fn write(report: &Report<Received>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
@@ -35,22 +35,11 @@ fn tool(report: &ReceivedTool, findings: &[Finding], page: &Page, out: &mut dyn 
     }
     if let Some(checked) = &report.check {
         check::tool(checked, page, out)?;
-        if checked.verdict.passes() {
-            let first = checked.commands.first().map_or("", |c| c.name.as_str());
-            let text = format!("Open a new terminal, then run: {}", style::STRONG.over(&escape(first)));
+        if report.taken_back {
             writeln!(out)?;
-            page.labelled(out, "", 0, &text)?;
-        } else {
-            let text = match report.taken_back {
-                true => "Everything was rolled back; the machine is unchanged.".to_owned(),
-                false => {
-                    let undo = report.change.map_or_else(String::new, |id| format!(" To undo: wyard undo {id}"));
-                    format!("Installed, but new terminals do not run it correctly; see above.{undo}")
-                }
-            };
-            writeln!(out)?;
-            page.labelled(out, "", 0, &text)?;
+            return page.labelled(out, "", 0, "Everything was rolled back; the machine is unchanged.");
         }
+        check::outcome(checked, report.change, page, out)?;
     }
     Ok(())
 }

@@ -29,7 +29,7 @@ pub fn write(report: &Report<Retired>, page: &Page, out: &mut dyn Write) -> io::
 
 fn bring_back(tool: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     match tool.id {
-        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to redo: wyard undo {id}"))),
+        Some(id) => page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("to undo: wyard undo {id}"))),
         None => Ok(()),
     }
 }

@@ -59,7 +59,7 @@ fn startup(changes: &[StartupChange], dry_run: bool) -> String {
         (Action::AddBlock, "block added to", "block would be added to"),
         (Action::Make, "made", "would be created:"),
         (Action::RemoveBlock, "block removed from", "block would be removed from"),
-        (Action::Remove, "removed (empty otherwise):", "would be removed (empty otherwise):"),
+        (Action::Remove, "deleted, as nothing else was in it:", "would be deleted, as nothing else is in it:"),
     ] {
         let files = named(action);
         if !files.is_empty() {
