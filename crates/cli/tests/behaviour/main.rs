@@ -29,6 +29,8 @@ mod proof;
 mod receive;
 mod reliability;
 #[cfg(unix)]
+#[cfg(unix)]
+mod screens;
 mod sealed;
 mod startup;
 mod survey;
