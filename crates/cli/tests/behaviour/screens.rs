@@ -1,7 +1,6 @@
 //! What the commands print, whole. `SNAPSHOTS=overwrite cargo test` writes the texts anew.
 
 use regex::Regex;
-use snapbox::IntoData as _;
 use snapbox::data::Inline;
 use snapbox::{Assert, Redactions, str};
 use wagon_yard_core::os;
@@ -17,22 +16,29 @@ fn screen(home: &Home, arguments: &[&str], expected: Inline) {
     redactions.insert("[TEMP]", home.path("").to_string_lossy().trim_end_matches('/').to_owned()).unwrap();
     redactions.insert("[SUM]", Regex::new("(?<redacted>[0-9a-f]{64})").unwrap()).unwrap();
     redactions.insert("[TIME]", Regex::new("(?<redacted>[0-9]{4}-[0-9-]+ [0-9:]+ UTC)").unwrap()).unwrap();
-    Assert::new().action_env("SNAPSHOTS").redact_with(redactions).eq(text, expected.raw());
+    Assert::new().action_env("SNAPSHOTS").redact_with(redactions).eq(text, expected);
 }
 
 #[test]
 fn a_tool_comes_and_goes() {
     let home = Home::new();
     let archive = tidelog(&home, "4.2.1");
-    screen(&home, &["stock"], str![[r#"
+    screen(
+        &home,
+        &["stock"],
+        str![[r#"
 exit 0
 yard ~/.local/share/wagon-yard
 
 No tools yet. To add one: wyard receive FILE
 --- errors
 
-"#]]);
-    screen(&home, &["receive", &archive, "--dry-run"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["receive", &archive, "--dry-run"],
+        str![[r#"
 exit 0
 identify  zip archive, 305 B
 checksum  SHA-256 not compared [SUM]
@@ -43,8 +49,12 @@ register  1 command folder would be first in the user's PATH, TIDELOG_HOME set; 
 Dry run: nothing was changed.
 --- errors
 
-"#]]);
-    screen(&home, &["receive", &archive], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["receive", &archive],
+        str![[r#"
 exit 0
 identify  zip archive, 305 B
 checksum  SHA-256 not compared [SUM]
@@ -60,16 +70,24 @@ tidelog 4.2.1 works in every new terminal.
 Open a new terminal, then run: tidelog
 --- errors
 
-"#]]);
-    screen(&home, &["receive", &archive], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["receive", &archive],
+        str![[r#"
 exit 3
 identify  zip archive, 305 B
 --- errors
 wyard: tidelog@4.2.1 is already in the yard
   next:    to check it: wyard check tidelog@4.2.1; to replace it: --replace
 
-"#]]);
-    screen(&home, &["check"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["check"],
+        str![[r#"
 exit 0
 1 tool, 1 command: all good, verified in 3 terminals
 
@@ -77,8 +95,12 @@ exit 0
   tidelog 4.2.1  tidelog  this one  4.2.1    bash       good
 --- errors
 
-"#]]);
-    screen(&home, &["stock"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["stock"],
+        str![[r#"
 exit 0
 yard ~/.local/share/wagon-yard
 
@@ -86,23 +108,35 @@ yard ~/.local/share/wagon-yard
   tidelog  4.2.1    in service  user        this one           tidelog
 --- errors
 
-"#]]);
-    screen(&home, &["trace", "tidelog", "--terminal", "new"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["trace", "tidelog", "--terminal", "new"],
+        str![[r#"
 exit 0
 tidelog  ~/.local/share/wagon-yard/stock/tidelog/4.2.1/bin/tidelog (new terminals)
   asked      bash
   predicted  exec
 --- errors
 
-"#]]);
-    screen(&home, &["unregister", "tidelog"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["unregister", "tidelog"],
+        str![[r#"
 exit 0
 tidelog@4.2.1 unregistered; it stays in the yard; deleted, as nothing else was in it: .profile, .bashrc
 Open terminals are unchanged: open a new one.
 --- errors
 
-"#]]);
-    screen(&home, &["check", "tidelog", "--no-run"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["check", "tidelog", "--no-run"],
+        str![[r#"
 exit 1
 1 tool, 1 command: 1 not good, verified in 3 terminals
 
@@ -113,16 +147,24 @@ exit 1
   do       run 'wyard register tidelog'
 --- errors
 
-"#]]);
-    screen(&home, &["retire", "tidelog"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["retire", "tidelog"],
+        str![[r#"
 exit 0
 retire   tidelog@4.2.1 removed; startup files unchanged
          its folder is kept for 30 days in ~/.local/share/wagon-yard/retired/tidelog@4.2.1.3
          to undo: wyard undo 3
 --- errors
 
-"#]]);
-    screen(&home, &["history"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["history"],
+        str![[r#"
 exit 0
 3        retire tidelog@4.2.1
          [TIME]   wyard retire tidelog
@@ -143,8 +185,12 @@ exit 0
          ~/.local/share/wagon-yard/stock/tidelog/4.2.1 filled
 --- errors
 
-"#]]);
-    screen(&home, &["undo"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["undo"],
+        str![[r#"
 exit 0
 undo     undid change 3: retire tidelog@4.2.1
          ~/.local/share/wagon-yard/retired/tidelog@4.2.1.3 moved to ~/.local/share/wagon-yard/stock/tidelog/4.2.1
@@ -152,7 +198,8 @@ undo     undid change 3: retire tidelog@4.2.1
          to redo: wyard undo 4
 --- errors
 
-"#]]);
+"#]],
+    );
 }
 
 #[test]
@@ -162,7 +209,10 @@ fn an_older_copy_that_wins_is_shown() {
     os::set_folder_mode(&old, 0o755).unwrap();
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
     home.write("home/.bashrc", "PATH=~/old:$PATH\n");
-    screen(&home, &["check"], str![[r#"
+    screen(
+        &home,
+        &["check"],
+        str![[r#"
 exit 1
 1 tool, 1 command: 1 not good, verified in 3 terminals
 
@@ -175,8 +225,12 @@ exit 1
   do       run 'wyard survey': it names the line that sets it, or 'wyard register tidelog'
 --- errors
 
-"#]]);
-    screen(&home, &["check", "--plain"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["check", "--plain"],
+        str![[r#"
 exit 1
 1 tool, 1 command: 1 not good, verified in 3 terminals
 
@@ -193,8 +247,12 @@ problem TIDELOG_HOME is not set in a new terminal; expected ~/.local/share/wagon
 do run 'wyard survey': it names the line that sets it, or 'wyard register tidelog'
 --- errors
 
-"#]]);
-    screen(&home, &["trace", "tidelog", "--terminal", "new"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["trace", "tidelog", "--terminal", "new"],
+        str![[r#"
 exit 0
 tidelog  ~/.local/share/wagon-yard/stock/tidelog/4.2.1/bin/tidelog (new terminals: exec, bash (login, login-command))
          ~/old/tidelog (new terminals: bash (interactive))
@@ -204,47 +262,71 @@ tidelog  ~/.local/share/wagon-yard/stock/tidelog/4.2.1/bin/tidelog (new terminal
   problem  tidelog is ~/old/tidelog, which comes before the received one [shadowed]
 --- errors
 
-"#]]);
+"#]],
+    );
 }
 
 #[test]
 fn wrong_calls_name_the_next_step() {
     let home = Home::new();
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
-    screen(&home, &["receive", "none.zip"], str![[r#"
+    screen(
+        &home,
+        &["receive", "none.zip"],
+        str![[r#"
 exit 2
 --- errors
 wyard: no such file: none.zip
 
-"#]]);
-    screen(&home, &["receive", "home"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["receive", "home"],
+        str![[r#"
 exit 3
 --- errors
 wyard: home is a folder
   next:    to record a tool that is already unpacked: wyard adopt FOLDER
 
-"#]]);
-    screen(&home, &["check", "tidelgo"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["check", "tidelgo"],
+        str![[r#"
 exit 2
 --- errors
 wyard: no tool called "tidelgo" in the yard
   next:    did you mean tidelog?
 
-"#]]);
-    screen(&home, &["switch", "tidelog", "5"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["switch", "tidelog", "5"],
+        str![[r#"
 exit 2
 --- errors
 wyard: tidelog has no version "5" in the yard; it has 4.2.1
 
-"#]]);
-    screen(&home, &["explain", "shadowd"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["explain", "shadowd"],
+        str![[r#"
 exit 2
 --- errors
 wyard: no finding called "shadowd"
   next:    did you mean shadowed?
 
-"#]]);
-    screen(&home, &["explain", "shadowed"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["explain", "shadowed"],
+        str![[r#"
 exit 0
 shadowed, a problem
 
@@ -255,26 +337,39 @@ shadowed, a problem
   example     wyard trace tidelog   # tidelog 3.9 in ~/old/bin comes first
 --- errors
 
-"#]]);
-    screen(&home, &["undo", "7"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["undo", "7"],
+        str![[r#"
 exit 2
 --- errors
 wyard: no change 7
   next:    to list the changes: wyard history
 
-"#]]);
-    screen(&home, &["path", "drop", "/nowhere"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["path", "drop", "/nowhere"],
+        str![[r#"
 exit 2
 --- errors
 wyard: /nowhere is not in the PATH of a new terminal
   next:    to list the entries: wyard path show; to add one: wyard path add DIR
 
-"#]]);
-    screen(&home, &["trace", "ls", "--as", "run"], str![[r#"
+"#]],
+    );
+    screen(
+        &home,
+        &["trace", "ls", "--as", "run"],
+        str![[r#"
 exit 2
 --- errors
 wyard: run does not exist on this machine
   next:    --as takes one of: exec, bash, elevated
 
-"#]]);
+"#]],
+    );
 }
