@@ -252,6 +252,6 @@ mod tests {
         }
         assert_eq!(copied("w/all"), (Ok(true), None, tide.clone(), tide));
         assert_eq!(copied("w/none"), (Ok(false), None, None, None));
-        assert!(copied("w/lib/up").0.unwrap_err().contains("holds it"));
+        assert!(copied("w/lib/up").0.unwrap_err().contains("contains it"));
     }
 }

@@ -48,8 +48,8 @@ mod tests {
     fn a_status_is_told_in_words() {
         let package = InstallerKind::WindowsPackage;
         for (kind, status, well, says) in [
-            (package, Some(0), true, "well"),
-            (package, Some(3010), true, "restarted"),
+            (package, Some(0), true, "succeeded"),
+            (package, Some(3010), true, "restart"),
             (package, Some(1602), false, "cancelled"),
             (package, Some(1618), false, "another installation"),
             (package, Some(17), false, "status 17"),

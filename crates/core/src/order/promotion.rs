@@ -77,8 +77,8 @@ mod tests {
         let path = std::env::join_paths(["a", "b", "c", "d"].map(folder)).unwrap();
         let context = LookupContext { path, ..LookupContext::new(System::Unix) };
         let told = promotion("t", &folder("c").join("t"), &context).unwrap();
-        assert!(told.contains("/c --before") && told.ends_with("/a'; it changes u as well"), "{told}");
-        assert!(promotion("t", &folder("d").join("t"), &context).unwrap().ends_with("no other command changes by it"));
+        assert!(told.contains("/c --before") && told.ends_with("/a'; this also changes u"), "{told}");
+        assert!(promotion("t", &folder("d").join("t"), &context).unwrap().ends_with("no other command changes"));
         let system = LookupContext { of_system: 2, ..context.clone() };
         let told = promotion("t", &folder("d").join("t"), &system).unwrap();
         assert!(told.contains("as an administrator") && told.contains("path drop") && told.contains("/a'"), "{told}");
