@@ -12,7 +12,7 @@ use wagon_yard_core::report::{Report, ReportBody};
 use wagon_yard_core::session::Session;
 use wagon_yard_core::suggestion;
 
-use crate::args::{ColorWhen, Global};
+use crate::args::{Args, ColorWhen, Command, Global};
 use crate::failure::{Failure, OutputError, exit};
 use crate::view::{Page, escape};
 
@@ -27,7 +27,8 @@ pub struct Context {
 
 impl Context {
     /// Looks at the machine and takes charge of Ctrl-C.
-    pub fn new(global: &Global) -> Result<Self, Failure> {
+    pub fn new(args: &Args) -> Result<Self, Failure> {
+        let global = &args.global;
         let color = match global.color {
             ColorWhen::Auto => anstream::ColorChoice::Auto,
             ColorWhen::Always => anstream::ColorChoice::AlwaysAnsi,
@@ -57,6 +58,11 @@ impl Context {
         machine.elevated_command_line = typed_again(&machine, program, |word| absolute(&machine, word));
         let mut session = Session::new(machine, stop);
         (session.makes_seals, session.unsealed) = (true, global.unsealed);
+        session.keeps_evidence = match &args.command {
+            Some(Command::Check(check)) => check.evidence,
+            Some(Command::Trace(trace)) => trace.evidence,
+            _ => false,
+        };
         session.only_shells = (!global.shells.is_empty()).then(|| global.shells.clone());
         Ok(Self { session, global: global.clone() })
     }

@@ -24,7 +24,7 @@ fn main() -> ExitCode {
     quiet_decoders();
     let args = args::parse();
     let json = args.global.json;
-    let result = context::Context::new(&args.global).and_then(|context| commands::run(args.command, &context));
+    let result = context::Context::new(&args).and_then(|context| commands::run(args.command, &context));
     match result {
         Ok(code) => code,
         Err(failure) => failure.tell(json),

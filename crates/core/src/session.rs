@@ -106,6 +106,8 @@ pub struct Session {
     pub makes_seals: bool,
     /// Whether the user wants shells and programs started that nothing here keeps from the machine.
     pub unsealed: bool,
+    /// Whether the questions to terminals and their raw answers are reported.
+    pub keeps_evidence: bool,
     /// The shells that this call is about, where they were named.
     pub only_shells: Option<Vec<Shell>>,
     settings: OnceLock<Settings>,
@@ -124,6 +126,7 @@ impl Session {
             stop,
             makes_seals: false,
             unsealed: false,
+            keeps_evidence: false,
             only_shells: None,
             settings: OnceLock::new(),
             shells: OnceLock::new(),
@@ -176,7 +179,15 @@ impl Session {
     /// When the settings cannot be read.
     pub fn asking_of<'a>(&'a self, shells: &'a [InstalledShell]) -> Result<Asking<'a>, YardError> {
         let (machine, limit, stop) = (&self.machine, self.settings()?.shell_limit(), &self.stop);
-        Ok(Asking { machine, shells, limit, stop, sealer: self.sealer()?, unsealed: self.unsealed })
+        Ok(Asking {
+            machine,
+            shells,
+            limit,
+            stop,
+            sealer: self.sealer()?,
+            unsealed: self.unsealed,
+            keeps_evidence: self.keeps_evidence,
+        })
     }
 
     /// What keeps shells and programs from leaving traces, tried out once. With the user's word they are started as they are.

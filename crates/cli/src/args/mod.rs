@@ -367,6 +367,9 @@ pub struct TraceArgs {
     /// Only this caller: exec, sh, bash, zsh, fish, ksh, tcsh, elevated; on Windows cmd, powershell, createprocess
     #[arg(long = "as", value_name = "CALLER")]
     pub caller: Option<Caller>,
+    /// Show how each terminal was asked, and its raw answer with its environment
+    #[arg(long)]
+    pub evidence: bool,
     /// Show the version of every candidate
     #[arg(long)]
     pub versions: bool,

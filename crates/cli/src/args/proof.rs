@@ -14,6 +14,9 @@ pub struct CheckArgs {
     /// Do not run the commands
     #[arg(long)]
     pub no_run: bool,
+    /// Show how each terminal was asked, and its raw answer with its environment
+    #[arg(long)]
+    pub evidence: bool,
     /// Check the commands in all other PATH folders, except the system's
     #[arg(long, conflicts_with = "names")]
     pub all_path: bool,

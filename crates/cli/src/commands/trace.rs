@@ -12,7 +12,7 @@ use crate::view;
 
 /// Traces the names; a name that nothing answers to is a bad verdict.
 pub fn run(args: TraceArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let TraceArgs { commands: names, caller, terminal, versions } = args;
+    let TraceArgs { commands: names, caller, terminal, versions, evidence: _ } = args;
     let request = TraceRequest { names, caller, terminal: terminal.map(TerminalKind::from), versions };
     context.report(&trace::run(&context.session, &request)?, view::trace::write)
 }

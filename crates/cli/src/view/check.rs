@@ -6,7 +6,7 @@ use wagon_yard_core::check::{CallerResult, CheckedTools, CommandCheck, ToolCheck
 use wagon_yard_core::finding::{Finding, Severity};
 use wagon_yard_core::report::{Report, Verdict};
 
-use super::{Page, count, escape, style};
+use super::{Page, count, escape, evidence, style};
 
 /// All tools.
 pub fn write(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
@@ -29,7 +29,8 @@ pub fn write(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) ->
         }
         page.findings(out, &findings)?;
     }
-    page.all_findings(out, report)
+    page.all_findings(out, report)?;
+    evidence::write(&report.evidence, page, out)
 }
 
 /// From so many tools on, one whose commands all work takes one line.

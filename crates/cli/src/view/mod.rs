@@ -3,6 +3,7 @@
 pub mod adopt;
 pub mod check;
 pub mod entries;
+pub mod evidence;
 pub mod explain;
 pub mod history;
 pub mod inspect;

@@ -9,7 +9,7 @@ use wagon_yard_core::terminal::TerminalKind;
 use wagon_yard_core::terminal::{Found, Origin, StartMode};
 use wagon_yard_core::trace::{CallerTrace, CandidateTrace, CommandTrace, TracedCommands};
 
-use super::{Page, escape, style};
+use super::{Page, escape, evidence, style};
 
 /// Name by name.
 pub fn write(report: &Report<TracedCommands>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
@@ -19,7 +19,8 @@ pub fn write(report: &Report<TracedCommands>, page: &Page, out: &mut dyn Write) 
         }
         one(command, page, out)?;
     }
-    page.all_findings(out, report)
+    page.all_findings(out, report)?;
+    evidence::write(&report.evidence, page, out)
 }
 
 /// Callers with the same answer, told together.

@@ -373,3 +373,26 @@ wyard: run does not exist on this machine
 "#]],
     );
 }
+
+#[test]
+fn evidence_shows_question_and_answer_of_each_terminal() {
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    for command in [&["check"][..], &["trace", "tidelog"]] {
+        let report = home.wyard(&[command, &["--evidence", "--json"]].concat()).ends(0).json();
+        let evidence = report["evidence"].as_array().unwrap();
+        let modes: Vec<_> =
+            evidence.iter().map(|one| (one["mode"].as_str().unwrap(), one["typed"].is_string())).collect();
+        assert_eq!(modes, [("login", true), ("interactive", true), ("login-command", false)]);
+        for one in evidence {
+            let text = |key: &str| one[key].as_str().unwrap_or_default().to_owned();
+            assert!(text("question").contains("tidelog") && text("program").ends_with("bash"), "{one}");
+            assert!(text("answer").contains("stock/tidelog/4.2.1/bin/tidelog"), "{one}");
+        }
+        assert!(home.wyard(&[command, &["--json"]].concat()).ends(0).json().get("evidence").is_none());
+        home.wyard(&[command, &["--evidence"]].concat())
+            .ends(0)
+            .says("called -bash, on a terminal of its own")
+            .says("\nanswer ");
+    }
+}

@@ -6,7 +6,7 @@ use crate::finding::Finding;
 use crate::process::SealLevel;
 use crate::report::{Report, ReportBody, ReportPath, Verdict};
 use crate::resolve::{Caller, Kind};
-use crate::terminal::{StartMode, TerminalKind};
+use crate::terminal::{Evidence, StartMode, TerminalKind};
 
 /// What one caller in one kind of new terminal makes of a command.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -99,6 +99,9 @@ pub struct ToolCheck {
 pub struct CheckedTools {
     /// Tool by tool.
     pub tools: Vec<ToolCheck>,
+    /// How terminals were asked, and their raw answers, where that was wanted.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub evidence: Vec<Evidence>,
 }
 
 impl ReportBody for CheckedTools {
@@ -111,6 +114,6 @@ impl CheckedTools {
     /// The report of these: its verdict is the worst of theirs.
     pub(super) fn report(tools: Vec<ToolCheck>) -> Report<Self> {
         let verdict = tools.iter().map(|t| t.verdict).max().unwrap_or(Verdict::Good);
-        Report::new(Self { tools }).with_verdict(Some(verdict))
+        Report::new(Self { tools, evidence: Vec::new() }).with_verdict(Some(verdict))
     }
 }

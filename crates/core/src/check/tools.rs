@@ -65,7 +65,9 @@ pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<Che
         return Err(CheckError::Interrupted);
     }
     remember(session, cards, &tools);
-    Ok(CheckedTools::report(tools))
+    let mut report = CheckedTools::report(tools);
+    report.evidence = round.answers.iter().filter_map(|answer| answer.evidence.as_deref().cloned()).collect();
+    Ok(report)
 }
 
 /// Whether PATH does not lead to a registered tool.

@@ -5,6 +5,7 @@ use std::ffi::{OsStr, OsString};
 use std::path::PathBuf;
 use std::time::Duration;
 
+use super::evidence::Evidence;
 use super::start_mode::StartMode;
 use crate::environment::Environment;
 use crate::process::{Ending, Outcome, SealLevel};
@@ -100,6 +101,8 @@ pub struct Answer {
     pub doubt: Option<String>,
     /// How long its start took.
     pub took: Duration,
+    /// How it was asked, and its raw answer, where that is kept; Unix only.
+    pub evidence: Option<Box<Evidence>>,
 }
 
 /// What to ask.

@@ -7,6 +7,7 @@ use std::time::Duration;
 
 use super::answer::{Answer, NoAnswer, Question, Said};
 use super::base::base_environments;
+use super::evidence::Evidence;
 use super::quoting::marker;
 use super::shells::InstalledShell;
 use super::start_mode::StartMode;
@@ -36,6 +37,8 @@ pub struct Asking<'a> {
     pub sealer: &'a Sealer,
     /// Whether the user wants shells asked that leave traces here.
     pub unsealed: bool,
+    /// Whether the questions and raw answers are kept.
+    pub keeps_evidence: bool,
 }
 
 /// How many shells are started at a time: they wait more than they work.
@@ -88,6 +91,7 @@ impl Asking<'_> {
             seal: level,
             doubt: None,
             took: Duration::ZERO,
+            evidence: None,
         };
         let outcome = match shell.shell.system() {
             System::Windows => {
@@ -103,18 +107,20 @@ impl Asking<'_> {
                 return answer;
             }
             System::Unix if mode == StartMode::LoginCommand => {
-                let (said, outcome) = self.by_argument(shell, mode, base, question);
+                let (said, outcome);
+                (said, outcome, answer.evidence) = self.by_argument(shell, mode, base, question);
                 answer.said = said.ok_or(NoAnswer::Interrupted);
                 outcome
             }
             System::Unix => {
                 let texts = self.startup_texts(base);
                 let shared = multiplexers::shared(base, &texts);
-                let (said, outcome) = match typed {
+                let (said, outcome);
+                (said, outcome, answer.evidence) = match typed {
                     Ok(typed) => self.by_typing(shell, mode, &shared, question, typed),
                     Err(e) => {
                         let again = io::Error::new(e.kind(), e.to_string());
-                        (None, Outcome::not_started(again, Duration::ZERO))
+                        (None, Outcome::not_started(again, Duration::ZERO), None)
                     }
                 };
                 answer.said = said.ok_or(NoAnswer::Interrupted);
@@ -149,12 +155,14 @@ impl Asking<'_> {
         mode: StartMode,
         base: &Environment,
         question: Question<'_>,
-    ) -> (Option<Said>, Outcome) {
+    ) -> (Option<Said>, Outcome, Option<Box<Evidence>>) {
         let marker = marker();
         let text = question::text(shell.shell, mode, &marker, question);
         let start = self.for_text(shell, mode, base, &text);
         let outcome = self.sealer.run(&start, Surroundings::of_terminal(), self.limit, self.stop);
-        (question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home), outcome)
+        let of = (shell, mode, self.sealer.level());
+        let evidence = self.keeps_evidence.then(|| Box::new(Evidence::argument(of, &start, text, &outcome)));
+        (question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home), outcome, evidence)
     }
 
     /// PATH at a terminal, of a shell that comes to no prompt there.
@@ -178,17 +186,21 @@ impl Asking<'_> {
         base: &Environment,
         question: Question<'_>,
         typed: &Typed,
-    ) -> (Option<Said>, Outcome) {
+    ) -> (Option<Said>, Outcome, Option<Box<Evidence>>) {
         let start = self.at_terminal(shell, mode, base);
         let ahead = matches!(shell.shell, Shell::Sh | Shell::Ksh);
+        let line = typed.line(shell.shell);
         let typing = Typing {
-            lines: &[typed.line(shell.shell)],
+            lines: std::slice::from_ref(&line),
             is_answered: &|output, _| typed.is_answered(shell.shell, output),
             is_begun: &|output| typed.is_begun(shell.shell, output),
             ahead,
         };
         let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit, self.stop);
-        (typed.parse(shell.shell, &outcome.stdout, question, &self.machine.home), outcome)
+        let of = (shell, mode, self.sealer.level());
+        let told = || Box::new(Evidence::typed(of, &start, (&line, typed.text(shell.shell)), &outcome));
+        let evidence = self.keeps_evidence.then(told);
+        (typed.parse(shell.shell, &outcome.stdout, question, &self.machine.home), outcome, evidence)
     }
 
     /// What the startup files of the user hold.

@@ -63,6 +63,11 @@ impl Typed {
         }
     }
 
+    /// What that line has a shell do.
+    pub fn text(&self, shell: Shell) -> String {
+        fs::read_to_string(self.file(shell.name())).unwrap_or_default()
+    }
+
     /// Whether an answer of this shell, or one in its place, has begun: nothing more is to be typed, since terminals show it
     /// in the middle of what is written.
     pub fn is_begun(&self, shell: Shell, output: &[u8]) -> bool {

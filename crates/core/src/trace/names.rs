@@ -86,7 +86,8 @@ pub fn trace(session: &Session, request: &TraceRequest) -> Result<Report<TracedC
     }
     session.go_on()?;
     let answered = commands.iter().all(CommandTrace::is_answered) && stock.broken.is_empty();
-    Ok(Report::new(TracedCommands { commands }).with_findings(stock.findings()).failed_if(!answered))
+    let evidence = answers.iter().filter_map(|answer| answer.evidence.as_deref().cloned()).collect();
+    Ok(Report::new(TracedCommands { commands, evidence }).with_findings(stock.findings()).failed_if(!answered))
 }
 
 /// The answer that stands for what is started in a new terminal: that of a login shell, where there is one.

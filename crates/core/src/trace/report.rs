@@ -12,13 +12,16 @@ use crate::program::HEAD_BYTES;
 use crate::report::{ReportBody, ReportPath};
 use crate::resolve::{self, Caller, Kind, Reason, Standing};
 use crate::system::System;
-use crate::terminal::{Origin, StartMode, TerminalKind};
+use crate::terminal::{Evidence, Origin, StartMode, TerminalKind};
 
 /// What was traced.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct TracedCommands {
     /// Command by command.
     pub commands: Vec<CommandTrace>,
+    /// How terminals were asked, and their raw answers, where that was wanted.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub evidence: Vec<Evidence>,
 }
 
 impl ReportBody for TracedCommands {

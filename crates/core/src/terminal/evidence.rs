@@ -1,0 +1,67 @@
+//! How a new terminal was asked and what it answered, for somebody who wants to see the proof or repeat it by hand.
+
+use serde::Serialize;
+
+use super::shells::InstalledShell;
+use super::start_mode::StartMode;
+use crate::process::{Outcome, SealLevel, Start};
+use crate::report::ReportPath;
+use crate::resolve::Caller;
+
+/// One terminal, as it was asked.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Evidence {
+    /// The shell.
+    pub caller: Caller,
+    /// How it was started.
+    pub mode: StartMode,
+    /// Its program.
+    pub program: ReportPath,
+    /// The name it was called by (`argv[0]`), where that is not its path.
+    pub called: Option<String>,
+    /// Its arguments, without the question.
+    pub arguments: Vec<String>,
+    /// How far it was kept from the machine.
+    pub seal: SealLevel,
+    /// The line that was typed at its prompt; null where the question was its last argument.
+    pub typed: Option<String>,
+    /// What it was asked to do, in its own language.
+    pub question: String,
+    /// All that it wrote.
+    pub answer: String,
+}
+
+impl Evidence {
+    /// Of a shell whose question was typed.
+    pub(super) fn typed(
+        (shell, mode, seal): (&InstalledShell, StartMode, SealLevel),
+        start: &Start,
+        (line, question): (&str, String),
+        outcome: &Outcome,
+    ) -> Self {
+        let arguments = start.arguments.iter().map(|argument| argument.to_string_lossy().into_owned()).collect();
+        Self {
+            caller: shell.shell.into(),
+            mode,
+            program: start.program.clone().into(),
+            called: start.called.as_ref().map(|name| name.to_string_lossy().into_owned()),
+            arguments,
+            seal,
+            typed: Some(line.to_owned()),
+            question,
+            answer: String::from_utf8_lossy(&outcome.stdout).into_owned(),
+        }
+    }
+
+    /// Of a shell whose question was its last argument.
+    pub(super) fn argument(
+        of: (&InstalledShell, StartMode, SealLevel),
+        start: &Start,
+        question: String,
+        outcome: &Outcome,
+    ) -> Self {
+        let mut evidence = Self::typed(of, start, ("", question), outcome);
+        evidence.arguments.pop();
+        Self { typed: None, ..evidence }
+    }
+}
