@@ -13,7 +13,7 @@ use super::{Page, style};
 /// What `switch` did, and what new terminals make of it.
 pub fn write_switch(report: &Report<SwitchedTool>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if let Some(was) = report.was.as_ref().filter(|was| **was != report.registered.version) {
-        let verb = if report.registered.dry_run { "would be replaced" } else { "is replaced" };
+        let verb = if report.registered.dry_run { "would no longer be in use" } else { "is no longer in use" };
         page.labelled(out, "", 0, &format!("{}@{was} {verb}; it stays in the yard", report.registered.name))?;
     }
     registered(&report.registered, &report.findings, page, out)?;

@@ -29,7 +29,7 @@ fn held(report: &ToolStock, whole: bool, page: &Page, out: &mut dyn Write) -> io
         vec![
             if tool.in_service { style::STRONG.over(&tool.name) } else { tool.name.clone() },
             tool.version.clone(),
-            if tool.in_service { "in service".to_owned() } else { "-".to_owned() },
+            if tool.in_service { "in use".to_owned() } else { "-".to_owned() },
             tool.registered.map_or("-", Scope::as_str).to_owned(),
             tool.new_terminals.as_ref().map_or_else(|| "-".to_owned(), |seen| runs(seen, page)),
             tool.commands.iter().map(|c| escape(c)).collect::<Vec<_>>().join(", "),

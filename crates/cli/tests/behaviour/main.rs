@@ -11,6 +11,8 @@ mod faults;
 #[cfg(target_os = "linux")]
 mod fitting;
 mod forms;
+#[cfg(unix)]
+mod guide;
 mod home;
 mod hostile;
 #[cfg(unix)]

@@ -219,14 +219,14 @@ fn another_version_is_put_in_service_and_proved() {
     beside.says("tidelog@4.2.1 stays in use").says("wyard switch tidelog 4.1.0");
     assert_eq!((home.files(), home.registry(Scope::User)), alone, "no store is touched");
     let there = (home.files(), home.registry(Scope::User));
-    home.wyard(&["switch", "tidelog", "4.1.0", "--dry-run"]).ends(0).says("tidelog@4.2.1 would be replaced");
+    home.wyard(&["switch", "tidelog", "4.1.0", "--dry-run"]).ends(0).says("tidelog@4.2.1 would no longer be in use");
     assert_eq!((home.files(), home.registry(Scope::User)), there);
     let report = home.wyard(&["switch", "tidelog", "4.1.0", "--json"]).ends(0).json();
     assert_eq!((&report["report"], &report["was"]), (&"switch".into(), &"4.2.1".into()));
     assert_eq!((&report["verdict"], &report["check"]["version"]), (&"good".into(), &"4.1.0".into()));
     assert_eq!(home.fresh("tidelog"), "tidelog 4.1.0\n");
     assert!(home.variable("TIDE_ROOT").ends_with("4.1.0"), "the variable of before, and no other");
-    home.wyard(&["switch", "tidelog", "4.2.1"]).ends(0).says("tidelog@4.1.0 is replaced").says("is now in use");
+    home.wyard(&["switch", "tidelog", "4.2.1"]).ends(0).says("tidelog@4.1.0 is no longer in use").says("is now in use");
     assert_eq!((home.files(), home.registry(Scope::User)), there, "and back: every byte is as before");
     for (arguments, words) in [
         (&["switch", "tidelog", "9"][..], "it has 4.1.0, 4.2.1"),

@@ -104,8 +104,8 @@ exit 0
 exit 0
 yard ~/.local/share/wagon-yard
 
-  tool     version  state       registered  new terminals run  commands
-  tidelog  4.2.1    in service  user        this one           tidelog
+  tool     version  state   registered  new terminals run  commands
+  tidelog  4.2.1    in use  user        this one           tidelog
 --- errors
 
 "#]],

@@ -1,0 +1,51 @@
+//! The guide, run from its first line to its last. `SNAPSHOTS=overwrite cargo test` writes the outputs anew.
+
+use std::fs;
+use std::path::Path;
+
+use regex::Regex;
+
+use crate::archives::tidelog;
+use crate::home::Home;
+
+#[test]
+fn the_guide_shows_what_its_commands_print() {
+    let home = Home::new();
+    for version in ["4.2.1", "4.1.0"] {
+        tidelog(&home, version);
+    }
+    let page = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/guide.md");
+    let kept = fs::read_to_string(&page).unwrap();
+    let (mut written, mut in_console) = (String::new(), false);
+    let mut commands = 0;
+    for line in kept.lines() {
+        let ends = in_console && line == "```";
+        in_console = if in_console { !ends } else { line == "```console" };
+        let Some(call) = line.strip_prefix("$ wyard ").filter(|_| in_console) else {
+            if !in_console || line == "```console" {
+                written.push_str(&format!("{line}\n"));
+            }
+            continue;
+        };
+        if !written.ends_with("```console\n") {
+            written.push('\n');
+        }
+        let words = shell_words::split(call).unwrap();
+        let ran = home.wyard(&words.iter().map(String::as_str).collect::<Vec<_>>());
+        written.push_str(&format!("{line}\n{}", plain(&home, &(ran.out + &ran.err))));
+        commands += 1;
+    }
+    assert!(commands > 12, "{commands}");
+    if std::env::var_os("SNAPSHOTS").is_some_and(|action| action == "overwrite") {
+        fs::write(&page, &written).unwrap();
+    }
+    snapbox::assert_data_eq!(written, snapbox::Data::read_from(&page, None).raw());
+}
+
+/// Without what differs from run to run.
+fn plain(home: &Home, text: &str) -> String {
+    let text = text.replace(home.path("").to_string_lossy().trim_end_matches('/'), "/home/keeper");
+    let time = Regex::new("[0-9]{4}-[0-9]{2}-[0-9]{2} [0-9:]{8} UTC").unwrap();
+    let took = Regex::new(", [0-9]+ ms").unwrap();
+    took.replace_all(&time.replace_all(&text, "2026-11-27 09:00:00 UTC"), ", 2 ms").into_owned()
+}
