@@ -24,7 +24,7 @@ const DIRECTORY_RECORD: usize = 46;
 const LONGEST_RECORD_BESIDE_NAME: u64 = 46 + 96;
 
 /// A packed entry that is shorter, in bytes, has the next header near its own.
-const SMALL: u64 = 8 << 10;
+const SMALL: u64 = 2 << 10;
 
 /// The largest entry that is unpacked in memory, in bytes, packed or not.
 const LARGEST_WHOLE: u64 = 8 << 20;

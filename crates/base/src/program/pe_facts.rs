@@ -21,8 +21,10 @@ pub struct PeFacts {
     pub machine: u16,
     /// The least version of Windows that loads it (`MajorSubsystemVersion`, `MinorSubsystemVersion`).
     pub least_windows: [u16; 2],
-    /// What it is loaded with; what is loaded only once it is used is left out.
+    /// What it is loaded with.
     pub imports: Vec<PeImport>,
+    /// The libraries that are loaded once something of them is used ("Delay-Load Import Tables").
+    pub delayed: Vec<String>,
     /// The functions it offers by name.
     pub exports: Vec<String>,
 }
@@ -64,6 +66,13 @@ fn read<'data, H: ImageNtHeaders, R: ReadRef<'data>>(data: R) -> Option<PeFacts>
                 }
             }
             facts.imports.push(import);
+        }
+    }
+    if let Ok(Some(table)) = file.delay_load_import_table()
+        && let Ok(mut descriptors) = table.descriptors()
+    {
+        while let Ok(Some(descriptor)) = descriptors.next() {
+            facts.delayed.extend(table.name(descriptor.dll_name_rva.get(LE)).map(text));
         }
     }
     if let Ok(Some(table)) = file.export_table() {

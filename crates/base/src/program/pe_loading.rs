@@ -43,18 +43,25 @@ pub(super) fn fit_pe(program: &PeFacts, origin: Option<&Path>, brought: &Brought
             fit.missing.push(Lack::new("Windows 11, which runs programs for x64 on this processor"));
         }
     }
-    for import in &program.imports {
-        let library = &import.library;
+    let needs_no_file = |library: &str| {
         // Names that the loader maps to libraries itself ("Windows API sets").
         let lower = library.to_lowercase();
-        if lower.starts_with("api-ms-win-") || lower.starts_with("ext-ms-") || brought.contains_key(&lower) {
-            continue;
-        }
+        lower.starts_with("api-ms-win-") || lower.starts_with("ext-ms-") || brought.contains_key(&lower)
+    };
+    let find = |library: &str| {
         let folders = origin.into_iter().chain(view.dll_folders().iter().map(PathBuf::as_path));
         let mut seen = folders.filter_map(|folder| view.look_at_dll(&folder.join(library)));
-        let found =
-            seen.find(|seen| seen.as_ref().is_none_or(|facts| [program.machine, ARM64].contains(&facts.machine)));
-        let Some(found) = found else {
+        seen.find(|seen| seen.as_ref().is_none_or(|facts| [program.machine, ARM64].contains(&facts.machine)))
+    };
+    for library in program.delayed.iter().filter(|library| !needs_no_file(library) && find(library).is_none()) {
+        fit.unknown.push(format!("whether it does without the library {library}"));
+    }
+    for import in &program.imports {
+        let library = &import.library;
+        if needs_no_file(library) {
+            continue;
+        }
+        let Some(found) = find(library) else {
             fit.missing.push(Lack::library(library, ""));
             continue;
         };
@@ -141,7 +148,7 @@ mod tests {
             ("tide.dll", "Fall", [11, 0], Err("version 11.0 of Windows (newest here: 10.0)")),
         ] {
             let imports = vec![PeImport { library: library.to_owned(), functions: vec![function.to_owned()] }];
-            let program = PeFacts { machine: X64, least_windows: least, imports, exports: Vec::new() };
+            let program = PeFacts { machine: X64, least_windows: least, imports, ..PeFacts::default() };
             let brought = Brought::from([("brought.dll".to_owned(), None)]);
             let fit = fit_pe(&program, Some(Path::new("/own")), &brought, &view);
             assert_eq!(fit.missing.first().map_or(Ok(()), |first| Err(&*first.words)), expected, "{library}");
@@ -150,6 +157,12 @@ mod tests {
         let program = PeFacts { machine: X64, imports, ..PeFacts::default() };
         let fit = fit_pe(&program, None, &Brought::new(), &view);
         assert_eq!((fit.missing.len(), fit.unknown.len()), (0, 1));
+        let delayed = ["gone.dll", "tide.dll", "api-ms-win-tide-l1-1-0.dll"].map(str::to_owned).to_vec();
+        let fit = fit_pe(&PeFacts { machine: X64, delayed, ..PeFacts::default() }, None, &Brought::new(), &view);
+        assert_eq!(
+            (fit.missing.len(), &*fit.unknown),
+            (0, &["whether it does without the library gone.dll".to_owned()][..])
+        );
     }
     #[test]
     fn programs_for_other_processors_are_translated_where_windows_does() {

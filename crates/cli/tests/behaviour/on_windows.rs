@@ -179,6 +179,18 @@ fn a_missing_library_is_told_in_words() {
 }
 
 #[test]
+fn a_function_that_a_library_of_the_system_lacks_is_told() {
+    let Some(program) = test_program("needs.exe") else { return };
+    let mut content = fs::read(&program).unwrap();
+    let at = content.windows(9).position(|nine| nine == b"shore.dll").unwrap();
+    content[at..at + 9].copy_from_slice(b"ntdll.dll");
+    let home = Home::new();
+    let changed = home.write("needs.exe", content);
+    let archive = packed(&home, &changed, "needs");
+    home.wyard(&["receive", &archive]).ends(3).says("it needs the function shore_level of ntdll.dll");
+}
+
+#[test]
 fn names_that_windows_reads_otherwise_are_refused_with_the_reason() {
     for (name, says) in [
         ("w/nul.txt", "a Windows device name"),
