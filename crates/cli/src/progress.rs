@@ -49,7 +49,7 @@ impl Progress for Shown<'_> {
             return;
         }
         let form = match total {
-            Some(_) => "{msg:<9} {bar:30} {bytes} of {total_bytes}, {bytes_per_sec}",
+            Some(_) => "{msg:<9} {bar:30} {bytes} of {total_bytes}, {bytes_per_sec}, {eta} left",
             None => "{msg:<9} {bytes}, {bytes_per_sec}",
         };
         let bar = ProgressBar::with_draw_target(total, ProgressDrawTarget::stderr_with_hz(10)).with_message(stage);
