@@ -31,8 +31,8 @@ mod proof;
 mod receive;
 mod reliability;
 #[cfg(unix)]
-#[cfg(unix)]
 mod screens;
+#[cfg(unix)]
 mod sealed;
 mod startup;
 mod survey;
