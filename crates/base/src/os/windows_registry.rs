@@ -97,7 +97,8 @@ pub fn write_registry_value(hive: Hive, key: &str, name: &str, value: Option<(u3
     let Some((kind, bytes)) = value else { return key.delete_value(name) };
     let name: Vec<u16> = name.encode_utf16().chain([0]).collect();
     let length = u32::try_from(bytes.len()).map_err(io::Error::other)?;
-    // SAFETY: the key is open, `name` ends in a zero, and the bytes are as many as is told ("RegSetValueExW function").
+    let bytes = marked(bytes);
+    // SAFETY: the key is open, `name` ends in a zero, and there are more bytes than is told ("RegSetValueExW function").
     match unsafe { RegSetValueExW(key.raw_handle() as _, name.as_ptr(), 0, kind, bytes.as_ptr(), length) } {
         ERROR_SUCCESS => Ok(()),
         failed => Err(io::Error::from_raw_os_error(failed.cast_signed())),
@@ -124,6 +125,7 @@ pub fn exchange_registry_value(
     let new_length = u32::try_from(value.map_or(0, |(_, bytes)| bytes.len())).map_err(io::Error::other)?;
     let mut length = u32::try_from(seen.len()).map_err(io::Error::other)?;
     let mut kind = 0;
+    let value = value.map(|(kind, bytes)| (kind, marked(bytes)));
     // SAFETY: the key is open, `name` ends in a zero, and each buffer is as long as is told ("RegQueryValueExW function",
     // "RegSetValueExW function", "RegDeleteValueW function").
     let failed = unsafe {
@@ -137,9 +139,9 @@ pub fn exchange_registry_value(
             (ERROR_SUCCESS | ERROR_MORE_DATA | ERROR_FILE_NOT_FOUND, _) => false,
             (failed, _) => return Err(io::Error::from_raw_os_error(failed.cast_signed())),
         };
-        match value {
+        match &value {
             _ if !is_as_expected => return Ok(false),
-            Some((kind, bytes)) => RegSetValueExW(key as _, name.as_ptr(), 0, kind, bytes.as_ptr(), new_length),
+            Some((kind, bytes)) => RegSetValueExW(key as _, name.as_ptr(), 0, *kind, bytes.as_ptr(), new_length),
             None if expected.is_none() => ERROR_SUCCESS,
             None => RegDeleteValueW(key as _, name.as_ptr()),
         }
@@ -279,4 +281,10 @@ pub fn uninstall_records() -> Vec<(String, std::collections::HashMap<String, Str
         }
     }
     records
+}
+
+/// The bytes with something behind them: where a text lacks its zero and the memory behind it has one, the system takes that as
+/// well (seen under Wine, which follows Windows there).
+fn marked(bytes: &[u8]) -> Vec<u8> {
+    [bytes, &[0xff, 0xff]].concat()
 }
