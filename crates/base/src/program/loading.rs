@@ -64,7 +64,7 @@ impl Lack {
     pub fn library(name: &str, asked: &str) -> Self {
         let remedy = match runtime_package(name) {
             Some(package) => format!("install {package}"),
-            None => format!("install the package that brings {name}"),
+            None => format!("install the package that provides {name}"),
         };
         Self::new(format!("the library {name}{asked}")).remedy(remedy)
     }
@@ -218,7 +218,7 @@ impl Loading<'_> {
             .is_none_or(|loader| loader.starts_with("/lib") || loader.starts_with("/lib64"));
         let is_relative = is_path && !name.starts_with('/');
         if is_there || is_relative || self.program.is_for_musl() || !is_usual {
-            self.fit.unknown.push(format!("whether its loader finds {name}"));
+            self.fit.unknown.push(format!("its loader may not find {name}"));
         } else {
             self.fit.missing.push(Lack::library(name, &asked(by)));
         }
@@ -271,7 +271,7 @@ impl Loading<'_> {
         if checks {
             self.fit.missing.push(Lack::new(words));
         } else {
-            self.fit.unknown.push(format!("whether it does without {words}"));
+            self.fit.unknown.push(format!("it may need {words}"));
         }
     }
 }

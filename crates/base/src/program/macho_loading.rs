@@ -54,7 +54,7 @@ pub(super) fn fit_macho(program: &MachoFacts, brought: &Brought<'_>, view: &dyn 
             continue;
         }
         if !library.starts_with('/') {
-            fit.unknown.push(format!("whether its loader finds {library}"));
+            fit.unknown.push(format!("its loader may not find {library}"));
         } else if !view.exists(Path::new(library)) {
             fit.missing.push(Lack::library(library, ""));
         }
@@ -144,6 +144,6 @@ mod tests {
             assert_eq!((fit.is_translated, fit.unknown.len()), (translated, 0));
         }
         let facts = MachoFacts::of(&made(ARM, 13, true, "@rpath/ebb.dylib")[..]).unwrap();
-        assert_eq!(fit_macho(&facts, &Brought::new(), &arm).unknown, ["whether its loader finds @rpath/ebb.dylib"]);
+        assert_eq!(fit_macho(&facts, &Brought::new(), &arm).unknown, ["its loader may not find @rpath/ebb.dylib"]);
     }
 }

@@ -54,7 +54,7 @@ pub(super) fn fit_pe(program: &PeFacts, origin: Option<&Path>, brought: &Brought
         seen.find(|seen| seen.as_ref().is_none_or(|facts| [program.machine, ARM64].contains(&facts.machine)))
     };
     for library in program.delayed.iter().filter(|library| !needs_no_file(library) && find(library).is_none()) {
-        fit.unknown.push(format!("whether it does without the library {library}"));
+        fit.unknown.push(format!("it may need the library {library}, which is missing"));
     }
     for import in &program.imports {
         let library = &import.library;
@@ -66,7 +66,7 @@ pub(super) fn fit_pe(program: &PeFacts, origin: Option<&Path>, brought: &Brought
             continue;
         };
         let Some(found) = found else {
-            fit.unknown.push(format!("whether {library} is one that it can use"));
+            fit.unknown.push(format!("the library {library} may be incompatible"));
             continue;
         };
         if found.machine != program.machine || found.exports.is_empty() {
@@ -161,7 +161,7 @@ mod tests {
         let fit = fit_pe(&PeFacts { machine: X64, delayed, ..PeFacts::default() }, None, &Brought::new(), &view);
         assert_eq!(
             (fit.missing.len(), &*fit.unknown),
-            (0, &["whether it does without the library gone.dll".to_owned()][..])
+            (0, &["it may need the library gone.dll, which is missing".to_owned()][..])
         );
     }
     #[test]

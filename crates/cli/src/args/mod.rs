@@ -367,7 +367,7 @@ pub struct TraceArgs {
     /// Only this caller: exec, sh, bash, zsh, fish, ksh, tcsh, elevated; on Windows cmd, powershell, createprocess
     #[arg(long = "as", value_name = "CALLER")]
     pub caller: Option<Caller>,
-    /// Show how each terminal was asked, and its raw answer with its environment
+    /// Show how each terminal was asked, and its raw answer with its environment (Unix)
     #[arg(long)]
     pub evidence: bool,
     /// Show the version of every candidate

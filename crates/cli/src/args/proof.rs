@@ -14,8 +14,8 @@ pub struct CheckArgs {
     /// Do not run the commands
     #[arg(long)]
     pub no_run: bool,
-    /// Show how each terminal was asked, and its raw answer with its environment
-    #[arg(long)]
+    /// Show how each terminal was asked, and its raw answer with its environment (Unix)
+    #[arg(long, conflicts_with = "all_path")]
     pub evidence: bool,
     /// Check the commands in all other PATH folders, except the system's
     #[arg(long, conflicts_with = "names")]

@@ -45,10 +45,11 @@ fn all(tools: &[ToolCheck]) -> String {
         bad => style::BAD.over(&format!("{bad} not good")),
     };
     format!(
-        "{}, {}: {word}, verified in {}",
+        "{}, {}: {word}, verified in {}{}",
         count(tools.len(), "tool", "tools"),
         count(commands.len(), "command", "commands"),
         count(commands.first().map_or(0, |command| command.caller_results.len()), "terminal", "terminals"),
+        not_run(tools.iter().all(|tool| tool.ran)),
     )
 }
 
@@ -117,7 +118,13 @@ pub(super) fn outcome(checked: &ToolCheck, change: Option<u64>, page: &Page, out
     writeln!(out)?;
     let tool = escape(&format!("{} {}", checked.name, checked.version));
     if checked.verdict.passes() {
-        let does = if checked.verdict == Verdict::Good { "works" } else { "runs" };
+        // Only what has stated its version has shown that it works.
+        let answered = checked.commands.iter().all(|command| command.answered_version.is_some());
+        let does = match checked.verdict {
+            Verdict::Good if answered => "works",
+            Verdict::StartedWithError => "runs",
+            _ => "is found",
+        };
         page.labelled(out, "", 0, &format!("{tool} {does} in every new terminal."))?;
         let first = checked.commands.first().map_or("", |command| command.name.as_str());
         return page.labelled(
@@ -148,11 +155,16 @@ pub(super) fn summary(checked: &ToolCheck) -> String {
     let fine = checked.commands.iter().filter(|c| c.verdict.passes()).count();
     let asked = checked.commands.first().map_or(0, |c| c.caller_results.len());
     format!(
-        "{}: {fine} of {}, verified in {}",
+        "{}: {fine} of {}, verified in {}{}",
         word(checked.verdict),
         count(checked.commands.len(), "command", "commands"),
         count(asked, "terminal", "terminals"),
+        not_run(checked.ran),
     )
+}
+
+fn not_run(ran: bool) -> &'static str {
+    if ran { "" } else { "; not run" }
 }
 
 fn word(verdict: Verdict) -> String {

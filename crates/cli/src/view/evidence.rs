@@ -20,7 +20,7 @@ pub fn write(evidence: &[Evidence], page: &Page, out: &mut dyn Write) -> io::Res
             .into_iter()
             .chain(terminal.arguments.iter().map(|argument| std::path::PathBuf::from(argument).into()))
             .collect();
-        let place = if terminal.typed.is_some() { ", on a terminal of its own" } else { "" };
+        let place = if terminal.typed.is_some() { ", on its own terminal" } else { "" };
         line("started", &format!("{}{called}{place}", command_line(&words, page)))?;
         line("seal", terminal.seal.name())?;
         if let Some(typed) = &terminal.typed {

@@ -45,7 +45,7 @@ fn what_can_never_start_is_refused_with_what_is_missing() {
     let elsewhere = format!("{}Z", &loader[..loader.len() - 1]);
     let cases = [
         (with(&content, version, &later), format!("it needs version {later} of"), "a build for an older system"),
-        (with(&content, library, &gone), format!("it needs the library {gone}"), "install the package that brings"),
+        (with(&content, library, &gone), format!("it needs the library {gone}"), "install the package that provides"),
         (with(&content, loader, &elsewhere), format!("it needs the loader {elsewhere}"), "a static one"),
     ];
     for (program, missing, remedy) in &cases {
@@ -69,7 +69,7 @@ fn a_script_without_its_interpreter_is_refused_unless_it_comes_along() {
     let own = "#!/bin/sh\nshift\necho tidelog 4.2.1\n";
     for (line, brought, code, says) in [
         ("#!/no/such/interpreter", false, 3, "it needs the interpreter /no/such/interpreter"),
-        ("#!/usr/bin/env tiderun", false, 3, "install the package that brings tiderun"),
+        ("#!/usr/bin/env tiderun", false, 3, "install the package that provides tiderun"),
         ("#!/usr/bin/env tiderun", true, 0, "good"),
         ("#!/bin/sh", false, 0, "good"),
     ] {

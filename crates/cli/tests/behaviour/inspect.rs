@@ -70,7 +70,7 @@ fn inspect_tells_what_a_program_lacks_and_which_version_is_here() {
     });
     for (name, program, hindrance) in [
         ("whole", Some(own), serde_json::Value::Null),
-        ("lacking", changed, "it needs the library libshoal9; install the package that brings libshoal9".into()),
+        ("lacking", changed, "it needs the library libshoal9; install the package that provides libshoal9".into()),
     ] {
         let Some(program) = program else { continue };
         let mut zip = zip::ZipWriter::new(fs::File::create(home.path("t-1.0.zip")).unwrap());

@@ -13,7 +13,7 @@ use wagon_yard_core::progress::Stop;
 use wagon_yard_core::resolve::{self, Caller, Disk, LookupContext, Shell};
 use wagon_yard_core::system::System;
 
-use crate::on_windows::test_program;
+use crate::programs_on_windows::test_program;
 
 /// The folders that programs are put into.
 const FOLDERS: [&str; 5] = ["now", "prog", "a", "b c", "d;e"];

@@ -26,6 +26,7 @@ mod odd_archives;
 mod on_windows;
 mod packages;
 mod path;
+mod programs_on_windows;
 mod prompts;
 mod proof;
 mod receive;

@@ -2,7 +2,7 @@
 #![cfg(windows)]
 
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::process::{Command, Stdio};
 
 use wagon_yard_core::os;
@@ -10,16 +10,6 @@ use wagon_yard_core::scope::Scope;
 
 use crate::archives::{script, tidelog, zip};
 use crate::home::{Home, Ran};
-
-/// A program that `scripts/windows-lane` has compiled; elsewhere the test says that it skips.
-pub fn test_program(name: &str) -> Option<PathBuf> {
-    let folder = std::env::var_os("WYARD_TEST_PROGRAMS");
-    assert!(folder.is_some() || std::env::var_os("CI").is_none(), "{name} is missing, and CI may skip nothing");
-    if folder.is_none() {
-        eprintln!("skipped: {name} is not there; scripts/windows-lane compiles it");
-    }
-    Some(PathBuf::from(folder?).join(name))
-}
 
 /// `reg add` on a key of the sandbox: its own way of writing, not ours.
 pub fn reg_add(home: &Home, scope: Scope, name: &str, kind: &str, data: &str) {
@@ -144,50 +134,6 @@ fn a_tool_is_told_for_what_it_is() {
         let archive = home.write("tidelog-4.2.1.tar", tar.into_inner().unwrap());
         home.wyard(&["receive", archive.to_str().unwrap(), "--foreign"]).ends(code).says(says).says(verdict);
     }
-}
-
-/// An archive of a compiled single program, as NAME 1.0.
-fn packed(home: &Home, program: &Path, name: &str) -> String {
-    let content = fs::read(program).unwrap();
-    let mut tar = tar::Builder::new(Vec::new());
-    let mut header = tar::Header::new_gnu();
-    header.set_size(content.len() as u64);
-    header.set_mode(0o644);
-    tar.append_data(&mut header, format!("{name}-1.0/{name}.exe"), content.as_slice()).unwrap();
-    let archive = home.write(&format!("{name}-1.0.tar"), tar.into_inner().unwrap());
-    archive.to_str().unwrap().to_owned()
-}
-
-#[test]
-fn a_program_with_windows_is_not_started() {
-    let Some(program) = test_program("window.exe") else { return };
-    let home = Home::new();
-    home.wyard(&["receive", &packed(&home, &program, "window")]).ends(0).says("is a windowed program and was not run");
-    assert!(!home.yard().join("stock/window/1.0/window.exe.started").exists());
-}
-
-#[test]
-fn a_missing_library_is_told_in_words() {
-    let Some(program) = test_program("needs.exe") else { return };
-    let home = Home::new();
-    let archive = packed(&home, &program, "needs");
-    home.wyard(&["receive", &archive]).ends(3).says("it needs the library shore.dll").says("install the package");
-    home.wyard(&["receive", &archive, "--foreign"])
-        .ends(1)
-        .says("does-not-start")
-        .says("a library it needs was not found");
-}
-
-#[test]
-fn a_function_that_a_library_of_the_system_lacks_is_told() {
-    let Some(program) = test_program("needs.exe") else { return };
-    let mut content = fs::read(&program).unwrap();
-    let at = content.windows(9).position(|nine| nine == b"shore.dll").unwrap();
-    content[at..at + 9].copy_from_slice(b"ntdll.dll");
-    let home = Home::new();
-    let changed = home.write("needs.exe", content);
-    let archive = packed(&home, &changed, "needs");
-    home.wyard(&["receive", &archive]).ends(3).says("it needs the function shore_level of ntdll.dll");
 }
 
 #[test]

@@ -138,7 +138,7 @@ Open terminals are unchanged: open a new one.
         &["check", "tidelog", "--no-run"],
         str![[r#"
 exit 1
-1 tool, 1 command: 1 not good, verified in 3 terminals
+1 tool, 1 command: 1 not good, verified in 3 terminals; not run
 
   tool           command  runs  version  terminals  verdict
   tidelog 4.2.1  tidelog  -     -        bash 0/3   not-found
@@ -375,6 +375,17 @@ wyard: run does not exist on this machine
 }
 
 #[test]
+fn what_was_not_run_is_not_said_to_work() {
+    let home = Home::new();
+    let archive = tidelog(&home, "4.2.1");
+    for (options, says) in [(&[][..], "works in every"), (&["--no-run", "--replace"], "is found in every")] {
+        home.wyard(&[&["receive", &archive][..], options].concat()).ends(0).says(says);
+    }
+    home.wyard(&["check", "--no-run"]).ends(0).says("; not run\n");
+    assert!(!home.wyard(&["check"]).ends(0).out.contains("not run"));
+}
+
+#[test]
 fn evidence_shows_question_and_answer_of_each_terminal() {
     let home = Home::new();
     home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
@@ -392,7 +403,7 @@ fn evidence_shows_question_and_answer_of_each_terminal() {
         assert!(home.wyard(&[command, &["--json"]].concat()).ends(0).json().get("evidence").is_none());
         home.wyard(&[command, &["--evidence"]].concat())
             .ends(0)
-            .says("called -bash, on a terminal of its own")
+            .says("called -bash, on its own terminal")
             .says("\nanswer ");
     }
 }

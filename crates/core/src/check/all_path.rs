@@ -52,7 +52,7 @@ pub fn check_path(session: &Session, runs: bool) -> Result<Report<CheckedTools>,
         let verdict = commands.iter().map(|c| c.verdict).max().unwrap_or(Verdict::Good);
         let name = folder.display().to_string();
         let (requirements, findings) = (Vec::new(), Vec::new());
-        tools.push(ToolCheck { name, version: String::new(), commands, verdict, requirements, findings });
+        tools.push(ToolCheck { name, version: String::new(), commands, ran: runs, verdict, requirements, findings });
     }
     Ok(CheckedTools::report(tools))
 }

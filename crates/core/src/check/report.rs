@@ -86,6 +86,8 @@ pub struct ToolCheck {
     pub version: String,
     /// Its commands.
     pub commands: Vec<CommandCheck>,
+    /// Whether commands were started at all; where not, only what they resolve to is known.
+    pub ran: bool,
     /// The worst verdict of them, of the home variables, and of what it needs.
     pub verdict: Verdict,
     /// What it needs besides itself.

@@ -59,7 +59,7 @@ pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<Che
         let verdict = commands.iter().map(|c| c.verdict).chain([of_variables]).chain(of_shell).chain(needs).max();
         let verdict = verdict.unwrap_or(Verdict::Good);
         let (name, version) = (card.name.to_string(), card.version.to_string());
-        tools.push(ToolCheck { name, version, commands, verdict, requirements, findings });
+        tools.push(ToolCheck { name, version, commands, ran: runs, verdict, requirements, findings });
     }
     if session.stop.requested() {
         return Err(CheckError::Interrupted);

@@ -162,7 +162,7 @@ impl Unplaced<'_> {
             }
         };
         let Some(program) = program else {
-            let remedy = format!("install the package that brings {}", interpreter.name());
+            let remedy = format!("install the package that provides {}", interpreter.name());
             fit.missing.push(Lack::new(interpreter.words()).remedy(remedy));
             return fit;
         };
@@ -216,8 +216,7 @@ impl Unplaced<'_> {
         if let Some(most) = most.filter(|most| *most > least && fit.missing.is_empty()) {
             let mut of_all = Fit::default();
             compare(&mut of_all, &Runtime::Java, &most.to_string(), false, None, &found);
-            fit.unknown
-                .extend(of_all.missing.into_iter().map(|lack| format!("whether it does without {}", lack.words)));
+            fit.unknown.extend(of_all.missing.into_iter().map(|lack| format!("it may need {}", lack.words)));
         }
         fit
     }
@@ -255,7 +254,7 @@ fn compare(fit: &mut Fit, runtime: &Runtime, least: &str, same_major: bool, by: 
         Found::Nothing => "none here".to_owned(),
         // `3.11` may be any of its releases.
         Found::Versions(versions) if versions.iter().any(|version| least.starts_with(&format!("{version}."))) => {
-            fit.unknown.push(format!("whether {} here is {wanted}{by}", versions.join(", ")));
+            fit.unknown.push(format!("it needs {wanted}{by}; here: {}", versions.join(", ")));
             return;
         }
         Found::Versions(versions) => {
@@ -268,7 +267,7 @@ fn compare(fit: &mut Fit, runtime: &Runtime, least: &str, same_major: bool, by: 
             format!("here: {}", versions.join(", "))
         }
         Found::Program(file) => {
-            fit.unknown.push(format!("whether {} is {wanted}{by}", file.display()));
+            fit.unknown.push(format!("it needs {wanted}{by}; the version of {} is unknown", file.display()));
             return;
         }
     };
