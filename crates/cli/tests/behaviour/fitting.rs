@@ -134,6 +134,7 @@ fn a_runtime_that_is_too_old_is_told_with_who_asks_for_it() {
     let node = b"#!/usr/bin/env node\n";
     let plain = b"#!/bin/sh\necho tidelog 4.2.1\n";
     for (script, beside, content, lacks) in [
+        (&b"#!/bin/sh\nif [ -n \"$X\" ]; then java -jar \"$X\"; fi\necho tidelog 4.2.1\n"[..], "read", &b"x"[..], None),
         (&starts_java[..], "lib/tide.jar", &java_17[..], None),
         (starts_java, "lib/tide.jar", &java_21, Some("Java 21 or later (here: 17.0.2)")),
         (python, "pyproject.toml", b"[project]\nrequires-python = '>=3.9'\n", None),

@@ -207,8 +207,9 @@ impl Unplaced<'_> {
         let most = asked.iter().map(|(_, most)| *most).max();
         let found = runtimes.java(by_home);
         let Some(least) = least else {
+            // A script that speaks of Java, and comes without classes, may do without.
             if found == Found::Nothing {
-                fit.missing.push(Lack::new("Java (none here)").remedy("install Java"));
+                fit.unknown.push("it may need Java (none here)".to_owned());
             }
             return fit;
         };
