@@ -264,7 +264,7 @@ findings! {
         why: "the program is not verified",
         comes_about: "It waits for input or a device, opens a window, or runs as a service.",
         settle: "Run it by hand. If it is only slow, set probe_seconds in settings.toml.",
-        example: "probe_seconds = 20   # in settings.toml",
+        example: "probe_seconds = 30   # in settings.toml",
     }
     StartedWithError = "started-with-error", Caution {
         means: "The program starts and exits with an error, which proves that it runs.",

@@ -25,7 +25,7 @@ pub struct Settings {
 
 impl Default for Settings {
     fn default() -> Self {
-        Self { shells: None, shell_seconds: 10, probe_seconds: 5, trial_seconds: 60, seal: SealLevel::Full }
+        Self { shells: None, shell_seconds: 20, probe_seconds: 10, trial_seconds: 60, seal: SealLevel::Full }
     }
 }
 
