@@ -19,6 +19,7 @@ pub mod program;
 pub mod progress;
 pub mod registry;
 pub mod report;
+mod schema;
 pub mod scope;
 pub mod suggestion;
 pub mod system;

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 /// Whose PATH.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Scope {
     /// The user's.

@@ -3,6 +3,7 @@
 use std::io::{self, Write};
 use std::process::ExitCode;
 
+use serde::Serialize;
 use wagon_yard_core::error::{Blame, Blamed};
 
 use crate::view;
@@ -31,6 +32,24 @@ pub struct Failure {
     quiet: bool,
 }
 
+/// A failure as `--json` prints it.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Document<'a> {
+    /// The format number of all reports.
+    format: u32,
+    /// The report's stable name.
+    report: &'static str,
+    /// What was seen, and where.
+    message: &'a str,
+    /// What lies behind it, the nearest cause first.
+    causes: &'a [String],
+    /// What to do next.
+    next: Option<&'a str>,
+    /// The exit code.
+    exit_code: u8,
+}
+
 impl Failure {
     /// A failure of the program's own making.
     pub fn new(code: u8, message: impl Into<String>, next: Option<&str>) -> Self {
@@ -48,11 +67,11 @@ impl Failure {
 
     fn write(&self, json: bool) -> io::Result<()> {
         if json {
-            let document = serde_json::json!({
-                "format": 1, "report": "error", "message": self.message, "causes": self.causes,
-                "next": self.next, "exit_code": self.code,
-            });
-            writeln!(io::stdout(), "{document:#}")?;
+            let Self { message, causes, next, code, .. } = self;
+            let next = next.as_deref();
+            let document = Document { format: 1, report: "error", message, causes, next, exit_code: *code };
+            serde_json::to_writer_pretty(io::stdout(), &document)?;
+            writeln!(io::stdout())?;
         }
         let mut out = anstream::stderr();
         let page = view::Page::of_error_terminal();

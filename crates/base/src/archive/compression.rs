@@ -12,6 +12,7 @@ use super::segment::Segment;
 
 /// How an archive is packed as a whole.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Compression {
     /// Not at all; zip and 7z pack each entry for themselves.

@@ -6,6 +6,7 @@ use crate::program::{Program, ProgramKind};
 
 /// The kind of archive, or of a file that is none.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Container {
     /// PKWARE zip.

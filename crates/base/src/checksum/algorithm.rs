@@ -37,6 +37,10 @@ impl Algorithm {
         }
     }
 
+    fn name_in_reports(self) -> String {
+        self.name().to_ascii_lowercase().replace('-', "")
+    }
+
     /// How many hex digits it has.
     #[must_use]
     pub fn digits(self) -> usize {
@@ -57,12 +61,15 @@ impl Algorithm {
 
 impl Serialize for Algorithm {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.serialize_str(&self.name().to_ascii_lowercase().replace('-', ""))
+        serializer.serialize_str(&self.name_in_reports())
     }
 }
 
+crate::schema_of_names!(Algorithm, "Algorithm", Algorithm::ALL.iter().map(|algorithm| algorithm.name_in_reports()));
+
 /// A checksum: lower-case hex digits.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Checksum {
     /// How it was computed.
     pub algorithm: Algorithm,

@@ -11,6 +11,7 @@ use crate::error::{Blame, Blamed, FileContext as _, FileError};
 
 /// A published checksum of a file.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Published {
     /// The checksum.
     #[serde(flatten)]

@@ -6,6 +6,7 @@ use super::table::{Code, Severity};
 
 /// One thing worth telling.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Finding {
     /// What it is.
     pub code: Code,

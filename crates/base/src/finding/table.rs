@@ -7,6 +7,7 @@ use serde::Serialize;
 
 /// How much a finding matters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
     /// Something does not work.
@@ -686,6 +687,8 @@ impl Serialize for Code {
         serializer.serialize_str(self.as_str())
     }
 }
+
+crate::schema_of_names!(Code, "Code", Code::ALL.iter().map(|code| code.as_str().to_owned()));
 
 #[cfg(test)]
 mod tests {

@@ -78,6 +78,7 @@ macro_rules! checked_text {
     ($(#[$doc:meta])* $name:ident, $check:expr) => {
         $(#[$doc])*
         #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+        #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
         #[serde(try_from = "String", into = "String")]
         pub struct $name(String);
 

@@ -10,6 +10,7 @@ use crate::report::ReportPath;
 
 /// A C library that programs can be loaded with.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CLibrary {
     /// `glibc` or `musl`.
     pub kind: &'static str,

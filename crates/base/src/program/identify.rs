@@ -10,6 +10,7 @@ pub const HEAD_BYTES: usize = 4096;
 
 /// The kind of a program file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum ProgramKind {
     /// System V ELF, as Linux and the BSDs run it.

@@ -92,18 +92,36 @@ impl<T> DerefMut for Report<T> {
     }
 }
 
+/// A report as it is written.
+#[derive(Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+struct Document<'a, T> {
+    /// The format number of all reports.
+    format: u32,
+    /// The report's stable name.
+    report: &'static str,
+    #[serde(flatten)]
+    body: &'a T,
+    /// What is to be thought of it all.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    verdict: Option<Verdict>,
+    /// What is worth telling beyond the parts that have findings of their own.
+    findings: &'a [Finding],
+}
+
+#[cfg(feature = "schema")]
+impl<T: schemars::JsonSchema + 'static> schemars::JsonSchema for Report<T> {
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        T::schema_name()
+    }
+
+    fn json_schema(generator: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        Document::<'static, T>::json_schema(generator)
+    }
+}
+
 impl<T: ReportBody> Serialize for Report<T> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        #[derive(Serialize)]
-        struct Document<'a, T> {
-            format: u32,
-            report: &'static str,
-            #[serde(flatten)]
-            body: &'a T,
-            #[serde(skip_serializing_if = "Option::is_none")]
-            verdict: Option<Verdict>,
-            findings: &'a [Finding],
-        }
         let (body, findings) = (&self.body, &self.findings[..]);
         Document { format: FORMAT, report: body.name(), body, verdict: self.verdict, findings }.serialize(serializer)
     }

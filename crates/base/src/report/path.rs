@@ -18,10 +18,27 @@ pub struct ReportPath(PathBuf);
 
 /// What is written of a path that is not Unicode.
 #[derive(Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 struct Exact {
     path: String,
     #[serde(with = "hex::serde")]
+    #[cfg_attr(feature = "schema", schemars(with = "String"))]
     path_bytes: Vec<u8>,
+}
+
+#[cfg(feature = "schema")]
+impl schemars::JsonSchema for ReportPath {
+    fn schema_name() -> Cow<'static, str> {
+        "Path".into()
+    }
+
+    fn json_schema(generator: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        let exact = generator.subschema_for::<Exact>();
+        schemars::json_schema!({
+            "description": "A path as text; where it isn't Unicode, the nearest text and the exact bytes in hex.",
+            "anyOf": [{ "type": "string" }, exact],
+        })
+    }
 }
 
 impl ReportPath {

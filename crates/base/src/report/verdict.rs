@@ -4,6 +4,7 @@ use serde::Serialize;
 
 /// What a check says of a command, from best to worst.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Verdict {
     /// It resolves, starts, and states the right version or none.

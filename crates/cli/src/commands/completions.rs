@@ -12,7 +12,8 @@ use crate::failure::Failure;
 
 /// A completion script.
 #[derive(Debug, Serialize)]
-struct Completions {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(super) struct Completions {
     /// The shell.
     shell: String,
     /// The script.

@@ -14,6 +14,8 @@ mod path;
 mod receive;
 mod register;
 mod retire;
+#[cfg(test)]
+mod schemas;
 mod stock;
 mod survey;
 mod switch;

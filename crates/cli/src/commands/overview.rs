@@ -52,7 +52,8 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
 
 /// The commands, as the page groups them.
 #[derive(Debug, Serialize)]
-struct Overview {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(super) struct Overview {
     /// This program's version.
     version: &'static str,
     /// Group by group; the first has no name.
@@ -61,6 +62,7 @@ struct Overview {
 
 /// Commands that belong together.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Group {
     /// What they are for.
     name: &'static str,
@@ -70,6 +72,7 @@ struct Group {
 
 /// A call, and what it does.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Call {
     /// As it is typed.
     call: &'static str,

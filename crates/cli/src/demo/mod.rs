@@ -5,6 +5,8 @@ mod show;
 mod world;
 
 pub use show::Show;
+#[cfg(test)]
+pub use show::Shown;
 pub use world::World;
 
 use crate::failure::{Failure, exit};

@@ -31,6 +31,7 @@ pub struct Show<'a> {
 
 /// What the demo did; for people it is shown while it happens.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Shown {
     /// The sandbox, where it stays.
     folder: Option<ReportPath>,
@@ -42,6 +43,7 @@ pub struct Shown {
 
 /// A call of the program.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct DemoCall {
     /// Its arguments.
     arguments: Vec<String>,

@@ -76,6 +76,8 @@ fn document(mut command: Command, call: &[String]) -> (i32, serde_json::Value) {
     let output = command.args(["--json", "--quiet"]).output().unwrap();
     let text = String::from_utf8(output.stdout).unwrap_or_else(|e| panic!("{call:?}: {e}"));
     let document = serde_json::from_str(&text).unwrap_or_else(|e| panic!("{call:?}: {e}: {text}"));
+    #[cfg(unix)]
+    crate::schemas::assert_conforms(&document);
     (output.status.code().unwrap(), document)
 }
 

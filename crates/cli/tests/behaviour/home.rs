@@ -247,6 +247,9 @@ impl Ran {
     }
 
     pub fn json(&self) -> Value {
-        serde_json::from_str(&self.out).unwrap_or_else(|e| panic!("{e}: {}", self.out))
+        let document = serde_json::from_str(&self.out).unwrap_or_else(|e| panic!("{e}: {}", self.out));
+        #[cfg(unix)]
+        crate::schemas::assert_conforms(&document);
+        document
     }
 }

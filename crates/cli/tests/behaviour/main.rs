@@ -32,6 +32,8 @@ mod proof;
 mod receive;
 mod reliability;
 #[cfg(unix)]
+mod schemas;
+#[cfg(unix)]
 mod screens;
 #[cfg(unix)]
 mod sealed;

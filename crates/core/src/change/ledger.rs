@@ -61,6 +61,7 @@ impl Line {
 
 /// How a change stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum State {
     /// Begun, and neither done nor taken back.
@@ -73,6 +74,7 @@ pub enum State {
 
 /// A change, as the ledger tells it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Record {
     /// Its number; later ones are higher.
     pub id: u64,

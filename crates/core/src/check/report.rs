@@ -10,6 +10,7 @@ use crate::terminal::{Evidence, StartMode, TerminalKind};
 
 /// What one caller in one kind of new terminal makes of a command.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CallerResult {
     /// Who looked it up.
     pub caller: Caller,
@@ -33,6 +34,7 @@ pub struct CallerResult {
 
 /// The check of one command.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CommandCheck {
     /// The command.
     pub name: String,
@@ -56,6 +58,7 @@ pub struct CommandCheck {
 
 /// What a tool can need besides itself.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum RequirementKind {
     /// A command of another tool.
@@ -66,6 +69,7 @@ pub enum RequirementKind {
 
 /// Something that a tool needs besides itself.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Requirement {
     /// What kind of thing.
     pub kind: RequirementKind,
@@ -79,6 +83,7 @@ pub struct Requirement {
 
 /// The check of one tool.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ToolCheck {
     /// The tool.
     pub name: String,
@@ -98,6 +103,7 @@ pub struct ToolCheck {
 
 /// What was checked.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CheckedTools {
     /// Tool by tool.
     pub tools: Vec<ToolCheck>,

@@ -24,6 +24,7 @@ const TOLD: (usize, usize) = (6, 600);
 
 /// What came of one trial.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct TrialResult {
     /// The tool.
     pub tool: String,
@@ -41,6 +42,7 @@ pub struct TrialResult {
 
 /// What came of one step.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct StepResult {
     /// The command, as typed.
     pub run: Vec<String>,
@@ -56,6 +58,7 @@ pub struct StepResult {
 
 /// An expectation that was not met.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Unmet {
     /// What was expected, in words.
     pub expected: String,

@@ -10,6 +10,7 @@ use crate::system::System;
 
 /// The kind of an installer.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum InstallerKind {
     /// A package of Windows Installer.
@@ -50,6 +51,7 @@ impl InstallerKind {
 
 /// A change of the environment that an installer says it makes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct PlannedVariable {
     /// The variable.
     pub name: String,
@@ -63,6 +65,7 @@ pub struct PlannedVariable {
 
 /// How a value goes into a variable.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum PlannedPlace {
     /// In front of what is there.
@@ -75,6 +78,7 @@ pub enum PlannedPlace {
 
 /// A command of an installer that a new terminal finds already.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct AlreadyHere {
     /// The command.
     pub command: String,
@@ -86,6 +90,7 @@ pub struct AlreadyHere {
 
 /// What is known of an installer before it runs.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Installer {
     /// What it is.
     pub kind: InstallerKind,

@@ -68,6 +68,7 @@ pub struct InstallRequest {
 
 /// What would be run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct InstallPlan {
     /// The installer.
     pub file: ReportPath,

@@ -8,6 +8,7 @@ use crate::os;
 
 /// A record of the system of something that is installed.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct UninstallRecord {
     /// Its key.
     pub key: String,

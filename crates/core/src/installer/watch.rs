@@ -46,6 +46,7 @@ pub struct Watch {
 
 /// A change of a startup file.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct StartupDifference {
     /// The file.
     pub path: ReportPath,
@@ -62,6 +63,7 @@ pub struct StartupDifference {
 
 /// A change of a value in the environment of the registry.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ValueDifference {
     /// Whose.
     pub scope: Scope,
@@ -79,6 +81,7 @@ pub struct ValueDifference {
 
 /// A new entry of PATH.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct AddedEntry {
     /// As written.
     pub raw: String,
@@ -90,6 +93,7 @@ pub struct AddedEntry {
 
 /// Where an entry stands in PATH.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum EntryPlace {
     /// In front.
@@ -102,6 +106,7 @@ pub enum EntryPlace {
 
 /// What has changed.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Differences {
     /// New folders, the outermost ones.
     pub folders: Vec<ReportPath>,

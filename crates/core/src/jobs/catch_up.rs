@@ -15,6 +15,7 @@ use crate::yard::YardError;
 
 /// What brings a terminal to what a new one has.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CatchUpLines {
     /// The shell whose language the lines are in.
     pub shell: Shell,
@@ -32,6 +33,7 @@ impl ReportBody for CatchUpLines {
 
 /// A variable that this terminal has otherwise than a new one.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Difference {
     /// Its name.
     pub name: String,

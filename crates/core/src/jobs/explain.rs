@@ -10,6 +10,7 @@ use crate::session::Session;
 
 /// A finding explained.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Explanation {
     /// The finding.
     pub code: Code,

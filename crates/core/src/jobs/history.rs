@@ -10,6 +10,7 @@ use crate::session::Session;
 
 /// What the ledger tells.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct History {
     /// The changes, newest first.
     pub changes: Vec<ChangeTold>,
@@ -54,6 +55,7 @@ impl Blamed for HistoryError {
 
 /// One change.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ChangeTold {
     /// Its number, when and how it was made, and how it stands.
     #[serde(flatten)]
@@ -69,6 +71,7 @@ pub struct ChangeTold {
 
 /// What a change did to one thing.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Difference {
     /// The file or value.
     pub of: String,

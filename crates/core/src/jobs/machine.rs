@@ -23,6 +23,7 @@ const INTERPRETERS: [&str; 9] = ["java", "lua", "node", "perl", "php", "python",
 
 /// What a machine is and has.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct MachineFacts {
     /// The system, as archives write it: `linux`, `macos`, `windows`.
     pub system: &'static str,
@@ -46,6 +47,7 @@ pub struct MachineFacts {
 
 /// A program, with the version it states.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct FoundProgram {
     /// Its name.
     pub name: String,

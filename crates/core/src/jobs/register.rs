@@ -46,6 +46,7 @@ pub struct RegisterRequest {
 
 /// What happened to the stores.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RegisteredTool {
     /// What was done.
     #[serde(skip)]

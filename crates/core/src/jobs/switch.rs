@@ -24,6 +24,7 @@ pub struct SwitchRequest {
 
 /// What happened to the stores, and what new terminals make of it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct SwitchedTool {
     /// What happens to the stores.
     #[serde(flatten)]

@@ -41,6 +41,7 @@ pub enum TrialRequest {
 
 /// What came of it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(untagged)]
 pub enum Tried {
     /// Trials were run.
@@ -65,6 +66,7 @@ impl ReportBody for Tried {
 
 /// The trials on a card after a change.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct KeptTrials {
     /// Whether this is only what would be done.
     pub dry_run: bool,

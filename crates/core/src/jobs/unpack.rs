@@ -38,6 +38,7 @@ pub struct UnpackRequest {
 
 /// What was unpacked.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Unpacked {
     /// Whether this is only what would be done.
     pub dry_run: bool,

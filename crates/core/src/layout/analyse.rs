@@ -17,6 +17,7 @@ use crate::system::System;
 
 /// A command that a tool brings.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Command {
     /// What a person types.
     pub name: String,

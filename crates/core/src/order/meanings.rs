@@ -11,6 +11,7 @@ use crate::system::System;
 
 /// A command that means another file afterwards.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct MeaningChange {
     /// The command.
     pub name: String,

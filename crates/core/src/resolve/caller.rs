@@ -6,6 +6,7 @@ use crate::system::System;
 
 /// A shell that people type into.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Shell {
     /// The system's plain shell, `/bin/sh`.
@@ -85,6 +86,8 @@ impl Serialize for Caller {
         serializer.serialize_str(self.name())
     }
 }
+
+wagon_yard_base::schema_of_names!(Caller, "Caller", Caller::all().map(|caller| caller.name().to_owned()));
 
 impl Caller {
     /// All of them, in the order in which they are told.

@@ -7,6 +7,7 @@ use serde::Serialize;
 
 /// What answers to a command name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Kind {
     /// A file found by way of PATH, or named with its folder.
@@ -23,6 +24,7 @@ pub enum Kind {
 
 /// How a candidate stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Standing {
     /// It is what runs.
@@ -49,6 +51,7 @@ impl Standing {
 
 /// Why a candidate is skipped.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Reason {
     /// A file without a right to execute.

@@ -49,6 +49,7 @@ impl Blamed for StoreError {
 
 /// What happens to one startup file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Action {
     /// The file is made, with the block in it.
@@ -65,6 +66,7 @@ pub enum Action {
 
 /// A change of one startup file.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct StartupChange {
     /// The file.
     pub path: ReportPath,

@@ -50,6 +50,7 @@ impl Blamed for StorePlanError {
 
 /// A change of one registry value, for reports.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RegistryChange {
     /// The value's name.
     pub name: String,

@@ -9,6 +9,7 @@ use crate::terminal::TerminalKind;
 
 /// What was surveyed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct SurveyedPath {
     /// Whose PATH was looked at: this terminal's, or that of a new one.
     pub terminal: TerminalKind,
@@ -30,6 +31,7 @@ pub fn all_findings(report: &Report<SurveyedPath>) -> impl Iterator<Item = &Find
 
 /// The entries of one scope.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ScopeSurvey {
     /// Whose.
     pub scope: Scope,
@@ -39,6 +41,7 @@ pub struct ScopeSurvey {
 
 /// One entry of PATH.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct EntrySurvey {
     /// As written.
     pub raw: ReportPath,

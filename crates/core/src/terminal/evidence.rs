@@ -10,6 +10,7 @@ use crate::resolve::Caller;
 
 /// One terminal, as it was asked.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Evidence {
     /// The shell.
     pub caller: Caller,

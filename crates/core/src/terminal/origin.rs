@@ -4,6 +4,7 @@ use serde::Serialize;
 
 /// How an origin was found out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Found {
     /// The shell traced its own startup.
@@ -20,6 +21,7 @@ pub enum Found {
 
 /// What put an entry into PATH.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Origin {
     /// The file, or the registry's key and value.
     pub place: String,

@@ -16,6 +16,7 @@ use crate::terminal::{Evidence, Origin, StartMode, TerminalKind};
 
 /// What was traced.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct TracedCommands {
     /// Command by command.
     pub commands: Vec<CommandTrace>,
@@ -32,6 +33,7 @@ impl ReportBody for TracedCommands {
 
 /// What one name means.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CommandTrace {
     /// The name.
     pub name: String,
@@ -43,6 +45,7 @@ pub struct CommandTrace {
 
 /// What a name means to one caller.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CallerTrace {
     /// The caller.
     pub caller: Caller,
@@ -64,6 +67,7 @@ pub struct CallerTrace {
 
 /// A file of the name.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CandidateTrace {
     /// The file itself.
     #[serde(skip)]

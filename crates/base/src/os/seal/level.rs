@@ -2,6 +2,7 @@ use serde::{Deserialize, Serialize};
 
 /// How far what is asked or probed is kept from the machine, best first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum SealLevel {
     /// It writes into layers over the real folders that are thrown away, and all its processes are ended with it.

@@ -52,6 +52,7 @@ pub struct Installed {
 
 /// A folder that was adopted.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct AdoptedFolder {
     /// Whether this is only what would be done.
     pub dry_run: bool,
@@ -93,6 +94,7 @@ impl ReportBody for AdoptedFolder {
 
 /// Tools that were found and are not on record.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct FoundTools {
     /// The tools.
     pub found: Vec<FoundTool>,
@@ -108,6 +110,7 @@ impl ReportBody for FoundTools {
 
 /// A folder that looks like a tool.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct FoundTool {
     /// Its home.
     pub folder: ReportPath,

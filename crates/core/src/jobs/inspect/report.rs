@@ -10,6 +10,7 @@ use crate::report::{ReportBody, ReportPath};
 
 /// A file that was looked into.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(untagged)]
 pub enum Inspected {
     /// An archive, or a bare program.
@@ -29,6 +30,7 @@ impl ReportBody for Inspected {
 
 /// What the file's names suggest.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Suggested {
     /// The tool.
     pub name: Option<String>,
@@ -44,6 +46,7 @@ pub struct Suggested {
 
 /// A command the file would bring.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct InspectedCommand {
     /// What a person types.
     pub name: String,
@@ -71,6 +74,7 @@ pub struct InspectedCommand {
 
 /// An archive or a bare program, looked into.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct InspectedFile {
     /// The file.
     pub file: ReportPath,

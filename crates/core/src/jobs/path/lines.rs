@@ -17,6 +17,7 @@ use crate::yard::{Card, Position};
 
 /// The entries of one scope.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct PathScope {
     /// Whose; on Unix PATH is not kept by scope, and all is the user's.
     pub scope: Scope,
@@ -26,6 +27,7 @@ pub struct PathScope {
 
 /// One entry.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct PathLine {
     /// As written.
     pub raw: ReportPath,

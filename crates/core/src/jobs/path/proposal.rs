@@ -12,6 +12,7 @@ use crate::terminal::Origin;
 
 /// A change that only the owner of a file should make.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Proposal {
     /// The entry it takes out.
     pub entry: ReportPath,

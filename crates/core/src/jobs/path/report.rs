@@ -13,6 +13,7 @@ use crate::store::{RegistryChange, StartupChange};
 
 /// What was asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum PathAction {
     /// To see PATH.
@@ -29,6 +30,7 @@ pub enum PathAction {
 
 /// PATH, and what was done to it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct PathState {
     /// What was asked for.
     pub action: PathAction,
@@ -74,6 +76,7 @@ impl ReportBody for PathState {
 
 /// What is done to an entry.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum StepKind {
     /// It is put in.
@@ -98,6 +101,7 @@ impl StepKind {
 
 /// Something done to an entry, or offered.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Step {
     /// The entry, as written.
     pub entry: ReportPath,

@@ -37,6 +37,7 @@ impl ReportBody for Received {
 
 /// A tool that was received from an archive.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ReceivedTool {
     /// Whether this is only what would be done.
     pub dry_run: bool,
@@ -98,6 +99,7 @@ pub struct ReceivedTool {
 
 /// What an installer brought.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct InstalledTool {
     /// What was run.
     pub plan: InstallPlan,
@@ -119,6 +121,7 @@ pub struct InstalledTool {
 
 /// What an installer left for us to do.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum LeftUndone {
     /// It changed stores, but not so that every new terminal has its commands.

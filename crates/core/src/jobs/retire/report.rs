@@ -30,6 +30,7 @@ impl ReportBody for Retired {
 
 /// What would be run to remove a tool.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct UninstallPlan {
     /// The tool.
     pub tool: String,
@@ -39,6 +40,7 @@ pub struct UninstallPlan {
 
 /// A tool that is taken out of the stock, or the retired folders that are removed.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RetiredTool {
     /// Whether this is only what would be done.
     pub dry_run: bool,
@@ -64,6 +66,7 @@ pub struct RetiredTool {
 
 /// A tool that its uninstaller has removed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct UninstalledTool {
     /// What was done to the yard's records and the stores; null where the uninstaller left the tool's commands, which stays on
     /// record then.

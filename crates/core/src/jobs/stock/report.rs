@@ -28,6 +28,7 @@ impl ReportBody for StockReport {
 
 /// The tools of the yard.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ToolStock {
     /// The yard's folder.
     pub yard: ReportPath,
@@ -39,6 +40,7 @@ pub struct ToolStock {
 
 /// A received version of a tool.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct StockTool {
     /// The tool.
     pub name: String,
@@ -62,6 +64,7 @@ pub struct StockTool {
 
 /// What new terminals make of the commands of a tool in service.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct NewTerminals {
     /// Whether every command is this one's in every new terminal.
     pub this: bool,
@@ -71,6 +74,7 @@ pub struct NewTerminals {
 
 /// A command of a tool that means something else in a new terminal.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct OtherMeaning {
     /// The command.
     pub command: String,
@@ -82,6 +86,7 @@ pub struct OtherMeaning {
 
 /// A copy of a tool's first command that lies in PATH and is not the yard's.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ForeignCopy {
     /// The tool whose command it is.
     pub name: String,
@@ -93,6 +98,7 @@ pub struct ForeignCopy {
 
 /// What cards and folders disagreed about.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct MendedStock {
     /// Whether this is only what would be done.
     pub dry_run: bool,

@@ -19,6 +19,7 @@ pub struct UndoRequest {
 
 /// A change that was taken back.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Undone {
     /// Whether this is only what would be done.
     pub dry_run: bool,
