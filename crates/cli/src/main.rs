@@ -21,6 +21,7 @@ fn main() -> ExitCode {
         let channel = words.next().and_then(|word| word.to_str()?.parse().ok());
         return ExitCode::from(os::serve_seal(channel.unwrap_or(-1)));
     }
+    args::complete::answer();
     quiet_decoders();
     let args = args::parse();
     let json = args.global.json;

@@ -1,7 +1,10 @@
 //! The command line.
 
+pub mod complete;
 mod files;
 mod help;
+#[cfg(test)]
+mod manual;
 mod proof;
 
 use std::ffi::OsString;
@@ -74,7 +77,7 @@ pub struct Global {
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: ColorWhen,
     /// Shells to use instead of yours, comma-separated: sh, bash, zsh, fish, ksh, tcsh
-    #[arg(long, global = true, value_name = "LIST", value_delimiter = ',')]
+    #[arg(long, global = true, value_name = "LIST", value_delimiter = ',', add = complete::known_shells())]
     pub shells: Vec<Shell>,
     /// Run shells and programs even if they cannot be sealed; their side effects are kept
     #[arg(long, global = true)]
@@ -155,6 +158,7 @@ pub enum Command {
     /// List changes, newest first, or show one in full
     History {
         /// The change
+        #[arg(add = complete::changes())]
         id: Option<u64>,
         /// Include archived changes
         #[arg(long, conflicts_with = "id")]
@@ -163,6 +167,7 @@ pub enum Command {
     /// Undo a change: the last one, or the given one
     Undo {
         /// Number of the change, from 'wyard history'
+        #[arg(add = complete::changes())]
         id: Option<u64>,
         /// Show what would change; write nothing
         #[arg(long)]
@@ -173,7 +178,8 @@ pub enum Command {
     /// Print a completion script for a shell
     Completions {
         /// The shell
-        shell: clap_complete::Shell,
+        #[arg(value_parser = clap::builder::PossibleValuesParser::new(complete::shells()))]
+        shell: String,
     },
 }
 
@@ -259,6 +265,7 @@ pub enum PathCommand {
 #[derive(Debug, ClapArgs)]
 pub struct CatchUpArgs {
     /// The shell you are in: sh, bash, zsh, fish, ksh, tcsh; on Windows cmd, powershell
+    #[arg(add = complete::known_shells())]
     pub shell: Shell,
 }
 
@@ -266,6 +273,7 @@ pub struct CatchUpArgs {
 #[derive(Debug, ClapArgs)]
 pub struct ExplainArgs {
     /// The finding's code, as shown in square brackets
+    #[arg(add = complete::findings())]
     pub code: String,
 }
 
@@ -273,6 +281,7 @@ pub struct ExplainArgs {
 #[derive(Debug, ClapArgs)]
 pub struct NameArgs {
     /// The tool, as NAME or NAME@VERSION
+    #[arg(add = complete::tools())]
     pub name: String,
     /// Show what would change; write nothing
     #[arg(long)]
@@ -306,7 +315,7 @@ pub struct AdoptArgs {
 #[derive(Debug, ClapArgs)]
 pub struct RetireArgs {
     /// The tool, as NAME or NAME@VERSION
-    #[arg(required_unless_present = "empty")]
+    #[arg(required_unless_present = "empty", add = complete::tools())]
     pub name: Option<String>,
     /// Delete the folders of all retired tools
     #[arg(long, conflicts_with = "name")]
@@ -329,8 +338,10 @@ pub struct RetireArgs {
 #[derive(Debug, ClapArgs)]
 pub struct SwitchArgs {
     /// The tool
+    #[arg(add = complete::tools())]
     pub name: String,
     /// The version, from 'wyard stock'
+    #[arg(add = complete::versions())]
     pub version: String,
     /// Show what would change; write nothing
     #[arg(long)]
@@ -359,13 +370,13 @@ impl From<ScopeWhich> for Scope {
 #[derive(Debug, ClapArgs)]
 pub struct TraceArgs {
     /// The command names
-    #[arg(required = true, value_name = "COMMAND")]
+    #[arg(required = true, value_name = "COMMAND", add = complete::commands())]
     pub commands: Vec<String>,
     /// Only this terminal, or only new ones
     #[arg(long, value_name = "WHICH")]
     pub terminal: Option<TerminalWhich>,
     /// Only this caller: exec, sh, bash, zsh, fish, ksh, tcsh, elevated; on Windows cmd, powershell, createprocess
-    #[arg(long = "as", value_name = "CALLER")]
+    #[arg(long = "as", value_name = "CALLER", add = complete::callers())]
     pub caller: Option<Caller>,
     /// Show how each terminal was asked, and its raw answer with its environment (Unix)
     #[arg(long)]

@@ -6,10 +6,13 @@ use clap::{Args, Subcommand};
 use wagon_yard_core::naming::Variable;
 use wagon_yard_core::yard::Requires;
 
+use super::complete;
+
 /// Options of `check`.
 #[derive(Debug, Args)]
 pub struct CheckArgs {
     /// Tools as NAME or NAME@VERSION; default: all in use
+    #[arg(add = complete::tools())]
     pub names: Vec<String>,
     /// Do not run the commands
     #[arg(long)]
@@ -66,7 +69,7 @@ pub struct TrialArgs {
     #[command(subcommand)]
     pub action: Option<TrialAction>,
     /// The tool, as NAME or NAME@VERSION
-    #[arg(required = true)]
+    #[arg(required = true, add = complete::tools())]
     pub name: Option<String>,
     /// Keep the folders the trials ran in
     #[arg(long)]
@@ -84,6 +87,7 @@ pub enum TrialAction {
     /// Remove a trial from a tool's card
     Drop {
         /// The tool, as NAME or NAME@VERSION
+        #[arg(add = complete::tools())]
         name: String,
         /// The trial's title
         title: String,
@@ -97,6 +101,7 @@ pub enum TrialAction {
 #[derive(Debug, Args)]
 pub struct TrialAddArgs {
     /// The tool, as NAME or NAME@VERSION
+    #[arg(add = complete::tools())]
     pub name: String,
     /// Title of the trial
     #[arg(long, value_name = "TEXT")]

@@ -2,11 +2,10 @@
 
 use std::process::ExitCode;
 
-use clap::CommandFactory as _;
 use serde::Serialize;
 use wagon_yard_core::report::{Report, ReportBody};
 
-use crate::args::Args;
+use crate::args::complete;
 use crate::context::Context;
 use crate::failure::Failure;
 
@@ -27,11 +26,10 @@ impl ReportBody for Completions {
 }
 
 /// Prints the completion script.
-pub fn run(shell: clap_complete::Shell, context: &Context) -> Result<ExitCode, Failure> {
-    let mut script = Vec::new();
-    clap_complete::generate(shell, &mut Args::command(), "wyard", &mut script);
+pub fn run(shell: &str, context: &Context) -> Result<ExitCode, Failure> {
+    let script = complete::script(shell).unwrap_or_default();
     let script = String::from_utf8_lossy(&script).into_owned();
-    let report = Report::new(Completions { shell: shell.to_string(), script });
+    let report = Report::new(Completions { shell: shell.to_owned(), script });
     // For a shell to read, not for people: nothing is escaped or broken.
     context.report(&report, |report, _, out| out.write_all(report.script.as_bytes()))
 }

@@ -60,7 +60,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Unregister(args)) => register::unregister(args, context),
         Some(Command::Switch(args)) => switch::run(args, context),
         Some(Command::Demo(args)) => demo::run(&args, context),
-        Some(Command::Completions { shell }) => completions::run(shell, context),
+        Some(Command::Completions { shell }) => completions::run(&shell, context),
     }
 }
 

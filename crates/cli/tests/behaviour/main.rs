@@ -5,6 +5,8 @@
 mod adopt;
 mod archives;
 mod broken;
+#[cfg(unix)]
+mod completions;
 mod demo;
 mod everybody;
 mod faults;

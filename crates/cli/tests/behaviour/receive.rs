@@ -168,7 +168,7 @@ fn wrong_calls_are_answered() {
         (&["unregister", "../x"], 2, "no tool called"),
         (&["receive"], 2, "FILE"),
         (&["trace"], 2, "COMMAND"),
-        (&["trace", "x", "--as", "nobody"], 2, "no caller known here"),
+        (&["trace", "x", "--as", "nobody"], 2, "not a supported caller"),
         (&["trace", "x", "--as", if cfg!(windows) { "elevated" } else { "run" }], 2, "does not exist on this machine"),
         (&["trace", "no-such-command"], 1, "command not found"),
         (&["nonsense"], 2, "nonsense"),

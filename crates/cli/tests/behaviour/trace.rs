@@ -156,5 +156,5 @@ fn an_old_terminal_catches_up() {
         again.env("PATH", new).env("TIDELOG_HOME", &home_variable);
         assert_eq!(Ran::from(again.output().unwrap()).ends(0).out, "", "{shell}");
     }
-    Home::new().wyard(&["catch-up", "nobody"]).ends(2).says("no shell known here");
+    Home::new().wyard(&["catch-up", "nobody"]).ends(2).says("not a supported shell; use one of sh, bash");
 }

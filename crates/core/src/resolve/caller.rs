@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::naming::did_you_mean;
 use crate::system::System;
 
 /// A shell that people type into.
@@ -162,14 +163,23 @@ impl From<Shell> for Caller {
     }
 }
 
+/// What is said of a name that is none of the known ones.
+fn unknown(what: &str, text: &str, known: impl Iterator<Item = &'static str>) -> String {
+    let names: Vec<_> = known.collect();
+    match did_you_mean(text, names.iter().map(|name| (*name).to_owned())) {
+        Some(meant) => format!("not a supported {what}; {meant}"),
+        None => format!("not a supported {what}; use one of {}", names.join(", ")),
+    }
+}
+
 impl std::str::FromStr for Shell {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
-        Self::ALL.into_iter().find(|shell| shell.name() == text).ok_or_else(|| {
-            let names: Vec<_> = Self::ALL.iter().map(|shell| shell.name()).collect();
-            format!("\"{text}\" is no shell known here: {}", names.join(", "))
-        })
+        Self::ALL
+            .into_iter()
+            .find(|shell| shell.name() == text)
+            .ok_or_else(|| unknown("shell", text, Self::ALL.iter().map(|shell| shell.name())))
     }
 }
 
@@ -177,9 +187,6 @@ impl std::str::FromStr for Caller {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
-        Self::all().find(|c| c.name() == text).ok_or_else(|| {
-            let names: Vec<_> = Self::all().map(Self::name).collect();
-            format!("\"{text}\" is no caller known here: {}", names.join(", "))
-        })
+        Self::all().find(|c| c.name() == text).ok_or_else(|| unknown("caller", text, Self::all().map(Self::name)))
     }
 }
