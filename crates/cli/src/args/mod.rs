@@ -189,6 +189,9 @@ pub struct SurveyArgs {
     /// Whose PATH to look at [default: new]
     #[arg(long, value_name = "WHICH")]
     pub terminal: Option<TerminalWhich>,
+    /// List every finding and every name, however many
+    #[arg(long)]
+    pub all: bool,
     /// Exit 1 at or above this severity
     #[arg(long, value_name = "SEVERITY", default_value = "problem")]
     pub fail_on: SeverityWhich,

@@ -14,5 +14,6 @@ use crate::view;
 pub fn run(args: &SurveyArgs, context: &Context) -> Result<ExitCode, Failure> {
     let terminal = args.terminal.map_or(TerminalKind::New, TerminalKind::from);
     let request = SurveyRequest { terminal, fail_on: args.fail_on.into() };
-    context.report(&survey::run(&context.session, request)?, view::survey::write)
+    let report = survey::run(&context.session, request)?;
+    context.report(&report, |report, page, out| view::survey::write(report, &page.clone().whole(args.all), out))
 }

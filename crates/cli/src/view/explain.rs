@@ -12,9 +12,13 @@ pub fn write(explanation: &Report<Explanation>, page: &Page, out: &mut dyn Write
     let (word, colour) = severity(explanation.severity);
     writeln!(out, "{}, a {}", style::STRONG.over(explanation.code.as_str()), colour.over(word))?;
     writeln!(out)?;
+    let mut why = explanation.why.to_owned();
+    if let Some(first) = why.get_mut(..1) {
+        first.make_ascii_uppercase();
+    }
     for (label, text) in [
         ("means", explanation.means),
-        ("matters", explanation.why),
+        ("matters", &format!("{why}.")),
         ("cause", explanation.comes_about),
         ("do", explanation.settle),
         ("example", explanation.example),

@@ -38,6 +38,7 @@ use wagon_yard_core::visible;
 pub struct Page {
     width: usize,
     plain: bool,
+    whole: bool,
     home: PathBuf,
     system: System,
 }
@@ -74,6 +75,12 @@ impl Page {
     #[must_use]
     pub fn plain(self, plain: bool) -> Self {
         Self { plain, ..self }
+    }
+
+    /// Every name of a list, however long.
+    #[must_use]
+    pub fn whole(self, whole: bool) -> Self {
+        Self { whole, ..self }
     }
 
     /// Which system's words are used.
@@ -119,7 +126,7 @@ impl Page {
     fn wide(is_terminal: bool) -> Self {
         let size = terminal_size::terminal_size().filter(|_| is_terminal);
         let width = size.map_or(usize::MAX, |(width, _)| usize::from(width.0).max(NARROWEST));
-        Self { width, plain: false, home: PathBuf::new(), system: System::Unix }
+        Self { width, plain: false, whole: false, home: PathBuf::new(), system: System::Unix }
     }
 
     /// Writes a label and a text beside it, broken at spaces into lines that stand under the first. A word is never
@@ -229,7 +236,11 @@ impl Page {
                 writeln!(out)?;
             }
             let names: Vec<String> = finding.names.iter().map(|name| escape(name)).collect();
-            let names = if names.is_empty() { String::new() } else { format!(": {}", some_of(&names)) };
+            let names = match &names[..] {
+                [] => String::new(),
+                all if self.whole => format!(": {}", all.join(", ")),
+                all => format!(": {}", some_of(all)),
+            };
             let text = format!("{}{names} [{}]", self.short_in(&finding.seen), finding.code.as_str());
             let label = format!("  {}", style.over(word));
             self.labelled(out, &label, 11, &text)?;
@@ -291,7 +302,7 @@ mod tests {
     use super::*;
 
     fn page(width: usize) -> Page {
-        Page { width, plain: false, home: PathBuf::new(), system: System::Unix }
+        Page { width, plain: false, whole: false, home: PathBuf::new(), system: System::Unix }
     }
 
     #[test]

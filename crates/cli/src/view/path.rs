@@ -43,7 +43,7 @@ fn changes(report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io::
             (true, true) => ("would", style::GOOD),
             (false, _) => ("left", style::CAUTION),
         };
-        page.labelled(out, &format!("  {}", colour.over(word)), 11, &sentence(step))?;
+        page.labelled(out, &format!("  {}", colour.over(word)), 11, &sentence(step, page))?;
         if let Some(command) = &step.command {
             page.labelled(out, &format!("  {}", style::DIM.over("do")), 11, &escape(command))?;
         }
@@ -75,12 +75,12 @@ fn changes(report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io::
     Ok(())
 }
 
-fn entry(raw: &ReportPath) -> String {
-    if raw.as_os_str().is_empty() { "(empty)".to_owned() } else { escape(&raw.text()) }
+fn entry(raw: &ReportPath, page: &Page) -> String {
+    if raw.as_os_str().is_empty() { "(empty)".to_owned() } else { page.shown(raw) }
 }
 
-fn sentence(step: &Step) -> String {
-    let entry = entry(&step.entry);
+fn sentence(step: &Step, page: &Page) -> String {
+    let entry = entry(&step.entry, page);
     let scope = if step.scope == Scope::System { ", in the system's PATH" } else { "" };
     format!("{} {entry}{scope}: {}", step.does.as_str(), escape(&step.reason))
 }
@@ -93,7 +93,7 @@ fn meanings(changes: &[MeaningChange], page: &Page, out: &mut dyn Write) -> io::
     let words = count(changes.len(), "command changes", "commands change");
     page.labelled(out, &label, 11, &words)?;
     let file = |file: &Option<std::path::PathBuf>| {
-        file.as_ref().map_or_else(|| style::DIM.over("none"), |file| escape(&file.to_string_lossy()))
+        file.as_ref().map_or_else(|| style::DIM.over("none"), |file| page.short(&file.to_string_lossy()))
     };
     let rows =
         changes.iter().take(MOST_NAMED).map(|c| vec![escape(&c.name), file(&c.before), file(&c.after)]).collect();
@@ -123,7 +123,7 @@ fn entries(scopes: &[PathScope], report: &Report<PathState>, page: &Page, out: &
         }
         let row = |line: &PathLine| {
             at += 1;
-            let raw = entry(&line.raw);
+            let raw = entry(&line.raw, page);
             let raw = if line.exists { raw } else { style::CAUTION.over(&format!("{raw} (missing)")) };
             let origin = match (&line.tool, &line.origin) {
                 (Some(tool), _) => format!("Wagon Yard, for {}", escape(tool)),

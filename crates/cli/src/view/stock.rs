@@ -2,12 +2,12 @@
 
 use std::io::{self, Write};
 
-use wagon_yard_core::jobs::stock::{MendedStock, NewTerminals, OtherMeaning, StockReport, ToolStock};
+use wagon_yard_core::jobs::stock::{MendedStock, NewTerminals, OtherMeaning, StockReport, StockTool, ToolStock};
 use wagon_yard_core::report::Report;
 use wagon_yard_core::resolve::Kind;
 use wagon_yard_core::scope::Scope;
 
-use super::{Page, escape, style};
+use super::{Page, count, escape, style};
 
 /// The table, or what was settled.
 pub fn write(report: &Report<StockReport>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
@@ -19,12 +19,20 @@ pub fn write(report: &Report<StockReport>, page: &Page, out: &mut dyn Write) -> 
 }
 
 fn held(report: &ToolStock, whole: bool, page: &Page, out: &mut dyn Write) -> io::Result<()> {
-    page.labelled(out, "yard ", 5, &page.shown(&report.yard))?;
-    writeln!(out)?;
+    let yard = page.shown(&report.yard);
     if report.tools.is_empty() {
+        page.labelled(out, "yard ", 5, &yard)?;
+        writeln!(out)?;
         let text = if whole { "No tools yet. To add one: wyard receive FILE" } else { "No tools." };
         return writeln!(out, "{text}");
     }
+    page.labelled(
+        out,
+        "",
+        0,
+        &format!("{} in {yard}: {}", count(in_use(report).count(), "tool", "tools"), all(report)),
+    )?;
+    writeln!(out)?;
     let rows = report.tools.iter().map(|tool| {
         vec![
             if tool.in_service { style::STRONG.over(&tool.name) } else { tool.name.clone() },
@@ -45,6 +53,25 @@ fn held(report: &ToolStock, whole: bool, page: &Page, out: &mut dyn Write) -> io
         page.table(out, &["command", "version", "file"], rows.collect())?;
     }
     Ok(())
+}
+
+/// Of each tool the version in use.
+fn in_use(report: &ToolStock) -> impl Iterator<Item = &StockTool> {
+    report.tools.iter().filter(|tool| tool.in_service)
+}
+
+/// Whether new terminals run what is in use, in a few words.
+fn all(report: &ToolStock) -> String {
+    let in_use: Vec<_> = in_use(report).collect();
+    let seen: Vec<&NewTerminals> = in_use.iter().filter_map(|tool| tool.new_terminals.as_ref()).collect();
+    let other = seen.iter().filter(|seen| !seen.this).count();
+    if seen.len() < in_use.len() {
+        "new terminals not asked".to_owned()
+    } else if other > 0 {
+        style::BAD.over(&format!("new terminals run something else for {other} of {} in use", in_use.len()))
+    } else {
+        style::GOOD.over("new terminals run all that are in use")
+    }
 }
 
 /// What new terminals run, in a few words.

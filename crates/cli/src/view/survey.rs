@@ -10,8 +10,8 @@ use wagon_yard_core::terminal::TerminalKind;
 
 use super::{Page, count, severity, style};
 
-/// So many findings of one kind are told; JSON has all.
-const MOST_OF_A_KIND: usize = 8;
+/// So many findings of one kind are told, unless all are asked for.
+const MOST_OF_A_KIND: usize = 5;
 
 /// First the verdict in a line, then the findings, worst first, then the entries.
 pub fn write(report: &Report<SurveyedPath>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
@@ -35,15 +35,18 @@ pub fn write(report: &Report<SurveyedPath>, page: &Page, out: &mut dyn Write) ->
             left.len() - 1
         });
         left[at].1 += 1;
-        left[at].1 <= MOST_OF_A_KIND
+        page.whole || left[at].1 <= MOST_OF_A_KIND
     });
     if !told.is_empty() {
         writeln!(out)?;
         page.findings_with_why(out, &told)?;
     }
-    for (code, number) in left.into_iter().filter(|(_, number)| *number > MOST_OF_A_KIND) {
-        let more = format!("and {} more {}; --json has all", number - MOST_OF_A_KIND, code.as_str());
-        page.labelled(out, "", 11, &style::DIM.over(&more))?;
+    left.retain(|(_, number)| !page.whole && *number > MOST_OF_A_KIND);
+    if !left.is_empty() {
+        let more: Vec<String> =
+            left.iter().map(|(code, number)| format!("{} more {}", number - MOST_OF_A_KIND, code.as_str())).collect();
+        writeln!(out)?;
+        page.labelled(out, "  ", 2, &style::DIM.over(&format!("and {}; --all lists them", more.join(", "))))?;
     }
     for scope in &report.scopes {
         writeln!(out)?;

@@ -1,20 +1,44 @@
 //! What the commands print, whole. `SNAPSHOTS=overwrite cargo test` writes the texts anew.
 
+use std::process::{Command, Stdio};
+
 use regex::Regex;
 use snapbox::data::Inline;
 use snapbox::{Assert, Redactions, str};
 use wagon_yard_core::os;
 
 use crate::archives::{script, tidelog};
-use crate::home::Home;
+use crate::home::{Home, Ran, have};
+use crate::trace::put;
 
 /// Calls the program, and compares its exit status, its output and its errors.
 fn screen(home: &Home, arguments: &[&str], expected: Inline) {
     let ran = home.wyard(arguments);
     let text = format!("exit {}\n{}--- errors\n{}", ran.code, ran.out, ran.err);
+    compare(home, text, expected);
+}
+
+/// The same on a terminal of so many columns, where output and errors are one.
+fn terminal(home: &Home, columns: usize, arguments: &[&str], expected: Inline) {
+    let program = env!("CARGO_BIN_EXE_wyard");
+    let line = format!("stty rows 24 cols {columns}; exec '{program}' --quiet --color never {}", arguments.join(" "));
+    let mut command = Command::new("script");
+    command.args(["-qec", &line, "/dev/null"]).env_clear().env("HOME", home.path("home"));
+    command.env("PATH", "/usr/local/bin:/usr/bin:/bin").env("TERM", "xterm").env("SHELL", "/bin/sh");
+    let ran = Ran::from(command.current_dir(home.path("")).stdin(Stdio::null()).output().unwrap());
+    let text = format!("exit {}\n{}", ran.code, ran.out.replace('\r', ""));
+    for line in text.lines() {
+        // A path stays whole.
+        assert!(line.chars().count() <= columns || !line.trim().contains(' '), "{arguments:?}: {line}");
+    }
+    compare(home, text, expected);
+}
+
+fn compare(home: &Home, text: String, expected: Inline) {
     let mut redactions = Redactions::new();
     redactions.insert("[TEMP]", home.path("").to_string_lossy().trim_end_matches('/').to_owned()).unwrap();
     redactions.insert("[SUM]", Regex::new("(?<redacted>[0-9a-f]{64})").unwrap()).unwrap();
+    redactions.insert("[DURATION]", Regex::new("(?<redacted>[0-9]+ ms)").unwrap()).unwrap();
     redactions.insert("[TIME]", Regex::new("(?<redacted>[0-9]{4}-[0-9-]+ [0-9:]+ UTC)").unwrap()).unwrap();
     Assert::new().action_env("SNAPSHOTS").redact_with(redactions).eq(text, expected);
 }
@@ -102,7 +126,7 @@ exit 0
         &["stock"],
         str![[r#"
 exit 0
-yard ~/.local/share/wagon-yard
+1 tool in ~/.local/share/wagon-yard: new terminals run all that are in use
 
   tool     version  state   registered  new terminals run  commands
   tidelog  4.2.1    in use  user        this one           tidelog
@@ -331,7 +355,7 @@ exit 0
 shadowed, a problem
 
   means       Another program with the same name comes earlier in PATH and runs instead.
-  matters     the command runs a different program than the one you installed
+  matters     The command runs a different program than the one you installed.
   cause       An older copy was installed by hand or by an installer, or a startup file puts its folder first.
   do          Run 'wyard trace COMMAND' to list the copies in order. Remove the other copy, or remove its folder from PATH.
   example     wyard trace tidelog   # tidelog 3.9 in ~/old/bin comes first
@@ -406,4 +430,398 @@ fn evidence_shows_question_and_answer_of_each_terminal() {
             .says("called -bash, on its own terminal")
             .says("\nanswer ");
     }
+}
+
+#[test]
+#[cfg_attr(not(target_os = "linux"), ignore = "the program that opens a terminal is called otherwise elsewhere")]
+fn narrow_terminals_get_a_form_of_their_own() {
+    if !have("script") {
+        return;
+    }
+    let home = Home::new();
+    for version in ["4.1.0", "4.2.1"] {
+        home.wyard(&["receive", &tidelog(&home, version)]).ends(0);
+    }
+    terminal(
+        &home,
+        40,
+        &["check"],
+        str![[r#"
+exit 0
+1 tool, 1 command: all good, verified in
+3 terminals
+
+  tool       tidelog 4.2.1
+  command    tidelog
+  runs       this one
+  version    4.2.1
+  terminals  bash
+  verdict    good
+
+"#]],
+    );
+    terminal(
+        &home,
+        80,
+        &["check"],
+        str![[r#"
+exit 0
+1 tool, 1 command: all good, verified in 3 terminals
+
+  tool           command  runs      version  terminals  verdict
+  tidelog 4.2.1  tidelog  this one  4.2.1    bash       good
+
+"#]],
+    );
+    terminal(
+        &home,
+        40,
+        &["stock"],
+        str![[r#"
+exit 0
+1 tool in ~/.local/share/wagon-yard: new
+terminals run all that are in use
+
+  tool               tidelog
+  version            4.1.0
+  state              -
+  registered         -
+  new terminals run  -
+  commands           tidelog
+
+  tool               tidelog
+  version            4.2.1
+  state              in use
+  registered         user
+  new terminals run  this one
+  commands           tidelog
+
+"#]],
+    );
+    terminal(
+        &home,
+        80,
+        &["stock"],
+        str![[r#"
+exit 0
+1 tool in ~/.local/share/wagon-yard: new terminals run all that are in use
+
+  tool     version  state   registered  new terminals run  commands
+  tidelog  4.1.0    -       -           -                  tidelog
+  tidelog  4.2.1    in use  user        this one           tidelog
+
+"#]],
+    );
+    terminal(
+        &home,
+        40,
+        &["trace", "tidelog", "--terminal", "new"],
+        str![[r#"
+exit 0
+tidelog
+    ~/.local/share/wagon-yard/stock/tidelog/4.2.1/bin/tidelog
+    (new terminals)
+  asked      bash
+  predicted  exec
+
+"#]],
+    );
+    terminal(
+        &home,
+        80,
+        &["trace", "tidelog", "--terminal", "new"],
+        str![[r#"
+exit 0
+tidelog  ~/.local/share/wagon-yard/stock/tidelog/4.2.1/bin/tidelog (new
+         terminals)
+  asked      bash
+  predicted  exec
+
+"#]],
+    );
+    terminal(
+        &home,
+        40,
+        &["explain", "shadowed"],
+        str![[r#"
+exit 0
+shadowed, a problem
+
+  means       Another program with the
+              same name comes earlier in
+              PATH and runs instead.
+  matters     The command runs a
+              different program than the
+              one you installed.
+  cause       An older copy was
+              installed by hand or by an
+              installer, or a startup
+              file puts its folder
+              first.
+  do          Run 'wyard trace COMMAND'
+              to list the copies in
+              order. Remove the other
+              copy, or remove its folder
+              from PATH.
+  example     wyard trace tidelog   #
+              tidelog 3.9 in ~/old/bin
+              comes first
+
+"#]],
+    );
+    terminal(
+        &home,
+        80,
+        &["explain", "shadowed"],
+        str![[r#"
+exit 0
+shadowed, a problem
+
+  means       Another program with the same name comes earlier in PATH and runs
+              instead.
+  matters     The command runs a different program than the one you installed.
+  cause       An older copy was installed by hand or by an installer, or a
+              startup file puts its folder first.
+  do          Run 'wyard trace COMMAND' to list the copies in order. Remove the
+              other copy, or remove its folder from PATH.
+  example     wyard trace tidelog   # tidelog 3.9 in ~/old/bin comes first
+
+"#]],
+    );
+    terminal(
+        &home,
+        40,
+        &["undo", "--dry-run"],
+        str![[r#"
+exit 0
+undo     would undo change 2: receive
+         tidelog 4.2.1
+    ~/.local/share/wagon-yard/stock/tidelog/4.2.1
+    moved to
+    ~/.local/share/wagon-yard/retired/tidelog@4.2.1.3
+    ~/.local/share/wagon-yard/cards/tidelog/4.2.1.toml
+    removed
+    ~/.local/share/wagon-yard/cards/tidelog/4.1.0.toml
+    changed
+
+"#]],
+    );
+    terminal(
+        &home,
+        80,
+        &["undo", "--dry-run"],
+        str![[r#"
+exit 0
+undo     would undo change 2: receive tidelog 4.2.1
+         ~/.local/share/wagon-yard/stock/tidelog/4.2.1 moved to
+         ~/.local/share/wagon-yard/retired/tidelog@4.2.1.3
+         ~/.local/share/wagon-yard/cards/tidelog/4.2.1.toml removed
+         ~/.local/share/wagon-yard/cards/tidelog/4.1.0.toml changed
+
+"#]],
+    );
+    terminal(
+        &home,
+        40,
+        &["switch", "tidelog", "4.1.0", "--dry-run"],
+        str![[r#"
+exit 0
+tidelog@4.2.1 would no longer be in use;
+it stays in the yard
+tidelog@4.1.0 would be in use, in the
+user's PATH; startup files unchanged
+
+"#]],
+    );
+    terminal(
+        &home,
+        80,
+        &["switch", "tidelog", "4.1.0", "--dry-run"],
+        str![[r#"
+exit 0
+tidelog@4.2.1 would no longer be in use; it stays in the yard
+tidelog@4.1.0 would be in use, in the user's PATH; startup files unchanged
+
+"#]],
+    );
+    terminal(
+        &home,
+        40,
+        &["check", "tideolg"],
+        str![[r#"
+exit 2
+wyard: no tool called "tideolg" in the
+       yard
+  next:    did you mean tidelog?
+
+"#]],
+    );
+    terminal(
+        &home,
+        80,
+        &["check", "tideolg"],
+        str![[r#"
+exit 2
+wyard: no tool called "tideolg" in the yard
+  next:    did you mean tidelog?
+
+"#]],
+    );
+}
+
+#[test]
+fn the_other_commands_and_what_they_refuse() {
+    let home = Home::new();
+    let archive = tidelog(&home, "4.2.1");
+    put(&home, "home/harbour/shoal-2.0.3/bin/shoal", &script("shoal 2.0.3"));
+    home.write("home/notes.txt", "high water at noon\n");
+    screen(
+        &home,
+        &["unpack", &archive, "--into", "charts"],
+        str![[r#"
+exit 0
+identify  zip archive, 305 B
+checksum  SHA-256 not compared [SUM]
+unpack    2 files, 37 B in [TEMP]/charts; wrapper folder tidelog-4.2.1 removed
+--- errors
+
+"#]],
+    );
+    screen(
+        &home,
+        &["unpack", &archive, "--into", "charts"],
+        str![[r#"
+exit 2
+--- errors
+wyard: [TEMP]/charts already exists; nothing was unpacked
+  next:    choose a folder that does not exist
+
+"#]],
+    );
+    // The place is the machine's.
+    home.wyard(&["adopt", "home/harbour/shoal-2.0.3"]).ends(0);
+    screen(
+        &home,
+        &["adopt", "home/notes.txt"],
+        str![[r#"
+exit 2
+--- errors
+wyard: [TEMP]/home/notes.txt: a file, not a folder
+  next:    to install a download: wyard receive FILE
+
+"#]],
+    );
+    screen(
+        &home,
+        &["unregister", "shoal"],
+        str![[r#"
+exit 0
+shoal@2.0.3 unregistered; it stays in the yard; deleted, as nothing else was in it: .profile, .bashrc
+Open terminals are unchanged: open a new one.
+--- errors
+
+"#]],
+    );
+    screen(
+        &home,
+        &["register", "shoal"],
+        str![[r#"
+exit 0
+shoal@2.0.3 registered in the user's PATH; made .profile, .bashrc
+Open terminals are unchanged: open a new one.
+--- errors
+
+"#]],
+    );
+    screen(
+        &home,
+        &["register", "ebb"],
+        str![[r#"
+exit 2
+--- errors
+wyard: no tool called "ebb" in the yard
+  next:    to list the tools: wyard stock
+
+"#]],
+    );
+    screen(
+        &home,
+        &["inspect", "home/notes.txt"],
+        str![[r#"
+exit 3
+--- errors
+wyard: home/notes.txt is not a supported archive; it looks like plain text
+  next:    download the tool's archive or program, and use that file
+
+"#]],
+    );
+    screen(
+        &home,
+        &["trial", "shoal"],
+        str![[r#"
+exit 2
+--- errors
+wyard: shoal has no trials
+  next:    to add one: wyard trial add shoal --title TEXT --run "COMMAND …"
+
+"#]],
+    );
+    screen(
+        &home,
+        &["trial", "add", "shoal", "--title", "soundings", "--run", "shoal", "--prints", "fathoms"],
+        str![[r#"
+exit 0
+shoal 2.0.3 has 1 trial: "soundings"
+To run: wyard trial shoal@2.0.3
+--- errors
+
+"#]],
+    );
+    screen(
+        &home,
+        &["trial", "shoal"],
+        str![[r#"
+exit 1
+failed  soundings
+  here  shoal   ~/harbour/shoal-2.0.3/bin/shoal, [DURATION]
+    expected output with "fathoms"
+    came     "shoal shoal 2.0.3"
+
+shoal 2.0.3: 0 of 1 trial passed
+--- errors
+
+"#]],
+    );
+    screen(
+        &home,
+        &["retire", "ebb"],
+        str![[r#"
+exit 2
+--- errors
+wyard: no tool called "ebb" in the yard
+  next:    to list the tools: wyard stock
+
+"#]],
+    );
+    screen(
+        &home,
+        &["history", "9"],
+        str![[r#"
+exit 2
+--- errors
+wyard: no change 9
+  next:    to list the changes: wyard history
+
+"#]],
+    );
+    screen(
+        &home,
+        &["stock", "--mend"],
+        str![[r#"
+exit 0
+The stock is consistent.
+--- errors
+
+"#]],
+    );
 }

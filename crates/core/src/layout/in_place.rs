@@ -14,6 +14,9 @@ pub enum InPlaceError {
     /// There is no such folder.
     #[error("{}: no such folder", .0.display())]
     NoFolder(PathBuf),
+    /// It is a file.
+    #[error("{}: a file, not a folder", .0.display())]
+    IsFile(PathBuf),
     /// It cannot be read.
     #[error(transparent)]
     File(#[from] FileError),
@@ -25,7 +28,7 @@ pub enum InPlaceError {
 impl Blamed for InPlaceError {
     fn blame(&self) -> Blame {
         match self {
-            Self::NoFolder(_) => Blame::Call,
+            Self::NoFolder(_) | Self::IsFile(_) => Blame::Call,
             Self::File(e) => e.blame(),
             Self::Layout(e) => e.blame(),
         }
@@ -34,6 +37,7 @@ impl Blamed for InPlaceError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::NoFolder(_) => Some("to search for tools: wyard adopt --search".to_owned()),
+            Self::IsFile(_) => Some("to install a download: wyard receive FILE".to_owned()),
             Self::File(e) => e.hint(),
             Self::Layout(e) => e.hint(),
         }
@@ -51,6 +55,9 @@ pub fn tool_in_place(
     only: Option<&[String]>,
     system: System,
 ) -> Result<(PathBuf, Layout), InPlaceError> {
+    if folder.is_file() {
+        return Err(InPlaceError::IsFile(folder.to_owned()));
+    }
     if !folder.is_dir() {
         return Err(InPlaceError::NoFolder(folder.to_owned()));
     }
