@@ -13,7 +13,6 @@ mod faults;
 #[cfg(target_os = "linux")]
 mod fitting;
 mod forms;
-#[cfg(unix)]
 mod guide;
 mod home;
 mod hostile;
