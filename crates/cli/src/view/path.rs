@@ -54,7 +54,7 @@ fn changes(report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io::
         let text = format!(
             "{} comes from {}{line}; only you should change that:",
             page.shown(&proposal.entry),
-            escape(&proposal.place)
+            page.short(&proposal.place)
         );
         page.labelled(out, "  ", 2, &text)?;
         for line in proposal.diff.as_deref().unwrap_or_default().lines() {

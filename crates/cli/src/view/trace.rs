@@ -203,8 +203,11 @@ fn candidate(candidate: &CandidateTrace, page: &Page) -> Vec<String> {
 
 /// The file and its line, or the registry's value.
 pub(super) fn place(origin: &Origin, page: &Page) -> String {
-    if origin.found == Found::Yard {
-        return "Wagon Yard".to_owned();
+    match origin.found {
+        Found::Yard => return "Wagon Yard".to_owned(),
+        Found::UserRegistry => return "user Path, registry".to_owned(),
+        Found::SystemRegistry => return "system Path, registry".to_owned(),
+        Found::Traced | Found::Read | Found::Session => {}
     }
     let place = page.short(&origin.place);
     origin.line.map_or_else(|| place.clone(), |line| format!("{place}:{line}"))

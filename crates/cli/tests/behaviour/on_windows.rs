@@ -310,7 +310,7 @@ fn a_trace_names_the_value_that_put_an_entry_there() {
     let place = format!("{}, Path", home.keys().of_scope(Scope::User));
     assert_eq!(
         (&candidate["origin"]["place"], &candidate["origin"]["found"]),
-        (&place.as_str().into(), &"registry".into())
+        (&place.as_str().into(), &"user-registry".into())
     );
     assert_eq!(candidate["leads_to"], serde_json::Value::Null, "it is no link");
 }

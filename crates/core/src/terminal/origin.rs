@@ -5,7 +5,7 @@ use serde::Serialize;
 /// How an origin was found out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
-#[serde(rename_all = "lowercase")]
+#[serde(rename_all = "kebab-case")]
 pub enum Found {
     /// The shell traced its own startup.
     Traced,
@@ -15,8 +15,10 @@ pub enum Found {
     Session,
     /// The yard's own file puts it there.
     Yard,
-    /// A value of the registry holds it.
-    Registry,
+    /// The user's `Path` in the registry holds it.
+    UserRegistry,
+    /// The system's `Path` in the registry holds it.
+    SystemRegistry,
 }
 
 /// What put an entry into PATH.

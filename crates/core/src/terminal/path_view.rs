@@ -160,11 +160,11 @@ fn parts(context: &LookupContext, origins: &[Option<Origin>]) -> Vec<PathPart> {
 /// The entries of both scopes, in the order of PATH; empty parts are left out.
 fn registry_parts(machine: &Machine, background: &Background) -> Vec<PathPart> {
     let mut parts = Vec::new();
-    for scope in [Scope::System, Scope::User] {
+    for (scope, found) in [(Scope::System, Found::SystemRegistry), (Scope::User, Found::UserRegistry)] {
         let place = format!("{}, Path", machine.registry().of_scope(scope));
         let text = background.registry.of(scope).get("Path").map(|value| value.text).unwrap_or_default();
         for part in windows::parts(&text).into_iter().filter(|part| !part.is_empty()) {
-            let origin = Origin { place: place.clone(), line: None, found: Found::Registry };
+            let origin = Origin { place: place.clone(), line: None, found };
             let folder = background.folder(scope, part);
             parts.push(PathPart { scope, raw: part.into(), folder, origin: Some(origin) });
         }
