@@ -443,7 +443,7 @@ fn path_goes_by_the_login_shell() {
     for file in [".bashrc", ".bash_profile"] {
         home.write(&format!("home/{file}"), "PATH=$HOME/bin:/nowhere:$PATH:/usr/bin:\n");
     }
-    home.wyard(&["path", "show"]).says("home/bin").says("[path-differs]");
+    home.wyard(&["path", "show"]).says("~/bin").says("[path-differs]");
     let tidy = home.wyard(&["path", "tidy", "--dry-run"]);
     assert!(tidy.out.contains("/nowhere"), "{}", tidy.out);
 }
