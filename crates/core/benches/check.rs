@@ -41,7 +41,7 @@ fn tool(session: &Session, number: usize) -> Card {
         name: name.parse().unwrap(),
         version: version.parse().unwrap(),
         received: format!("2026-01-01T00:00:{number:02}Z"),
-        source: Source { file: String::new(), bytes: 0, sha256: String::new(), compared: false },
+        source: Source { file: String::new(), address: None, bytes: 0, sha256: String::new(), compared: false },
         layout: CardLayout { wrapper: PathBuf::new(), command_folders: vec!["bin".into()] },
         commands: (0..COMMANDS).map(command).collect(),
         folder: None,

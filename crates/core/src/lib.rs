@@ -14,6 +14,7 @@ pub use wagon_yard_base::{
 
 pub mod change;
 pub mod check;
+pub mod download;
 pub mod folders;
 pub mod installer;
 pub mod jobs;

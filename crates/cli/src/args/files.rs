@@ -17,7 +17,7 @@ use super::RequiresArgs;
 /// Options of `receive`. Those without a heading of their own come first: a heading holds for all that follows.
 #[derive(Debug, ClapArgs)]
 pub struct ReceiveArgs {
-    /// The downloaded archive, program or installer
+    /// The downloaded archive, program or installer; or its address, http or https
     pub file: PathBuf,
     /// Show what would change; write nothing
     #[arg(long)]
@@ -25,6 +25,9 @@ pub struct ReceiveArgs {
     /// Undo everything if the final check fails
     #[arg(long, conflicts_with_all = ["stay", "dry_run"])]
     pub or_undo: bool,
+    /// Keep the file of an address in the yard's downloads folder
+    #[arg(long)]
+    pub keep_download: bool,
     /// Install alongside; keep the current version
     #[arg(long)]
     pub stay: bool,
@@ -158,7 +161,7 @@ pub struct ChecksumArgs {
     /// The published MD5 of the file (weak)
     #[arg(long, value_name = "HEX", value_parser = |text: &str| Checksum::parse(Algorithm::Md5, text))]
     pub md5: Option<Checksum>,
-    /// Published checksum list that contains the file
+    /// Published checksum list that contains the file; a file or, with receive, an address
     #[arg(long, value_name = "FILE")]
     pub checksums: Option<PathBuf>,
 }

@@ -1,13 +1,16 @@
 //! `wyard receive FILE`
 
+use std::path::Path;
 use std::process::ExitCode;
 
+use wagon_yard_core::checksum::Trust;
+use wagon_yard_core::download::{Address, DownloadError};
 use wagon_yard_core::jobs::receive::{self, InstallerOptions, ReceiveRequest};
 
 use super::words;
 use crate::args::ReceiveArgs;
 use crate::context::Context;
-use crate::failure::Failure;
+use crate::failure::{Failure, exit};
 use crate::progress::Shown;
 use crate::view;
 
@@ -21,9 +24,25 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         limit: args.installer.time_limit,
         arguments: args.installer.arguments,
     };
+    let address = address(&args.file)?;
+    let mut trust: Trust = args.checksums.into();
+    let list_address = match &trust.list {
+        Some(list) => self::address(list)?,
+        None => None,
+    };
+    if list_address.is_some() {
+        trust.list = None;
+    }
+    if let (Some(list), None) = (&list_address, &address) {
+        let message = format!("{list} is an address, but the file is not; download the list");
+        return Err(Failure::new(exit::CALL, message, None));
+    }
     let request = ReceiveRequest {
         file: args.file,
-        trust: args.checksums.into(),
+        address,
+        list_address,
+        keep_download: args.keep_download,
+        trust,
         options: args.reading.into(),
         home_variables: args.tool.home_variables(),
         name: args.tool.name,
@@ -43,4 +62,12 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         installer,
     };
     context.report(&receive::run(&context.session, &request, &Shown::new(context))?, view::receive::write)
+}
+
+/// The address that a word is meant as.
+fn address(word: &Path) -> Result<Option<Address>, Failure> {
+    match word.to_str().filter(|text| Address::is_meant(text)) {
+        Some(text) => Ok(Some(Address::parse(text).map_err(DownloadError::from)?)),
+        None => Ok(None),
+    }
 }

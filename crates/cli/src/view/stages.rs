@@ -3,6 +3,7 @@
 use std::io::{self, Write};
 
 use wagon_yard_core::checksum::{Published, Summed};
+use wagon_yard_core::download::Download;
 use wagon_yard_core::jobs::receive::{LaidOut, Placed, Registered, Stage};
 use wagon_yard_core::naming::Variable;
 
@@ -15,6 +16,7 @@ pub(super) const COLUMNS: usize = 10;
 /// One line for a stage.
 pub fn stage(stage: &Stage<'_>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let (label, text) = match stage {
+        Stage::Downloaded(download) => ("download", downloaded(download)),
         Stage::Identified(format) => ("identify", format!("{}, {}", escape(&format.words()), bytes(format.bytes))),
         Stage::Summed(summed) => ("checksum", checksum(summed)),
         Stage::LaidOut(tool) => ("layout", layout(tool)),
@@ -23,6 +25,14 @@ pub fn stage(stage: &Stage<'_>, page: &Page, out: &mut dyn Write) -> io::Result<
         Stage::Checked(checked) => ("check", check::summary(checked)),
     };
     page.labelled(out, &style::STRONG.over(label), COLUMNS, &text)
+}
+
+fn downloaded(download: &Download) -> String {
+    let address = escape(&download.address.to_string());
+    match download.was_there {
+        true => format!("{} from {address}, already downloaded", bytes(download.bytes)),
+        false => format!("{} from {address}", bytes(download.bytes)),
+    }
 }
 
 /// The file's checksum, and what it was compared with.

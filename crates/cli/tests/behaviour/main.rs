@@ -8,6 +8,7 @@ mod broken;
 #[cfg(unix)]
 mod completions;
 mod demo;
+mod downloads;
 mod everybody;
 mod faults;
 #[cfg(target_os = "linux")]
@@ -38,6 +39,7 @@ mod schemas;
 mod screens;
 #[cfg(unix)]
 mod sealed;
+mod server;
 mod startup;
 mod survey;
 mod trace;

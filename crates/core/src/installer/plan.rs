@@ -16,6 +16,7 @@ use super::recognise::{recognise, script_as_installer};
 use crate::archive::{self, Container, Entry, EntryKind, Options};
 use crate::checksum::{Summed, Trust};
 use crate::clock;
+use crate::download::Address;
 use crate::error::FileContext as _;
 use crate::layout::{self, HomeVariables, Target};
 use crate::naming::{self, ToolName, Version};
@@ -36,6 +37,8 @@ const LONGEST_LINE: u64 = 4096;
 pub struct InstallRequest {
     /// The installer.
     pub file: PathBuf,
+    /// The address it was fetched from.
+    pub address: Option<Address>,
     /// Published checksum.
     pub trust: Trust,
     /// Arguments that are passed on.

@@ -119,6 +119,9 @@ impl StartupText {
 pub struct Source {
     /// Where it lay.
     pub file: String,
+    /// The address it was fetched from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub address: Option<String>,
     /// Its size in bytes.
     pub bytes: u64,
     /// Its SHA-256, in lower-case hex.

@@ -60,6 +60,12 @@ impl Yard {
         self.root.join("logs")
     }
 
+    /// The folder for files that were fetched, until they are received.
+    #[must_use]
+    pub fn downloads(&self) -> PathBuf {
+        self.root.join("downloads")
+    }
+
     /// The folder for tools that were taken out of the stock.
     #[must_use]
     pub fn retired(&self) -> PathBuf {

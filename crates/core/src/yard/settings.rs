@@ -1,5 +1,6 @@
 //! What a user may set in `settings.toml`.
 
+use std::path::PathBuf;
 use std::time::Duration;
 
 use serde::Deserialize;
@@ -19,13 +20,22 @@ pub struct Settings {
     pub probe_seconds: u64,
     /// How many seconds a command of a trial may take.
     pub trial_seconds: u64,
+    /// A PEM file with the certificate authorities that servers are judged by, in place of the system's.
+    pub certificates: Option<PathBuf>,
     /// The best seal that is tried, where a better one answers wrongly.
     pub seal: SealLevel,
 }
 
 impl Default for Settings {
     fn default() -> Self {
-        Self { shells: None, shell_seconds: 20, probe_seconds: 10, trial_seconds: 60, seal: SealLevel::Full }
+        Self {
+            shells: None,
+            shell_seconds: 20,
+            probe_seconds: 10,
+            trial_seconds: 60,
+            certificates: None,
+            seal: SealLevel::Full,
+        }
     }
 }
 

@@ -197,5 +197,11 @@ fn is_registered(asking: &Asking<'_>, root: &Path, layout: &Layout, variables: &
 }
 
 fn of_folder(root: &Path) -> Source {
-    Source { file: root.to_string_lossy().into_owned(), bytes: 0, sha256: String::new(), compared: false }
+    Source {
+        file: root.to_string_lossy().into_owned(),
+        address: None,
+        bytes: 0,
+        sha256: String::new(),
+        compared: false,
+    }
 }

@@ -6,6 +6,7 @@ use crate::archive::ArchiveError;
 use crate::change::LedgerError;
 use crate::check::CheckError;
 use crate::checksum::{PublishedError, TrustError};
+use crate::download::DownloadError;
 use crate::error::{Blame, Blamed, FileError};
 use crate::installer::InstallError;
 use crate::jobs::adopt::AdoptError;
@@ -24,6 +25,9 @@ pub enum ReceiveError {
     /// The archive was refused.
     #[error(transparent)]
     Archive(#[from] ArchiveError),
+    /// The file did not come.
+    #[error(transparent)]
+    Download(#[from] DownloadError),
     /// The file is not what was published.
     #[error(transparent)]
     Trust(#[from] TrustError),
@@ -130,6 +134,7 @@ impl Blamed for ReceiveError {
     fn blame(&self) -> Blame {
         match self {
             Self::Archive(e) => e.blame(),
+            Self::Download(e) => e.blame(),
             Self::Trust(e) => e.blame(),
             Self::Present { .. } | Self::CannotRun { .. } => Blame::Input,
             Self::Layout(e) => e.blame(),
@@ -149,6 +154,7 @@ impl Blamed for ReceiveError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::Archive(e) => e.hint(),
+            Self::Download(e) => e.hint(),
             Self::Trust(e) => e.hint(),
             Self::Layout(e) => e.hint(),
             Self::NotGuessed(e) => e.hint(),

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use super::error::ReceiveError;
 use super::observer::Observer;
 use super::report::{InstalledTool, LeftUndone, Received};
-use super::request::ReceiveRequest;
+use super::request::{ReceiveRequest, source_file};
 use crate::change::Change;
 use crate::check::{CheckError, last_words};
 use crate::error::{Blamed as _, FileContext as _};
@@ -56,6 +56,7 @@ pub(super) fn run(
 fn as_install(request: &ReceiveRequest) -> InstallRequest {
     let options = &request.installer;
     InstallRequest {
+        address: request.address.clone(),
         file: request.file.clone(),
         trust: request.trust.clone(),
         arguments: options.arguments.clone(),
@@ -304,7 +305,8 @@ fn as_tool(session: &Session, request: &InstallRequest, watched: &WatchedRun, le
             uninstaller: recorded.or_else(own).map(|command| vec![command]),
             added: seen.startup_files.iter().filter_map(|file| whose.own_text(file)).collect(),
             source: Source {
-                file: plan.file.text().into_owned(),
+                file: source_file(&plan.file, request.address.as_ref()),
+                address: request.address.as_ref().map(ToString::to_string),
                 bytes: plan.bytes,
                 sha256: plan.sha256.clone(),
                 compared: plan.compared,

@@ -1,5 +1,6 @@
 //! `receive`: from a downloaded file to a proven command.
 
+mod downloading;
 mod error;
 mod fitting;
 mod installer;

@@ -6,6 +6,7 @@ use super::stages::{LaidOut, Placed, Registered};
 use crate::archive::Format;
 use crate::check::ToolCheck;
 use crate::checksum::Summed;
+use crate::download::Download;
 use crate::installer::InstallPlan;
 use crate::jobs::consent::Consent;
 use crate::progress::{Progress, Silent};
@@ -13,6 +14,8 @@ use crate::progress::{Progress, Silent};
 /// A stage that has come to its end, for a line of progress.
 #[derive(Debug)]
 pub enum Stage<'a> {
+    /// The file was fetched, or was there from an earlier call.
+    Downloaded(&'a Download),
     /// The file's format is known.
     Identified(&'a Format),
     /// Its checksum is known, and what it was compared with.

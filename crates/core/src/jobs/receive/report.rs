@@ -43,6 +43,8 @@ pub struct ReceivedTool {
     pub dry_run: bool,
     /// The file.
     pub file: ReportPath,
+    /// The address it was fetched from; null where it was there.
+    pub address: Option<String>,
     /// The kind of archive.
     pub container: Container,
     /// How it is packed as a whole.

@@ -1,11 +1,12 @@
 //! What is asked of `receive`.
 
 use std::ffi::OsString;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use crate::archive::{Limits, Options};
 use crate::checksum::Trust;
+use crate::download::Address;
 use crate::layout::HomeVariables;
 use crate::naming::{ToolName, Version};
 use crate::scope::Scope;
@@ -14,8 +15,14 @@ use crate::yard::Requires;
 /// What the user asks for.
 #[derive(Debug, Clone, Default)]
 pub struct ReceiveRequest {
-    /// The downloaded file.
+    /// The downloaded file; where an address is given, it is fetched from there.
     pub file: PathBuf,
+    /// Where the file is.
+    pub address: Option<Address>,
+    /// Where a list of published checksums is.
+    pub list_address: Option<Address>,
+    /// Whether a file that was fetched stays in the yard's folder of downloads.
+    pub keep_download: bool,
     /// Published checksum.
     pub trust: Trust,
     /// How the archive is to be read.
@@ -112,4 +119,10 @@ impl ReceiveRequest {
         ];
         all.into_iter().filter_map(|(is_given, name)| is_given.then_some(name)).collect()
     }
+}
+
+/// A file as a card has it: only its name where it was fetched, since the download does not stay.
+pub(super) fn source_file(file: &Path, address: Option<&Address>) -> String {
+    let name = file.file_name().filter(|_| address.is_some());
+    name.unwrap_or(file.as_os_str()).to_string_lossy().into_owned()
 }

@@ -1,5 +1,6 @@
 //! The job, stage by stage.
 
+use super::downloading;
 use super::error::ReceiveError;
 use super::fitting;
 use super::installer;
@@ -24,10 +25,22 @@ pub fn run(
     request: &ReceiveRequest,
     observer: &dyn Observer,
 ) -> Result<Report<Received>, ReceiveError> {
-    let file = || request.file.clone();
     if !request.dry_run {
         session.check_scratch()?;
     }
+    let Some(address) = &request.address else { return of_file(session, request, observer) };
+    let (downloaded, request) = downloading::fetch(session, request, address, observer)?;
+    let outcome = of_file(session, &request, observer);
+    downloaded.settle(&outcome, request.keep_download)?;
+    outcome
+}
+
+fn of_file(
+    session: &Session,
+    request: &ReceiveRequest,
+    observer: &dyn Observer,
+) -> Result<Report<Received>, ReceiveError> {
+    let file = || request.file.clone();
     if is_installer(request)? {
         let given = request.given_for_archives();
         if !given.is_empty() {
@@ -111,6 +124,7 @@ fn report(request: &ReceiveRequest, summed: Summed, checked: Checked, taken_back
     let received = ReceivedTool {
         dry_run,
         file: request.file.clone().into(),
+        address: request.address.as_ref().map(ToString::to_string),
         container: format.container,
         compression: format.compression,
         bytes: format.bytes,

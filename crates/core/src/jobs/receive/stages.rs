@@ -4,7 +4,7 @@
 use std::path::{Path, PathBuf};
 
 use super::error::ReceiveError;
-use super::request::ReceiveRequest;
+use super::request::{ReceiveRequest, source_file};
 use crate::archive::{self, Finish, Format, LeftOut, Listing, Source};
 use crate::change::{Change, Changeset};
 use crate::check::{CheckError, ToolCheck, check};
@@ -314,7 +314,8 @@ fn card(request: &ReceiveRequest, tool: &LaidOut, summed: &Summed) -> Result<Car
         version: version.clone(),
         received: clock::now(),
         source: yard::Source {
-            file: text(&file),
+            file: source_file(&file, request.address.as_ref()),
+            address: request.address.as_ref().map(ToString::to_string),
             bytes: format.bytes,
             sha256: summed.sha256.to_string(),
             compared: !summed.published.is_empty(),
@@ -329,8 +330,4 @@ fn card(request: &ReceiveRequest, tool: &LaidOut, summed: &Summed) -> Result<Car
         trials: Vec::new(),
         registration: Some(registration(request.scope, home_variables)),
     })
-}
-
-fn text(path: &Path) -> String {
-    path.to_string_lossy().into_owned()
 }

@@ -1,0 +1,164 @@
+//! Why something could not be downloaded.
+
+use std::io;
+use std::path::PathBuf;
+
+use super::address::{Address, AddressError};
+use crate::error::{Blame, Blamed, FileError};
+
+/// Why something could not be downloaded.
+#[derive(Debug, thiserror::Error)]
+pub enum DownloadError {
+    /// The text is no address.
+    #[error(transparent)]
+    Address(#[from] AddressError),
+    /// The server was not reached, or the connection failed again and again.
+    #[error("could not download {address}")]
+    Connection {
+        /// What was asked for.
+        address: Address,
+        /// How many bytes are there already.
+        there: u64,
+        /// What the last try met.
+        #[source]
+        source: Box<ureq::Error>,
+    },
+    /// The server's certificate was refused.
+    #[error("{address}: the server's certificate is not trusted")]
+    Certificate {
+        /// What was asked for.
+        address: Address,
+        /// Why.
+        #[source]
+        source: Box<ureq::Error>,
+    },
+    /// The server answers that it has no such file, or does not give it.
+    #[error("{address}: the server answers {status}{}", reason(*status))]
+    Status {
+        /// What was asked for.
+        address: Address,
+        /// The status (RFC 9110, 15).
+        status: u16,
+    },
+    /// A page for people came.
+    #[error("{address} is a web page{}, not a file", title.as_ref().map(|title| format!(" (\"{title}\")")).unwrap_or_default())]
+    Page {
+        /// Where it came from.
+        address: Address,
+        /// Its title.
+        title: Option<String>,
+    },
+    /// Redirects lead on and on.
+    #[error("{0}: too many redirects")]
+    Redirects(Address),
+    /// A redirect leads nowhere.
+    #[error("{address}: the server redirects to an invalid address")]
+    Redirect {
+        /// Who redirects.
+        address: Address,
+        /// What is wrong.
+        #[source]
+        source: AddressError,
+    },
+    /// A redirect would give up what https promises.
+    #[error("{from} redirects to {to}, which is not encrypted")]
+    Unencrypted {
+        /// Who redirects.
+        from: Address,
+        /// Where to.
+        to: Address,
+    },
+    /// The part that was asked for is not the part that came.
+    #[error("{0}: the server does not send the rest of the file correctly")]
+    WrongPart(Address),
+    /// It is longer than anything that is received.
+    #[error("{address}: larger than {limit} bytes")]
+    TooLong {
+        /// What was asked for.
+        address: Address,
+        /// The limit.
+        limit: u64,
+    },
+    /// A proxy's address is of no use.
+    #[error("not a valid proxy: {0}")]
+    Proxy(String),
+    /// The file with certificates is of no use.
+    #[error("no certificates in {}", .0.display())]
+    NoCertificates(PathBuf),
+    /// Another call is at the same download.
+    #[error("another wyard is downloading {0}")]
+    Busy(Address),
+    /// A file.
+    #[error(transparent)]
+    File(#[from] FileError),
+    /// The user asked to stop.
+    #[error("interrupted; what was downloaded is kept, and the next call goes on from there")]
+    Interrupted,
+}
+
+/// A status in words, where it has some that help.
+fn reason(status: u16) -> &'static str {
+    match status {
+        401 | 407 => ": it asks for a password",
+        403 => ": access denied",
+        404 | 410 => ": no such file",
+        429 => ": too many requests",
+        500.. => ": it has a problem of its own",
+        _ => "",
+    }
+}
+
+impl Blamed for DownloadError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Address(_) | Self::Proxy(_) | Self::NoCertificates(_) => Blame::Call,
+            Self::Status { status, .. } if *status < 500 => Blame::Input,
+            Self::Page { .. } | Self::Unencrypted { .. } | Self::Certificate { .. } | Self::TooLong { .. } => {
+                Blame::Input
+            }
+            Self::Redirects(_) | Self::Redirect { .. } | Self::WrongPart(_) => Blame::Input,
+            Self::Connection { .. } | Self::Status { .. } | Self::Busy(_) => Blame::Machine,
+            Self::File(e) => e.blame(),
+            Self::Interrupted => Blame::Interrupted,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        Some(match self {
+            Self::Connection { there: 0, .. } => {
+                "check the address and the network, or the proxy in https_proxy".to_owned()
+            }
+            Self::Connection { .. } => "run the same command again: it goes on where this one stopped".to_owned(),
+            Self::Certificate { .. } => {
+                "if your network has a certificate authority of its own: set certificates in settings.toml".to_owned()
+            }
+            Self::Status { status: 404 | 410, .. } => "look the address up again on its publisher's page".to_owned(),
+            Self::Page { .. } => "open the page in a browser, and copy the address of the file itself".to_owned(),
+            Self::Unencrypted { .. } => "download the file another way, and compare its published checksum".to_owned(),
+            Self::File(e) => return e.hint(),
+            Self::Proxy(_) => "correct https_proxy, http_proxy or all_proxy".to_owned(),
+            Self::NoCertificates(_) => "name a file in PEM format in settings.toml".to_owned(),
+            Self::Busy(_) => "wait for it to end".to_owned(),
+            _ => return None,
+        })
+    }
+}
+
+/// Whether the same request may go well a moment later.
+pub(super) fn is_passing(error: &ureq::Error) -> bool {
+    match error {
+        ureq::Error::Io(e) => e.kind() != io::ErrorKind::InvalidData && !is_certificate(error),
+        ureq::Error::Timeout(_) | ureq::Error::HostNotFound | ureq::Error::ConnectionFailed => true,
+        ureq::Error::Protocol(_) => true,
+        _ => false,
+    }
+}
+
+/// Whether it is the certificate that was refused.
+pub(super) fn is_certificate(error: &ureq::Error) -> bool {
+    match error {
+        ureq::Error::Tls(_) | ureq::Error::Rustls(_) => true,
+        ureq::Error::Io(e) => e.get_ref().is_some_and(<dyn std::error::Error + Send + Sync>::is::<rustls::Error>),
+        _ => false,
+    }
+}
