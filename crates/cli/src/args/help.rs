@@ -31,8 +31,17 @@ const EXAMPLES: [(&str, [&str; 2]); 21] = [
 const MAIN: [&str; 1] = ["sha256"];
 
 /// Options that are only in the long help.
-const RARE: [&str; 9] =
-    ["keep_download", "trust_folder", "trusted", "foreign", "kind", "probe", "time_limit", "leaves_program", "usual_probe"];
+const RARE: [&str; 9] = [
+    "keep_download",
+    "trust_folder",
+    "trusted",
+    "foreign",
+    "kind",
+    "probe",
+    "time_limit",
+    "leaves_program",
+    "usual_probe",
+];
 
 const EVERYWHERE: &str = "All commands: --json --yard --sandbox --scope --color --plain --shells -q -v";
 
