@@ -194,7 +194,7 @@ impl From<ReadingArgs> for Options {
 /// Options of `inspect`.
 #[derive(Debug, ClapArgs)]
 pub struct InspectArgs {
-    /// The downloaded archive, program or installer
+    /// The downloaded archive, program or installer; or a folder, to list the downloads in it
     pub file: PathBuf,
     /// Read a large file completely, to show its checksum
     #[arg(long)]

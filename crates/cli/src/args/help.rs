@@ -11,7 +11,7 @@ const EXAMPLES: [(&str, [&str; 2]); 21] = [
     ("demo", ["demo", "demo --keep ~/rehearsal"]),
     ("explain", ["explain shadowed", "explain hides-other"]),
     ("history", ["history", "history 12"]),
-    ("inspect", ["inspect tidelog-4.2.1-linux-x64.tar.gz", "inspect buoyctl-2.4.run --versions"]),
+    ("inspect", ["inspect tidelog-4.2.1-linux-x64.tar.gz", "inspect ~/Downloads"]),
     ("machine", ["machine", "machine --json"]),
     ("path", ["path show", "path move ~/bin --before /opt/tide/bin"]),
     ("receive", ["receive tidelog-4.2.1-linux-x64.tar.gz", "receive buoyctl-2.4.run --yes"]),

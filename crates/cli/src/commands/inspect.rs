@@ -12,6 +12,9 @@ use crate::view;
 /// Looks into a file.
 pub fn run(args: InspectArgs, context: &Context) -> Result<ExitCode, Failure> {
     let InspectArgs { file, checksums, whole, versions } = args;
+    if file.is_dir() {
+        return context.report(&inspect::folder(&context.session, &file)?, view::inspect_folder::write);
+    }
     let request = InspectRequest { file, trust: checksums.into(), whole, versions };
     context.report(&inspect::run(&context.session, &request)?, view::inspect::write)
 }

@@ -13,7 +13,7 @@ use wagon_yard_core::jobs::adopt::{AdoptedFolder, FoundTools};
 use wagon_yard_core::jobs::catch_up::CatchUpLines;
 use wagon_yard_core::jobs::explain::Explanation;
 use wagon_yard_core::jobs::history::History;
-use wagon_yard_core::jobs::inspect::Inspected;
+use wagon_yard_core::jobs::inspect::{Inspected, InspectedFolder};
 use wagon_yard_core::jobs::machine::MachineFacts;
 use wagon_yard_core::jobs::path::PathState;
 use wagon_yard_core::jobs::receive::{InstalledTool, ReceivedTool};
@@ -50,6 +50,7 @@ fn schemas() -> BTreeMap<&'static str, Value> {
     [
         of::<overview::Overview>("overview"),
         of::<Inspected>("inspect"),
+        of::<InspectedFolder>("inspect-folder"),
         of::<Unpacked>("unpack"),
         of::<ReceivedTool>("receive"),
         of::<InstallPlan>("install-plan"),

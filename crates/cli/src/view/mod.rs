@@ -7,6 +7,7 @@ pub mod evidence;
 pub mod explain;
 pub mod history;
 pub mod inspect;
+pub mod inspect_folder;
 pub mod install;
 pub mod machine;
 pub mod path;

@@ -825,3 +825,52 @@ The stock is consistent.
 "#]],
     );
 }
+
+#[test]
+fn a_folder_of_downloads_is_listed() {
+    let home = Home::new();
+    for version in ["4.1.0", "4.2.1", "4.10.0"] {
+        tidelog(&home, version);
+    }
+    std::fs::create_dir(home.path("folder")).unwrap();
+    for name in ["tidelog-4.1.0.zip", "tidelog-4.2.1.zip", "tidelog-4.10.0.zip"] {
+        std::fs::rename(home.path(name), home.path("folder").join(name)).unwrap();
+    }
+    home.wyard(&["receive", "folder/tidelog-4.2.1.zip"]).ends(0);
+    put(&home, "folder/shoal-2.0.3", &script("shoal 2.0.3"));
+    home.write("folder/tidelog-4.2.1.zip.sha256", "0".repeat(64));
+    home.write("folder/ebb-1.0.zip", "PK\x03\x04 and no more");
+    home.write("folder/neap-1.0.zip", "<html><title>Sign in</title></html>");
+    screen(
+        &home,
+        &["inspect", "folder"],
+        str![[r#"
+exit 0
+6 downloads in folder; 1 other file
+
+  file                tool     version  for  runs here  yard
+  ebb-1.0.zip         ebb      1.0      -    no         -
+  neap-1.0.zip        neap     1.0      -    no         -
+  shoal-2.0.3         shoal    2.0.3    -    yes        -
+  tidelog-4.1.0.zip   tidelog  4.1.0    -    yes        older than 4.2.1
+  tidelog-4.10.0.zip  tidelog  4.10.0   -    yes        newer than 4.2.1
+  tidelog-4.2.1.zip   tidelog  4.2.1    -    yes        has it
+
+  no  ebb-1.0.zip: folder/ebb-1.0.zip is truncated: it has 16 bytes, the end of the file is missing
+  no  neap-1.0.zip: folder/neap-1.0.zip is not a supported archive; it looks like a web page, not the download itself
+--- errors
+
+"#]],
+    );
+    home.wyard(&["inspect", "folder", "--json"]).ends(0).json();
+    screen(
+        &home,
+        &["inspect", "home"],
+        str![[r#"
+exit 0
+0 downloads in home; 2 other files
+--- errors
+
+"#]],
+    );
+}

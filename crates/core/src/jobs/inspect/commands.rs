@@ -80,7 +80,7 @@ fn is_of_system(folder: &Path, system: &[PathBuf]) -> bool {
 }
 
 /// Why a program does not run here.
-fn hindrance(program: &Program) -> Option<String> {
+pub(super) fn hindrance(program: &Program) -> Option<String> {
     if !program.is_native(os::SYSTEM, os::processor()) {
         let words = match (program.os, program.arch) {
             (Some(os), Some(arch)) => format!("it is for {os} on {arch}"),

@@ -3,9 +3,11 @@
 mod commands;
 mod contents;
 mod error;
+mod folder;
 mod report;
 mod run;
 
 pub use error::InspectError;
+pub use folder::{Compared, FolderDownload, InspectedFolder, folder};
 pub use report::{Inspected, InspectedCommand, InspectedFile, Suggested};
 pub use run::{InspectRequest, run};

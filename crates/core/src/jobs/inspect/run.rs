@@ -170,7 +170,7 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
 }
 
 /// The layout, with programs for other machines where there are no others; none at all is told as a finding.
-fn lay_out(listing: &Listing, system: System) -> Result<(Layout, Vec<Finding>), LayoutError> {
+pub(super) fn lay_out(listing: &Listing, system: System) -> Result<(Layout, Vec<Finding>), LayoutError> {
     match layout::analyse(listing, &[], Target::here(system, true)) {
         Ok(layout) => Ok((layout, Vec::new())),
         Err(e @ (LayoutError::NoCommands | LayoutError::Source(_))) => {
