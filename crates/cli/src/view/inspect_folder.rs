@@ -34,12 +34,9 @@ pub fn write(report: &Report<InspectedFolder>, page: &Page, out: &mut dyn Write)
         told.push(why);
         let is_so = |other: &&FolderDownload| other.hindrance.as_deref() == Some(why);
         let names: Vec<String> = downloads.iter().filter(is_so).map(file).collect();
-        page.labelled(
-            out,
-            &format!("  {}", style::BAD.over("no")),
-            6,
-            &format!("{}: {}", names.join(", "), escape(why)),
-        )?;
+        let why = page.short_in(why);
+        let text = if why.contains(&names[0]) { why } else { format!("{}: {why}", names.join(", ")) };
+        page.labelled(out, &format!("  {}", style::BAD.over("no")), 6, &text)?;
     }
     Ok(())
 }

@@ -856,8 +856,8 @@ exit 0
   tidelog-4.10.0.zip  tidelog  4.10.0   -    yes        newer than 4.2.1
   tidelog-4.2.1.zip   tidelog  4.2.1    -    yes        has it
 
-  no  ebb-1.0.zip: folder/ebb-1.0.zip is truncated: it has 16 bytes, the end of the file is missing
-  no  neap-1.0.zip: folder/neap-1.0.zip is not a supported archive; it looks like a web page, not the download itself
+  no  folder/ebb-1.0.zip is truncated: it has 16 bytes, the end of the file is missing
+  no  folder/neap-1.0.zip is not a supported archive; it looks like a web page, not the download itself
 --- errors
 
 "#]],
