@@ -27,4 +27,5 @@ pub mod store;
 pub mod survey;
 pub mod terminal;
 pub mod trace;
+pub mod waybill;
 pub mod yard;

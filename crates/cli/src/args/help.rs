@@ -3,11 +3,13 @@
 use clap::Command;
 
 /// Two examples for each command.
-const EXAMPLES: [(&str, [&str; 2]); 21] = [
+const EXAMPLES: [(&str, [&str; 2]); 23] = [
     ("adopt", ["adopt ~/tools/neap-2.1", "adopt --search"]),
     ("catch-up", ["catch-up bash", "catch-up powershell"]),
     ("check", ["check tidelog", "check --all-path"]),
     ("completions", ["completions bash", "completions fish"]),
+    ("deliver", ["deliver workstation.toml --dry-run", "deliver workstation.toml --verify"]),
+    ("draft", ["draft > workstation.toml", "draft --json"]),
     ("demo", ["demo", "demo --keep ~/rehearsal"]),
     ("explain", ["explain shadowed", "explain hides-other"]),
     ("history", ["history", "history 12"]),

@@ -173,6 +173,10 @@ pub enum Command {
         #[arg(long)]
         dry_run: bool,
     },
+    /// Set up the tools that a waybill lists
+    Deliver(DeliverArgs),
+    /// Print a waybill of the tools in use
+    Draft,
     /// Run the full example on made-up data in a sandbox
     Demo(DemoArgs),
     /// Print a completion script for a shell
@@ -181,6 +185,22 @@ pub enum Command {
         #[arg(value_parser = clap::builder::PossibleValuesParser::new(complete::shells()))]
         shell: String,
     },
+}
+
+/// Options of `deliver`.
+#[derive(Debug, ClapArgs)]
+pub struct DeliverArgs {
+    /// The waybill, a TOML file
+    pub waybill: PathBuf,
+    /// Only this tool, and what it requires; repeatable
+    #[arg(long, value_name = "NAME")]
+    pub only: Vec<String>,
+    /// Show what would change; write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Change nothing; exit 1 unless the machine is as the waybill says and all works
+    #[arg(long, conflicts_with = "dry_run")]
+    pub verify: bool,
 }
 
 /// Options of `survey`.

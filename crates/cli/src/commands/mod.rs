@@ -4,7 +4,9 @@ mod adopt;
 mod catch_up;
 mod check;
 mod completions;
+mod deliver;
 mod demo;
+mod draft;
 mod explain;
 mod history;
 mod inspect;
@@ -59,6 +61,8 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Register(args)) => register::register(args, context),
         Some(Command::Unregister(args)) => register::unregister(args, context),
         Some(Command::Switch(args)) => switch::run(args, context),
+        Some(Command::Deliver(args)) => deliver::run(args, context),
+        Some(Command::Draft) => draft::run(context),
         Some(Command::Demo(args)) => demo::run(&args, context),
         Some(Command::Completions { shell }) => completions::run(&shell, context),
     }

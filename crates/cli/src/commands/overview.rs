@@ -36,6 +36,7 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
             ("switch NAME VERSION", "use another installed version"),
             ("retire NAME", "uninstall a tool"),
             ("history, undo [ID]", "list changes, undo them"),
+            ("deliver WAYBILL", "set up the tools of a waybill; 'draft' prints one"),
             ("path add DIR", "add a folder to PATH; also drop, move, tidy"),
         ],
     ),

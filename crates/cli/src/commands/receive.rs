@@ -60,6 +60,7 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         probe: args.probe.as_deref().map(words).transpose()?,
         kind: args.kind.map(Into::into),
         installer,
+        ..ReceiveRequest::default()
     };
     context.report(&receive::run(&context.session, &request, &Shown::new(context))?, view::receive::write)
 }

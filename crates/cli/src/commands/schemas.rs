@@ -11,6 +11,8 @@ use wagon_yard_core::check::CheckedTools;
 use wagon_yard_core::installer::InstallPlan;
 use wagon_yard_core::jobs::adopt::{AdoptedFolder, FoundTools};
 use wagon_yard_core::jobs::catch_up::CatchUpLines;
+use wagon_yard_core::jobs::deliver::Delivery;
+use wagon_yard_core::jobs::draft::Draft;
 use wagon_yard_core::jobs::explain::Explanation;
 use wagon_yard_core::jobs::history::History;
 use wagon_yard_core::jobs::inspect::{Inspected, InspectedFolder};
@@ -77,6 +79,8 @@ fn schemas() -> BTreeMap<&'static str, Value> {
         of::<MachineFacts>("machine"),
         of::<Explanation>("explain"),
         of::<completions::Completions>("completions"),
+        of::<Delivery>("deliver"),
+        of::<Draft>("draft"),
         of::<demo::Shown>("demo"),
         error,
     ]

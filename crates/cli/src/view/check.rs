@@ -13,24 +13,29 @@ pub fn write(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) ->
     if report.tools.is_empty() && report.findings.is_empty() {
         return writeln!(out, "The yard has no tools yet. To add one: wyard receive FILE");
     }
-    if !report.tools.is_empty() {
-        page.labelled(out, "", 0, &all(&report.tools))?;
+    write_tools(&report.tools, page, out)?;
+    page.all_findings(out, report)?;
+    evidence::write(&report.evidence, page, out)
+}
+
+/// The verdict, the table and the findings of all tools.
+pub(super) fn write_tools(tools: &[ToolCheck], page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    if !tools.is_empty() {
+        page.labelled(out, "", 0, &all(tools))?;
         writeln!(out)?;
-        let folds = report.tools.len() > FOLDED_FROM;
-        let rows = report.tools.iter().flat_map(|checked| tool_rows(checked, folds, page)).collect();
+        let folds = tools.len() > FOLDED_FROM;
+        let rows = tools.iter().flat_map(|checked| tool_rows(checked, folds, page)).collect();
         page.table(out, &["tool", "command", "runs", "version", "terminals", "verdict"], rows)?;
     }
-    let of_tools =
-        report.tools.iter().map(|checked| (format!("{} {}", checked.name, checked.version), findings(checked)));
+    let of_tools = tools.iter().map(|checked| (format!("{} {}", checked.name, checked.version), findings(checked)));
     for (tool, findings) in of_tools.filter(|(_, findings)| !findings.is_empty()) {
         writeln!(out)?;
-        if report.tools.len() > 1 {
+        if tools.len() > 1 {
             writeln!(out, "{}", style::STRONG.over(&escape(&tool)))?;
         }
         page.findings(out, &findings)?;
     }
-    page.all_findings(out, report)?;
-    evidence::write(&report.evidence, page, out)
+    Ok(())
 }
 
 /// From so many tools on, one whose commands all work takes one line.

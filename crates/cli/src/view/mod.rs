@@ -2,6 +2,7 @@
 
 pub mod adopt;
 pub mod check;
+pub mod deliver;
 pub mod entries;
 pub mod evidence;
 pub mod explain;

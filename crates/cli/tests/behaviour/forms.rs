@@ -66,6 +66,8 @@ fn calls(home: &Home) -> Vec<(Vec<String>, i32, &'static str)> {
         (words("machine"), 0, "machine"),
         (words("explain shadowed"), 0, "explain"),
         (words("completions bash"), 0, "completions"),
+        (words("draft"), 0, "draft"),
+        (with("deliver FILE --dry-run", home.write("office.toml", "waybill = 1\n").to_str().unwrap()), 0, "deliver"),
         (words("explain nothing-of-the-kind"), 2, "error"),
         (words("receive no-such-file"), 2, "error"),
     ]

@@ -43,5 +43,6 @@ mod server;
 mod startup;
 mod survey;
 mod trace;
+mod waybills;
 #[cfg(windows)]
 mod windows_sessions;

@@ -6,6 +6,8 @@ mod card_change;
 pub mod catch_up;
 pub mod check;
 pub mod consent;
+pub mod deliver;
+pub mod draft;
 pub mod explain;
 mod fit;
 pub mod history;

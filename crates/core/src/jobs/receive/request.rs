@@ -10,7 +10,7 @@ use crate::download::Address;
 use crate::layout::HomeVariables;
 use crate::naming::{ToolName, Version};
 use crate::scope::Scope;
-use crate::yard::Requires;
+use crate::yard::{Requires, Trial};
 
 /// What the user asks for.
 #[derive(Debug, Clone, Default)]
@@ -55,6 +55,12 @@ pub struct ReceiveRequest {
     pub no_run: bool,
     /// The arguments with which the tool's commands are asked from now on.
     pub probe: Option<Vec<String>>,
+    /// What their answer has to hold from now on, in place of the version.
+    pub expect: Option<String>,
+    /// The tool's trials.
+    pub trials: Vec<Trial>,
+    /// Whether nothing is checked at the end: somebody else does.
+    pub unchecked: bool,
     /// What the file is, where it does not say so itself.
     pub kind: Option<FileUse>,
     /// Installer.

@@ -97,7 +97,7 @@ fn archive(
     let registered = placed.register(session, request, &summed, lock)?;
     observer.stage(&Stage::Placed(&registered.placed));
     observer.stage(&Stage::Registered(&registered));
-    let checked = registered.check(session, !request.no_run)?;
+    let checked = registered.check(session, request)?;
     if let Some(check) = &checked.check {
         observer.stage(&Stage::Checked(check));
     }

@@ -253,12 +253,12 @@ pub struct Registered {
 }
 
 impl Registered {
-    /// Checks the tool in new terminals, unless nothing was registered; `runs` says whether its commands are started.
-    pub(super) fn check(self, session: &Session, runs: bool) -> Result<Checked, ReceiveError> {
-        if self.placed.dry_run || self.card.registration.is_none() {
+    /// Checks the tool in new terminals, unless nothing was registered.
+    pub(super) fn check(self, session: &Session, request: &ReceiveRequest) -> Result<Checked, ReceiveError> {
+        if self.placed.dry_run || request.unchecked || self.card.registration.is_none() {
             return Ok(Checked { registered: self, check: None, verdict: None });
         }
-        let checked = match check(session, std::slice::from_ref(&self.card), runs) {
+        let checked = match check(session, std::slice::from_ref(&self.card), !request.no_run) {
             Err(CheckError::Interrupted) => {
                 let Card { name, version, .. } = self.card;
                 return Err(ReceiveError::CheckInterrupted { name, version });
@@ -325,9 +325,10 @@ fn card(request: &ReceiveRequest, tool: &LaidOut, summed: &Summed) -> Result<Car
         folder: None,
         uninstaller: None,
         added: Vec::new(),
-        probe: request.probe.clone().map(|arguments| CardProbe { arguments: Some(arguments), expect: None }),
+        probe: (request.probe.is_some() || request.expect.is_some())
+            .then(|| CardProbe { arguments: request.probe.clone(), expect: request.expect.clone() }),
         requires: request.requires.clone(),
-        trials: Vec::new(),
+        trials: request.trials.clone(),
         registration: Some(registration(request.scope, home_variables)),
     })
 }

@@ -1,0 +1,87 @@
+//! A delivery: a line for each tool, then the check of all.
+
+use std::io::{self, Write};
+
+use wagon_yard_core::jobs::deliver::{DeliveredTool, Delivery, DeliveryState, DeliveryStep};
+use wagon_yard_core::report::Report;
+
+use super::{Page, check, count, escape, style};
+
+/// The tools, the check, and how it came out.
+pub fn write(report: &Report<Delivery>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let number = count(report.tools.len(), "tool", "tools");
+    page.labelled(out, "", 0, &format!("{}: {number}, {}", page.shown(&report.waybill), summary(report)))?;
+    if report.tools.is_empty() {
+        return Ok(());
+    }
+    writeln!(out)?;
+    for tool in &report.tools {
+        let (word, colour) = word(tool, report.verify);
+        let name = style::STRONG.over(&escape(&format!("{} {}", tool.name, tool.version)));
+        let steps: Vec<String> = tool.steps.iter().map(|step| words(*step, tool, page)).collect();
+        let text = match (&tool.why, steps.is_empty()) {
+            (Some(why), _) => format!("{name}: {}", page.short_in(why)),
+            (None, true) => name,
+            (None, false) => format!("{name}: {}", steps.join(", ")),
+        };
+        page.labelled(out, &format!("  {}", colour.over(word)), 11, &text)?;
+    }
+    if !report.checks.is_empty() {
+        writeln!(out)?;
+        check::write_tools(&report.checks, page, out)?;
+    }
+    page.all_findings(out, report)?;
+    if report.dry_run {
+        writeln!(out, "\nDry run: nothing was changed.")?;
+    }
+    Ok(())
+}
+
+fn summary(report: &Report<Delivery>) -> String {
+    let number = |wanted: DeliveryState| report.tools.iter().filter(|tool| tool.state == wanted).count();
+    let (failed, skipped) = (number(DeliveryState::Failed), number(DeliveryState::Skipped));
+    let (planned, done) = (number(DeliveryState::Planned), number(DeliveryState::Done));
+    let mut words = Vec::new();
+    for (number, what) in [(failed, "failed"), (skipped, "skipped")] {
+        if number > 0 {
+            words.push(style::BAD.over(&format!("{number} {what}")));
+        }
+    }
+    if planned > 0 {
+        words.push(if report.verify {
+            style::BAD.over(&format!("{planned} not as in the waybill"))
+        } else {
+            format!("{planned} to do")
+        });
+    }
+    if done > 0 {
+        words.push(style::GOOD.over(&format!("{done} delivered")));
+    }
+    match (words.is_empty(), report.verify) {
+        (true, false) => style::GOOD.over("nothing to do"),
+        (true, true) => style::GOOD.over("all as in the waybill"),
+        (false, _) => words.join(", "),
+    }
+}
+
+fn word(tool: &DeliveredTool, verify: bool) -> (&'static str, style::Meant) {
+    match tool.state {
+        DeliveryState::Here => ("here", style::GOOD),
+        DeliveryState::Planned if verify => ("differs", style::BAD),
+        DeliveryState::Planned => ("to do", style::CAUTION),
+        DeliveryState::Done => ("done", style::GOOD),
+        DeliveryState::Failed => ("failed", style::BAD),
+        DeliveryState::Skipped => ("skipped", style::CAUTION),
+    }
+}
+
+fn words(step: DeliveryStep, tool: &DeliveredTool, page: &Page) -> String {
+    let from = || page.short(tool.source.as_deref().unwrap_or_default());
+    match step {
+        DeliveryStep::Receive => format!("receive {}", from()),
+        DeliveryStep::Adopt => format!("adopt {}", from()),
+        DeliveryStep::Switch => "switch to this version".to_owned(),
+        DeliveryStep::Register => "register".to_owned(),
+        DeliveryStep::Record => "update its card".to_owned(),
+    }
+}

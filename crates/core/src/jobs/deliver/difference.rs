@@ -1,0 +1,75 @@
+//! In what a tool differs from what a waybill says.
+
+use super::report::DeliveryStep;
+use crate::layout::HomeVariables;
+use crate::naming::NameError;
+use crate::scope::Scope;
+use crate::waybill::{Place, WaybillSource, WaybillTool};
+use crate::yard::{Card, Requires, Stock, Trial};
+
+/// A card with what the waybill says of probes, requirements and trials. Of what it does not mention the card keeps its own.
+pub(super) fn recorded(tool: &WaybillTool, card: &Card) -> Card {
+    let mut card = card.clone();
+    if tool.probe.is_some() {
+        card.probe.clone_from(&tool.probe);
+    }
+    let requires = requires(tool);
+    if !requires.is_empty() {
+        card.requires = requires;
+    }
+    for trial in tool.trials.iter().map(Trial::from) {
+        match card.trials.iter_mut().find(|there| there.name == trial.name) {
+            Some(there) => *there = trial,
+            None => card.trials.push(trial),
+        }
+    }
+    card
+}
+
+/// What a card says of a tool's requirements.
+pub(super) fn requires(tool: &WaybillTool) -> Requires {
+    Requires { commands: tool.requires.commands.clone(), variables: tool.requires.variables.clone() }
+}
+
+/// Its home variables.
+pub(super) fn home_variables(tool: &WaybillTool) -> HomeVariables {
+    match &tool.home_variables {
+        None => HomeVariables::Usual,
+        Some(none) if none.is_empty() => HomeVariables::None,
+        Some(given) => HomeVariables::These(given.clone()),
+    }
+}
+
+/// Whose PATH it is registered in.
+pub(super) fn scope(tool: &WaybillTool) -> Scope {
+    tool.scope.unwrap_or_default()
+}
+
+/// What has to be done to a tool, in order.
+///
+/// # Errors
+/// When its usual home variable cannot be made of its name.
+pub(super) fn steps(
+    tool: &WaybillTool,
+    source: Option<&WaybillSource>,
+    stock: &Stock,
+) -> Result<Vec<DeliveryStep>, NameError> {
+    let Some(card) = stock.version(&tool.name, &tool.version) else {
+        let is_folder = source.and_then(WaybillSource::place).is_some_and(|place| matches!(place, Place::Folder(_)));
+        return Ok(vec![if is_folder { DeliveryStep::Adopt } else { DeliveryStep::Receive }]);
+    };
+    let mut steps = Vec::new();
+    let wanted = home_variables(tool).of(&tool.name)?;
+    let is_other_in_use = stock
+        .iter()
+        .any(|other| other.name == card.name && other.version != card.version && other.registration.is_some());
+    match &card.registration {
+        None if is_other_in_use => steps.push(DeliveryStep::Switch),
+        Some(registration) if registration.scope == scope(tool) && registration.home_variables == wanted => {}
+        _ => steps.push(DeliveryStep::Register),
+    }
+    if recorded(tool, card) != *card {
+        steps.push(DeliveryStep::Record);
+    }
+    Ok(steps)
+}

@@ -1,0 +1,82 @@
+//! What came of `deliver`.
+
+use serde::Serialize;
+
+use crate::check::ToolCheck;
+use crate::report::{ReportBody, ReportPath};
+
+/// A delivery.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct Delivery {
+    /// The waybill.
+    pub waybill: ReportPath,
+    /// Whether this is only what would be done.
+    pub dry_run: bool,
+    /// Whether the machine was only compared with the waybill.
+    pub verify: bool,
+    /// The tools, in the order in which they are delivered.
+    pub tools: Vec<DeliveredTool>,
+    /// The check of all of them at the end; empty where nothing was changed or may be.
+    pub checks: Vec<ToolCheck>,
+}
+
+impl ReportBody for Delivery {
+    fn name(&self) -> &'static str {
+        "deliver"
+    }
+}
+
+/// A tool of the waybill.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct DeliveredTool {
+    /// The tool.
+    pub name: String,
+    /// Its version.
+    pub version: String,
+    /// What has to be done to it; nothing where it is as the waybill says.
+    pub steps: Vec<DeliveryStep>,
+    /// The file, address or folder that it comes from on this machine.
+    pub source: Option<String>,
+    /// How it came out.
+    pub state: DeliveryState,
+    /// Why it failed or was skipped.
+    pub why: Option<String>,
+    /// The number of its change in the ledger.
+    pub change: Option<u64>,
+}
+
+/// Something to be done to a tool.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum DeliveryStep {
+    /// It is received from its source.
+    Receive,
+    /// Its folder is adopted.
+    Adopt,
+    /// It takes the place of another version.
+    Switch,
+    /// It is registered, in another scope or with other home variables than it is.
+    Register,
+    /// Its card gets other probes, requirements or trials.
+    Record,
+}
+
+/// How a tool came out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum DeliveryState {
+    /// It is as the waybill says, and was before.
+    Here,
+    /// It would be changed.
+    Planned,
+    /// It was changed.
+    Done,
+    /// It could not be changed.
+    Failed,
+    /// It was left as it is, since a tool that it requires failed.
+    Skipped,
+}

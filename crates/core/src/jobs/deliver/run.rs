@@ -1,0 +1,141 @@
+//! The job: a plan for each tool, then what it says, then one check of all.
+
+use std::path::PathBuf;
+
+use super::difference::steps;
+use super::error::DeliverError;
+use super::report::{DeliveredTool, Delivery, DeliveryState};
+use super::steps::{Wanted, folder_of};
+use crate::check::check;
+use crate::naming::did_you_mean;
+use crate::os;
+use crate::progress::Progress;
+use crate::report::Report;
+use crate::session::{Session, SessionError};
+use crate::waybill::{Waybill, WaybillSource, WaybillTool, in_order, read};
+use crate::yard::Card;
+
+/// What is asked of `deliver`.
+#[derive(Debug, Clone, Default)]
+pub struct DeliverRequest {
+    /// The waybill.
+    pub waybill: PathBuf,
+    /// The tools that are delivered, with what they require; none means all.
+    pub only: Vec<String>,
+    /// Whether only the plan is wanted.
+    pub dry_run: bool,
+    /// Whether the machine is only compared with the waybill, and checked.
+    pub verify: bool,
+}
+
+/// Delivers the tools of a waybill. One that fails leaves the others alone; those that require it are skipped.
+///
+/// # Errors
+/// When the waybill is of no use, or the user asks to stop.
+pub fn run(
+    session: &Session,
+    request: &DeliverRequest,
+    progress: &dyn Progress,
+) -> Result<Report<Delivery>, DeliverError> {
+    let waybill = read(&request.waybill)?;
+    let chosen = chosen(&waybill, &request.only)?;
+    let folder = folder_of(&request.waybill);
+    let looks_only = request.dry_run || request.verify;
+    if !looks_only {
+        session.check_scratch()?;
+    }
+    let mut tools: Vec<DeliveredTool> = Vec::new();
+    for tool in chosen {
+        let source = tool.sources.iter().find(|source| source.fits(os::SYSTEM, std::env::consts::ARCH));
+        let wanted = Wanted { tool, source, folder: &folder };
+        let mut delivered = planned(session, &wanted)?;
+        let missing = tool.requires.tools.iter().find(|name| {
+            let failed = |state| matches!(state, DeliveryState::Failed | DeliveryState::Skipped);
+            tools.iter().any(|other| other.name == name.as_str() && failed(other.state))
+        });
+        if let Some(missing) = missing {
+            delivered.state = DeliveryState::Skipped;
+            delivered.why = Some(format!("requires {missing}"));
+        } else if delivered.state == DeliveryState::Planned && !looks_only {
+            match wanted.carry_out(session, &delivered.steps, progress) {
+                Ok(change) => (delivered.state, delivered.change) = (DeliveryState::Done, change),
+                Err(failed) if failed.interrupted => return Err(SessionError::Interrupted.into()),
+                Err(failed) => (delivered.state, delivered.why) = (DeliveryState::Failed, Some(failed.why)),
+            }
+        }
+        tools.push(delivered);
+    }
+    let is_changed = tools.iter().any(|tool| tool.state == DeliveryState::Done);
+    let (checks, verdict, findings) = if is_changed || request.verify {
+        let stock = session.stock()?;
+        let is_of_waybill = |card: &&Card| {
+            tools.iter().any(|tool| tool.name == card.name.as_str() && tool.version == card.version.as_str())
+        };
+        let cards: Vec<Card> =
+            stock.iter().filter(is_of_waybill).filter(|card| card.registration.is_some()).cloned().collect();
+        let checked = check(session, &cards, true)?;
+        let (verdict, findings) = (checked.verdict, checked.findings.clone());
+        (checked.into_body().tools, verdict, findings)
+    } else {
+        (Vec::new(), None, Vec::new())
+    };
+    let is_short = tools.iter().any(|tool| match tool.state {
+        DeliveryState::Failed | DeliveryState::Skipped => true,
+        DeliveryState::Planned => request.verify,
+        DeliveryState::Here | DeliveryState::Done => false,
+    });
+    let delivery = Delivery {
+        waybill: request.waybill.clone().into(),
+        dry_run: request.dry_run,
+        verify: request.verify,
+        tools,
+        checks,
+    };
+    Ok(Report::new(delivery).with_verdict(verdict).with_findings(findings).failed_if(is_short))
+}
+
+/// The tools that were named, with what they require, in order; all where none was named.
+fn chosen<'a>(waybill: &'a Waybill, only: &[String]) -> Result<Vec<&'a WaybillTool>, DeliverError> {
+    let names = || waybill.tools.iter().map(|tool| tool.name.to_string());
+    if let Some(unknown) = only.iter().find(|name| !names().any(|known| known == **name)) {
+        return Err(DeliverError::NoTool { name: unknown.clone(), meant: did_you_mean(unknown, names()) });
+    }
+    // A circle was refused when the waybill was read.
+    let ordered = in_order(&waybill.tools).unwrap_or_default();
+    if only.is_empty() {
+        return Ok(ordered);
+    }
+    let mut wanted: Vec<String> = only.to_vec();
+    for tool in ordered.iter().rev() {
+        if wanted.contains(&tool.name.to_string()) {
+            wanted.extend(tool.requires.tools.iter().map(ToString::to_string));
+        }
+    }
+    Ok(ordered.into_iter().filter(|tool| wanted.contains(&tool.name.to_string())).collect())
+}
+
+/// What has to be done to a tool.
+fn planned(session: &Session, wanted: &Wanted<'_>) -> Result<DeliveredTool, DeliverError> {
+    let stock = session.stock()?;
+    let mut delivered = DeliveredTool {
+        name: wanted.tool.name.to_string(),
+        version: wanted.tool.version.to_string(),
+        steps: Vec::new(),
+        source: wanted.source.and_then(WaybillSource::place).map(|place| place.to_string()),
+        state: DeliveryState::Here,
+        why: None,
+        change: None,
+    };
+    match steps(wanted.tool, wanted.source, &stock) {
+        Ok(steps) => delivered.steps = steps,
+        Err(error) => (delivered.state, delivered.why) = (DeliveryState::Failed, Some(error.to_string())),
+    }
+    let is_there = stock.version(&wanted.tool.name, &wanted.tool.version).is_some();
+    if !is_there && wanted.source.is_none() {
+        delivered.state = DeliveryState::Failed;
+        delivered.why = Some("no source for this machine".to_owned());
+    } else if !delivered.steps.is_empty() {
+        delivered.state = DeliveryState::Planned;
+    }
+    Ok(delivered)
+}

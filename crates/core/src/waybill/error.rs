@@ -1,0 +1,57 @@
+//! Why a waybill is of no use.
+
+use std::path::PathBuf;
+
+use crate::error::{Blame, Blamed, FileError};
+
+/// Why a waybill is of no use.
+#[derive(Debug, thiserror::Error)]
+pub enum WaybillError {
+    /// It cannot be read.
+    #[error(transparent)]
+    File(#[from] FileError),
+    /// There is none.
+    #[error("no such file: {}", .0.display())]
+    NoFile(PathBuf),
+    /// It is a folder.
+    #[error("{}: a folder, not a waybill", .0.display())]
+    IsFolder(PathBuf),
+    /// It is not written as one.
+    #[error("{}, line {line}, column {column}: {what}", file.display())]
+    Format {
+        /// The waybill.
+        file: PathBuf,
+        /// The line, from 1.
+        line: usize,
+        /// The column in characters, from 1.
+        column: usize,
+        /// What is wrong there.
+        what: String,
+    },
+    /// Something in it cannot be.
+    #[error("{}: {what}", file.display())]
+    Content {
+        /// The waybill.
+        file: PathBuf,
+        /// What is wrong.
+        what: String,
+    },
+}
+
+impl Blamed for WaybillError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::File(e) => e.blame(),
+            Self::NoFile(_) | Self::IsFolder(_) => Blame::Call,
+            Self::Format { .. } | Self::Content { .. } => Blame::Input,
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::File(e) => e.hint(),
+            Self::NoFile(_) => Some("to write one from the tools in use: wyard draft > FILE".to_owned()),
+            _ => None,
+        }
+    }
+}

@@ -1,0 +1,175 @@
+//! Reading a waybill, and everything about it that can be checked without a machine.
+
+use std::collections::HashSet;
+use std::io;
+use std::path::Path;
+
+use super::error::WaybillError;
+use super::format::{FORMAT, Place, Waybill, WaybillTool};
+use super::order::in_order;
+use crate::checksum::{Algorithm, Checksum};
+use crate::download::Address;
+use crate::error::FileContext as _;
+use crate::naming::did_you_mean;
+
+/// The systems that a source may name.
+const SYSTEMS: [&str; 3] = ["linux", "macos", "windows"];
+
+/// Reads and checks a waybill.
+///
+/// # Errors
+/// When it cannot be read, is not written as a waybill, or contradicts itself.
+pub fn read(file: &Path) -> Result<Waybill, WaybillError> {
+    if file.is_dir() {
+        return Err(WaybillError::IsFolder(file.to_owned()));
+    }
+    let text = match std::fs::read_to_string(file) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Err(WaybillError::NoFile(file.to_owned())),
+        text => text.at("read", file)?,
+    };
+    let waybill: Waybill = toml::from_str(&text).map_err(|error| {
+        let at = error.span().map_or(0, |span| span.start);
+        let before = text.get(..at).unwrap_or_default();
+        let line = before.matches('\n').count() + 1;
+        let column = before.rsplit('\n').next().unwrap_or_default().chars().count() + 1;
+        WaybillError::Format { file: file.to_owned(), line, column, what: in_words(error.message()) }
+    })?;
+    match check(&waybill) {
+        Some(what) => Err(WaybillError::Content { file: file.to_owned(), what }),
+        None => Ok(waybill),
+    }
+}
+
+/// The reader's message, with the nearest known key in place of the list of all.
+fn in_words(message: &str) -> String {
+    let quoted: Vec<&str> = message.split('`').skip(1).step_by(2).collect();
+    match (message.strip_prefix("unknown field"), &quoted[..]) {
+        (Some(_), [unknown, known @ ..]) => {
+            let known: Vec<String> = known.iter().map(|key| (*key).to_owned()).collect();
+            match did_you_mean(unknown, known.clone()) {
+                Some(meant) => format!("unknown key \"{unknown}\"; {meant}"),
+                None => format!("unknown key \"{unknown}\"; known here: {}", known.join(", ")),
+            }
+        }
+        _ => message.replace('`', "\"").trim().to_owned(),
+    }
+}
+
+/// What contradicts itself.
+fn check(waybill: &Waybill) -> Option<String> {
+    if waybill.waybill != FORMAT {
+        return Some(format!("a waybill of format {}; this wyard reads format {FORMAT}", waybill.waybill));
+    }
+    let mut names = HashSet::new();
+    if let Some(twice) = waybill.tools.iter().find(|tool| !names.insert(&tool.name)) {
+        return Some(format!("{} is there twice", twice.name));
+    }
+    if let Some(what) = waybill.tools.iter().find_map(check_tool) {
+        return Some(what);
+    }
+    for tool in &waybill.tools {
+        if let Some(unknown) = tool.requires.tools.iter().find(|name| !names.contains(name)) {
+            return Some(format!("{} requires {unknown}, which is not in the waybill", tool.name));
+        }
+    }
+    let circle = in_order(&waybill.tools).err()?;
+    Some(format!("tools require each other in a circle: {}", circle.join(", ")))
+}
+
+fn check_tool(tool: &WaybillTool) -> Option<String> {
+    let name = &tool.name;
+    for source in &tool.sources {
+        if let Some(os) = source.os.as_deref().filter(|os| !SYSTEMS.contains(os)) {
+            return Some(format!("{name}: no system \"{os}\"; use one of {}", SYSTEMS.join(", ")));
+        }
+        match source.place() {
+            None => return Some(format!("{name}: a source has exactly one of file, url and folder")),
+            Some(Place::Folder(_)) if source.sha256.is_some() => {
+                return Some(format!("{name}: a folder has no sha256"));
+            }
+            Some(Place::Url(url)) => {
+                if let Err(error) = Address::parse(url) {
+                    return Some(format!("{name}: {error}"));
+                }
+            }
+            Some(_) => {}
+        }
+        if let Some(error) = source.sha256.as_deref().and_then(|sum| Checksum::parse(Algorithm::Sha256, sum).err()) {
+            return Some(format!("{name}: {error}"));
+        }
+    }
+    let mut titles = HashSet::new();
+    for trial in &tool.trials {
+        if trial.run.is_empty() == trial.steps.is_empty() {
+            return Some(format!("{name}: the trial \"{}\" has either run or steps", trial.title));
+        }
+        if !trial.steps.is_empty() && (trial.prints.is_some() || !trial.leaves.is_empty()) {
+            return Some(format!("{name}: prints and leaves of the trial \"{}\" belong into its steps", trial.title));
+        }
+        if trial.steps.iter().any(|step| step.run.is_empty()) {
+            return Some(format!("{name}: a step of the trial \"{}\" runs nothing", trial.title));
+        }
+        if !titles.insert(&trial.title) {
+            return Some(format!("{name}: the trial \"{}\" is there twice", trial.title));
+        }
+    }
+    None
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn reads(text: &str) -> Result<Waybill, String> {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("waybill.toml");
+        std::fs::write(&file, text).unwrap();
+        read(&file).map_err(|error| error.to_string().replace(&*file.to_string_lossy(), "W"))
+    }
+
+    const HEAD: &str = "waybill = 1\n\n[[tool]]\nname = \"tidelog\"\nversion = \"4.2.1\"\n";
+
+    #[test]
+    fn what_is_wrong_is_told_with_its_place() {
+        for (more, told) in [
+            ("vesion = \"1\"\n", "W, line 6, column 1: unknown key \"vesion\"; did you mean version?"),
+            ("prepare = []\n", "W, line 6, column 1: unknown key \"prepare\"; known here: "),
+            ("scope = \"all\"\n", "W, line 6, column 9: "),
+            ("[[tool]]\nname = \"tidelog\"\nversion = \"1\"\n", "W: tidelog is there twice"),
+            ("requires = { tools = [\"ebb\"] }\n", "W: tidelog requires ebb, which is not in the waybill"),
+            ("requires = { tools = [\"tidelog\"] }\n", "W: tools require each other in a circle: tidelog, tidelog"),
+            ("[[tool.source]]\nos = \"linux\"\n", "W: tidelog: a source has exactly one of file, url and folder"),
+            ("[[tool.source]]\nos = \"beos\"\nfile = \"x\"\n", "W: tidelog: no system \"beos\""),
+            ("[[tool.source]]\nurl = \"ftp://x/y\"\n", "W: tidelog: only http and https are supported, not ftp"),
+            ("[[tool.source]]\nfile = \"x\"\nsha256 = \"1\"\n", "W: tidelog: "),
+            ("[[tool.trial]]\ntitle = \"t\"\n", "W: tidelog: the trial \"t\" has either run or steps"),
+        ] {
+            let error = reads(&format!("{HEAD}{more}")).unwrap_err();
+            assert!(error.starts_with(told), "{more}: {error}");
+        }
+        assert_eq!(reads("waybill = 2\n").unwrap_err(), "W: a waybill of format 2; this wyard reads format 1");
+        assert!(reads("waybill = ").unwrap_err().starts_with("W, line 1, column "));
+    }
+
+    #[test]
+    fn the_documented_waybill_is_one() {
+        let page = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/waybills.md");
+        let page = std::fs::read_to_string(page).unwrap();
+        let text = page.split("```toml").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
+        assert_eq!(reads(text).unwrap().tools.len(), 2);
+    }
+
+    #[test]
+    fn tools_come_behind_what_they_require() {
+        let tool = |name: &str, requires: &[&str]| {
+            let requires: Vec<String> = requires.iter().map(|name| format!("{name:?}")).collect();
+            format!("[[tool]]\nname = {name:?}\nversion = \"1\"\nrequires = {{ tools = [{}] }}\n", requires.join(", "))
+        };
+        let text = |tools: &[String]| format!("waybill = 1\n{}", tools.concat());
+        let waybill = reads(&text(&[tool("a", &["c"]), tool("b", &[]), tool("c", &["b"])])).unwrap();
+        let order: Vec<&str> = in_order(&waybill.tools).unwrap().iter().map(|tool| tool.name.as_str()).collect();
+        assert_eq!(order, ["b", "c", "a"]);
+        let circle = reads(&text(&[tool("a", &["b"]), tool("b", &["c"]), tool("c", &["b"])])).unwrap_err();
+        assert_eq!(circle, "W: tools require each other in a circle: b, c, b");
+    }
+}
