@@ -175,8 +175,11 @@ pub enum Command {
     },
     /// Set up the tools that a waybill lists
     Deliver(DeliverArgs),
-    /// Print a waybill of the tools in use
-    Draft,
+    /// Print a waybill of the tools in use, or of the downloads in a folder
+    Draft {
+        /// A folder with downloads, for any system
+        folder: Option<PathBuf>,
+    },
     /// Run the full example on made-up data in a sandbox
     Demo(DemoArgs),
     /// Print a completion script for a shell
@@ -201,6 +204,9 @@ pub struct DeliverArgs {
     /// Change nothing; exit 1 unless the machine is as the waybill says and all works
     #[arg(long, conflicts_with = "dry_run")]
     pub verify: bool,
+    /// Retire the tools that the waybill does not list
+    #[arg(long, conflicts_with = "only")]
+    pub retire_others: bool,
 }
 
 /// Options of `survey`.

@@ -62,7 +62,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Unregister(args)) => register::unregister(args, context),
         Some(Command::Switch(args)) => switch::run(args, context),
         Some(Command::Deliver(args)) => deliver::run(args, context),
-        Some(Command::Draft) => draft::run(context),
+        Some(Command::Draft { folder }) => draft::run(folder.as_deref(), context),
         Some(Command::Demo(args)) => demo::run(&args, context),
         Some(Command::Completions { shell }) => completions::run(&shell, context),
     }

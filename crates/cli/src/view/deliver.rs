@@ -82,6 +82,7 @@ fn words(step: DeliveryStep, tool: &DeliveredTool, page: &Page) -> String {
         DeliveryStep::Adopt => format!("adopt {}", from()),
         DeliveryStep::Switch => "switch to this version".to_owned(),
         DeliveryStep::Register => "register".to_owned(),
+        DeliveryStep::Retire => "retire; it is not in the waybill".to_owned(),
         DeliveryStep::Record => "update its card".to_owned(),
     }
 }

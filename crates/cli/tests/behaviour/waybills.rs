@@ -90,6 +90,43 @@ fn what_differs_is_settled() {
 }
 
 #[test]
+fn others_are_retired_on_request() {
+    let home = Home::new();
+    let waybill = waybill(&home);
+    home.wyard(&["receive", &tidelog(&home, "4.2.1")]).ends(0);
+    home.wyard(&["deliver", &waybill, "--retire-others", "--dry-run"]).ends(0).says("tidelog 4.2.1: retire");
+    home.wyard(&["deliver", &waybill, "--retire-others"]).ends(0).says("4 tools, 4 delivered");
+    assert!(!home.wyard(&["stock"]).ends(0).out.contains("tidelog"));
+    home.wyard(&["deliver", &waybill, "--retire-others", "--verify"]).ends(0);
+    home.wyard(&["undo"]).ends(0).says("retire tidelog@4.2.1");
+    home.wyard(&["deliver", &waybill, "--retire-others", "--verify"]).ends(1);
+}
+
+#[test]
+fn a_folder_of_downloads_is_drafted() {
+    let home = Home::new();
+    for (name, version) in [("neap", "1.0"), ("neap", "1.10"), ("neap", "1.9"), ("ebb", "2.0")] {
+        archive(&home, name, version);
+    }
+    let linux = home.path("downloads/shoal-3.0-linux-x64.zip");
+    zip(&linux, &[("shoal", &script("3.0"), 0o755)]);
+    zip(&home.path("downloads/shoal-3.0-windows-x64.zip"), &[("shoal.cmd", "@echo 3.0\r\n", 0o644)]);
+    home.write("downloads/notes.txt", "high water");
+    home.write("downloads/gauge-1.0.zip", "<html>");
+    let draft = home.wyard(&["draft", "downloads"]).ends(0).out;
+    let names: Vec<&str> =
+        draft.lines().filter(|line| line.starts_with("name") || line.starts_with("version")).collect();
+    let told = ["ebb", "2.0", "neap", "1.10", "shoal", "3.0"];
+    let told = told.map(|text| format!("{} = \"{text}\"", if text.contains('.') { "version" } else { "name" }));
+    assert_eq!(names, told);
+    assert!(draft.contains("os = \"linux\"\narch = \"x86_64\"") && draft.contains("os = \"windows\""), "{draft}");
+    let waybill = home.write("office.toml", draft);
+    home.wyard(&["deliver", waybill.to_str().unwrap(), "--only", "neap"]).ends(0);
+    home.wyard(&["draft", "nowhere"]).ends(2).says("no such folder");
+    home.wyard(&["draft", "home"]).ends(2).says("no downloads in home");
+}
+
+#[test]
 fn a_tool_that_fails_leaves_the_others_alone() {
     let home = Home::new();
     let waybill = waybill(&home);

@@ -1,10 +1,16 @@
-//! `draft`: a waybill of the yard as it is.
+//! `draft`: a waybill of the yard as it is, or of a folder of downloads.
 
-use std::path::PathBuf;
+use std::cmp::Ordering;
+use std::collections::BTreeMap;
+use std::fs::File;
+use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use crate::error::{Blame, Blamed};
+use crate::checksum::Computed;
+use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::jobs::inspect::{self, FolderDownload, InspectError};
+use crate::naming::{ToolName, Version, compare_versions};
 use crate::os;
 use crate::report::{Report, ReportBody};
 use crate::scope::Scope;
@@ -34,6 +40,15 @@ pub enum DraftError {
     /// The yard has no tools.
     #[error("the yard has no tools")]
     Empty,
+    /// The folder has no downloads whose tool and version are known.
+    #[error("no downloads in {}", .0.display())]
+    NoDownloads(PathBuf),
+    /// There is no such folder.
+    #[error("{}: no such folder", .0.display())]
+    NoFolder(PathBuf),
+    /// A download could not be looked into.
+    #[error(transparent)]
+    Inspect(#[from] InspectError),
     /// It cannot be written as text.
     #[error("the waybill could not be written as text")]
     Text(#[from] toml::ser::Error),
@@ -42,12 +57,13 @@ pub enum DraftError {
     Session(#[from] SessionError),
 }
 
-meets_session!(DraftError: YardError);
+meets_session!(DraftError: FileError, YardError);
 
 impl Blamed for DraftError {
     fn blame(&self) -> Blame {
         match self {
-            Self::Empty => Blame::Call,
+            Self::Empty | Self::NoDownloads(_) | Self::NoFolder(_) => Blame::Call,
+            Self::Inspect(e) => e.blame(),
             Self::Text(_) => Blame::Machine,
             Self::Session(e) => e.blame(),
         }
@@ -56,7 +72,9 @@ impl Blamed for DraftError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::Empty => Some("to add one: wyard receive FILE".to_owned()),
-            Self::Text(_) => None,
+            Self::NoDownloads(_) => Some("to see what is in it: wyard inspect FOLDER".to_owned()),
+            Self::NoFolder(_) | Self::Text(_) => None,
+            Self::Inspect(e) => e.hint(),
             Self::Session(e) => e.hint(),
         }
     }
@@ -77,18 +95,64 @@ pub fn run(session: &Session) -> Result<Report<Draft>, DraftError> {
     Ok(Report::new(Draft { text, tools: count }))
 }
 
+/// Drafts a waybill of a folder of downloads: of each tool the newest version, with its downloads for all systems.
+///
+/// # Errors
+/// When there is no such folder, or nothing in it whose tool and version are known.
+pub fn of_folder(session: &Session, folder: &Path) -> Result<Report<Draft>, DraftError> {
+    if !folder.is_dir() {
+        return Err(DraftError::NoFolder(folder.to_owned()));
+    }
+    let inspected = inspect::folder(session, folder)?.into_body();
+    let mut tools: BTreeMap<ToolName, (Version, Vec<FolderDownload>)> = BTreeMap::new();
+    for download in inspected.downloads.into_iter().filter(|download| !download.is_installer && !download.is_damaged) {
+        let (Some(name), Some(version)) = (&download.name, &download.version) else { continue };
+        let (Ok(name), Ok(version)) = (name.parse::<ToolName>(), version.parse::<Version>()) else { continue };
+        let of_tool = tools.entry(name).or_insert_with(|| (version.clone(), Vec::new()));
+        match compare_versions(version.as_str(), of_tool.0.as_str()) {
+            Ordering::Less => {}
+            Ordering::Equal => of_tool.1.push(download),
+            Ordering::Greater => *of_tool = (version, vec![download]),
+        }
+    }
+    if tools.is_empty() {
+        return Err(DraftError::NoDownloads(folder.to_owned()));
+    }
+    let of_tool = |(name, (version, downloads)): (ToolName, (Version, Vec<FolderDownload>))| {
+        let sources = downloads.iter().map(|download| of_download(session, download)).collect::<Result<_, _>>()?;
+        Ok(WaybillTool { sources, ..WaybillTool::new(name, version) })
+    };
+    let tools: Vec<WaybillTool> = tools.into_iter().map(of_tool).collect::<Result<_, DraftError>>()?;
+    let count = tools.len();
+    let text = toml::to_string_pretty(&Waybill::of(tools))?;
+    Ok(Report::new(Draft { text, tools: count }))
+}
+
+fn of_download(session: &Session, download: &FolderDownload) -> Result<WaybillSource, DraftError> {
+    let file = &*download.file;
+    let content = File::open(file).at("read", file)?;
+    let sum = match Computed::of(content, &[], &session.stop) {
+        Err(_) if session.stop.requested() => return Err(SessionError::Interrupted.into()),
+        computed => computed.at("read", file)?.sha256,
+    };
+    Ok(WaybillSource {
+        os: download.os.clone(),
+        arch: download.arch.clone(),
+        file: Some(file.to_owned()),
+        sha256: Some(sum.value),
+        ..WaybillSource::default()
+    })
+}
+
 fn of_card(card: &Card) -> WaybillTool {
     let registration = card.registration.as_ref();
     let usual = card.name.home_variable().ok().map(|usual| vec![usual]);
     let home_variables = registration.map(|registration| registration.home_variables.clone());
     let command_folders = &card.layout.command_folders;
     WaybillTool {
-        name: card.name.clone(),
-        version: card.version.clone(),
         home_variables: home_variables.filter(|variables| Some(variables) != usual.as_ref()),
         scope: registration.map(|registration| registration.scope).filter(|scope| *scope != Scope::User),
         command_folders: if card.folder.is_some() { command_folders.clone() } else { Vec::new() },
-        commands: Vec::new(),
         probe: card.probe.clone(),
         requires: WaybillRequires {
             tools: Vec::new(),
@@ -97,6 +161,7 @@ fn of_card(card: &Card) -> WaybillTool {
         },
         sources: vec![source(card)],
         trials: card.trials.iter().map(Into::into).collect(),
+        ..WaybillTool::new(card.name.clone(), card.version.clone())
     }
 }
 

@@ -66,6 +66,25 @@ pub struct WaybillTool {
     pub trials: Vec<WaybillTrial>,
 }
 
+impl WaybillTool {
+    /// With nothing said but its version.
+    #[must_use]
+    pub fn new(name: ToolName, version: Version) -> Self {
+        Self {
+            name,
+            version,
+            home_variables: None,
+            scope: None,
+            command_folders: Vec::new(),
+            commands: Vec::new(),
+            probe: None,
+            requires: WaybillRequires::default(),
+            sources: Vec::new(),
+            trials: Vec::new(),
+        }
+    }
+}
+
 /// What a tool needs besides itself.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]

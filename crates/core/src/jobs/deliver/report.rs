@@ -60,6 +60,8 @@ pub enum DeliveryStep {
     Switch,
     /// It is registered, in another scope or with other home variables than it is.
     Register,
+    /// It is not in the waybill, and is retired.
+    Retire,
     /// Its card gets other probes, requirements or trials.
     Record,
 }

@@ -4,8 +4,8 @@ use std::path::PathBuf;
 
 use super::difference::steps;
 use super::error::DeliverError;
-use super::report::{DeliveredTool, Delivery, DeliveryState};
-use super::steps::{Wanted, folder_of};
+use super::report::{DeliveredTool, Delivery, DeliveryState, DeliveryStep};
+use super::steps::{Wanted, folder_of, retire_all};
 use crate::check::check;
 use crate::naming::did_you_mean;
 use crate::os;
@@ -26,6 +26,8 @@ pub struct DeliverRequest {
     pub dry_run: bool,
     /// Whether the machine is only compared with the waybill, and checked.
     pub verify: bool,
+    /// Whether tools that the waybill does not name are retired.
+    pub retire_others: bool,
 }
 
 /// Delivers the tools of a waybill. One that fails leaves the others alone; those that require it are skipped.
@@ -64,6 +66,18 @@ pub fn run(
             }
         }
         tools.push(delivered);
+    }
+    if request.retire_others {
+        for mut other in others(session, &waybill)? {
+            if !looks_only {
+                match retire_all(session, &other.name) {
+                    Ok(change) => (other.state, other.change) = (DeliveryState::Done, change),
+                    Err(failed) if failed.interrupted => return Err(SessionError::Interrupted.into()),
+                    Err(failed) => (other.state, other.why) = (DeliveryState::Failed, Some(failed.why)),
+                }
+            }
+            tools.push(other);
+        }
     }
     let is_changed = tools.iter().any(|tool| tool.state == DeliveryState::Done);
     let (checks, verdict, findings) = if is_changed || request.verify {
@@ -138,4 +152,20 @@ fn planned(session: &Session, wanted: &Wanted<'_>) -> Result<DeliveredTool, Deli
         delivered.state = DeliveryState::Planned;
     }
     Ok(delivered)
+}
+
+/// The tools of the yard that a waybill does not name, each with the version in use.
+fn others(session: &Session, waybill: &Waybill) -> Result<Vec<DeliveredTool>, DeliverError> {
+    let stock = session.cards()?;
+    let is_other = |card: &&&Card| waybill.tools.iter().all(|tool| tool.name != card.name);
+    let other = |card: &&Card| DeliveredTool {
+        name: card.name.to_string(),
+        version: card.version.to_string(),
+        steps: vec![DeliveryStep::Retire],
+        source: None,
+        state: DeliveryState::Planned,
+        why: None,
+        change: None,
+    };
+    Ok(stock.in_service().iter().filter(is_other).map(other).collect())
 }

@@ -11,9 +11,10 @@ use crate::jobs::adopt::{self, AdoptRequest};
 use crate::jobs::card_change::change_card;
 use crate::jobs::receive::{self, Observer, ReceiveRequest, Received};
 use crate::jobs::register::{self, Registering};
+use crate::jobs::retire;
 use crate::progress::Progress;
 use crate::registration::registration;
-use crate::session::Session;
+use crate::session::{Session, SessionError};
 use crate::waybill::{Place, WaybillSource, WaybillTool};
 
 /// Why a tool is not as the waybill says.
@@ -93,10 +94,9 @@ impl Wanted<'_> {
                     *card = recorded(self.tool, card);
                 })?;
             }
-            None => return Ok(None),
+            Some(DeliveryStep::Retire) | None => return Ok(None),
         }
-        let last = session.yard.ledger().read().map_err(crate::session::SessionError::from)?.records.pop();
-        Ok(last.map(|record| record.id))
+        last_change(session)
     }
 
     fn source(&self) -> Result<(&WaybillSource, Place<'_>), Failed> {
@@ -182,4 +182,16 @@ impl Wanted<'_> {
 pub(super) fn folder_of(waybill: &Path) -> PathBuf {
     let absolute = std::path::absolute(waybill).unwrap_or_else(|_| waybill.to_owned());
     absolute.parent().map(Path::to_owned).unwrap_or_default()
+}
+
+/// The number of the change that was made last.
+fn last_change(session: &Session) -> Result<Option<u64>, Failed> {
+    let last = session.yard.ledger().read().map_err(SessionError::from)?.records.pop();
+    Ok(last.map(|record| record.id))
+}
+
+/// Retires all versions of a tool. The number of the change.
+pub(super) fn retire_all(session: &Session, name: &str) -> Result<Option<u64>, Failed> {
+    retire::retire(session, name, false)?;
+    last_change(session)
 }

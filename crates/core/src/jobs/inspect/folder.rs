@@ -72,6 +72,8 @@ pub struct FolderDownload {
     pub os: Option<String>,
     /// The processor it is for.
     pub arch: Option<String>,
+    /// Whether nothing of it can be used.
+    pub is_damaged: bool,
     /// Why its first command would not run here, or why it would be refused; null where nothing speaks against it.
     pub hindrance: Option<String>,
     /// The versions of the tool that the yard has.
@@ -101,6 +103,7 @@ pub fn folder(session: &Session, folder: &Path) -> Result<Report<InspectedFolder
             // A file that cannot be read is told, and those beside it count.
             Err(error) => downloads.push(FolderDownload {
                 hindrance: Some(error.to_string()),
+                is_damaged: true,
                 ..FolderDownload::named(file, &guess_of(file), &stock)
             }),
         }
@@ -146,7 +149,12 @@ fn download(session: &Session, file: &Path, stock: &Stock) -> Result<Option<Fold
         Some(finding) => Some(finding.seen),
         None => first_hindrance(&tool, &laid_out, &session.machine.environment),
     };
-    Ok(Some(FolderDownload { hindrance, ..of_file }))
+    // Where the names do not tell, the programs do.
+    let of_programs =
+        |part: fn(&layout::Command) -> &Option<String>| laid_out.commands.iter().find_map(|c| part(c).clone());
+    let os = of_file.os.clone().or_else(|| of_programs(|command| &command.os));
+    let arch = of_file.arch.clone().or_else(|| of_programs(|command| &command.arch));
+    Ok(Some(FolderDownload { hindrance, os, arch, ..of_file }))
 }
 
 /// What keeps the first command from running here that does not.
@@ -188,6 +196,7 @@ impl FolderDownload {
             version: guess.version.clone(),
             os: guess.os.map(str::to_owned),
             arch: guess.arch.map(str::to_owned),
+            is_damaged: false,
             hindrance: None,
             held,
             compared,

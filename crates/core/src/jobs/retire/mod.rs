@@ -10,4 +10,5 @@ mod uninstall;
 pub use error::RetireError;
 pub(super) use removed::remove_old;
 pub use report::{Retired, RetiredTool, UninstallPlan, UninstalledTool};
+pub(super) use retired::retire;
 pub use run::{RetireRequest, UninstallAgreement, UninstallOptions, run};

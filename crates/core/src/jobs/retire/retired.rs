@@ -10,7 +10,7 @@ use crate::session::Session;
 use crate::yard::Card;
 
 /// Retires a tool, or the one version of it that is named.
-pub(super) fn retire(session: &Session, wanted: &str, dry_run: bool) -> Result<RetiredTool, RetireError> {
+pub(in crate::jobs) fn retire(session: &Session, wanted: &str, dry_run: bool) -> Result<RetiredTool, RetireError> {
     let yard = &session.yard;
     // Looked for before the lock, so that a wrong name makes no yard.
     session.stock()?.find(wanted)?;
