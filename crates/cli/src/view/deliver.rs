@@ -79,6 +79,7 @@ fn words(step: DeliveryStep, tool: &DeliveredTool, page: &Page) -> String {
     let from = || page.short(tool.source.as_deref().unwrap_or_default());
     match step {
         DeliveryStep::Receive => format!("receive {}", from()),
+        DeliveryStep::Replace => format!("replace by {}", from()),
         DeliveryStep::Adopt => format!("adopt {}", from()),
         DeliveryStep::Switch => "switch to this version".to_owned(),
         DeliveryStep::Register => "register".to_owned(),

@@ -207,6 +207,8 @@ fn published_checksums_are_fetched_too() {
     let list = format!("{}/sums.txt", server.address);
     call("/plain/tidelog-4.2.1.zip", &["--checksums", &list]).ends(0).says("as published (SHA-256 in sums.txt)");
     call("/bad/tidelog-4.2.1.zip", &[]).ends(3).says("is not the published file");
+    // A list under the name of the file does not take its place.
+    call("/plain/tidelog-4.2.1.zip", &["--checksums", &format!("{}{PATH}", server.address)]).ends(3);
     let none = format!("{}/other.txt", server.address);
     call(PATH, &["--checksums", &none]).ends(3);
     home.wyard(&["receive", &tidelog(&home, "4.1.0"), "--checksums", &list]).ends(2);

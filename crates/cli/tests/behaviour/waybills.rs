@@ -14,7 +14,12 @@ fn archive(home: &Home, name: &str, version: &str) -> String {
     let file = home.path(&format!("downloads/{name}-{version}.zip"));
     fs::create_dir_all(file.parent().unwrap()).unwrap();
     zip(&file, &[(&format!("bin/{}", program(name)), &script(version), 0o755)]);
-    compute(&[Algorithm::Sha256], fs::File::open(&file).unwrap(), &Stop::default()).unwrap().remove(0).value
+    sum(home, &format!("{name}-{version}.zip"))
+}
+
+fn sum(home: &Home, name: &str) -> String {
+    let file = fs::File::open(home.path("downloads").join(name)).unwrap();
+    compute(&[Algorithm::Sha256], file, &Stop::default()).unwrap().remove(0).value
 }
 
 /// A waybill of three tools, one of which requires another; what the card of the first is to say is in it.
@@ -86,6 +91,21 @@ fn what_differs_is_settled() {
     home.wyard(&["deliver", &waybill]).ends(0).says("3 tools, 1 delivered");
     assert_eq!(home.fresh("shoal --version").trim(), "shoal 3.0");
     home.wyard(&["deliver", &waybill, "--verify"]).ends(0);
+    // Another build of the same version takes the place of the one that is there.
+    zip(&home.path("downloads/shoal-3.0.zip"), &[(&format!("bin/{}", program("shoal")), &script("3.0.1"), 0o755)]);
+    let text = fs::read_to_string(&waybill).unwrap();
+    let old = text.rsplit("sha256 = \"").next().unwrap().split('"').next().unwrap().to_owned();
+    let new = sum(&home, "shoal-3.0.zip");
+    fs::write(&waybill, text.replace(&old, &new)).unwrap();
+    home.wyard(&["deliver", &waybill, "--verify"]).ends(1).says("shoal 3.0: replace by");
+    home.wyard(&["deliver", &waybill]);
+    assert_eq!(home.fresh("shoal --version").trim(), "shoal 3.0.1");
+    let text =
+        fs::read_to_string(&waybill).unwrap().replace("commands = [\"neap\"]", "commands = [\"neap\", \"flood\"]");
+    fs::write(&waybill, text).unwrap();
+    for _ in 0..2 {
+        home.wyard(&["deliver", &waybill]).ends(1).says("neap 1.0: has no command flood; it has neap");
+    }
     home.wyard(&["deliver", &waybill, "--only", "neep"]).ends(2).says("did you mean neap?");
 }
 
@@ -188,4 +208,32 @@ fn a_delivery_that_is_killed_is_gone_on_with() {
     while home.wyard(&["undo"]).code == 0 {}
     let left: Vec<_> = home.files().into_keys().collect();
     assert_eq!(left, Vec::<std::path::PathBuf>::new());
+}
+
+#[test]
+fn downloads_come_side_by_side_and_one_that_fails_is_told() {
+    let home = Home::new();
+    for name in ["neap", "ebb", "shoal", "gauge", "flood"] {
+        archive(&home, name, "1.0");
+    }
+    let folder = home.path("downloads");
+    let server = Server::new(move |request| {
+        let Ok(bytes) = fs::read(folder.join(&request.path[1..])) else { return Reply::of(404, "") };
+        let mut reply = Reply::of(200, bytes);
+        reply.pause = std::time::Duration::from_millis(400);
+        reply
+    });
+    let tool = |name: &str| {
+        let url = format!("{}/{name}-1.0.zip", server.address);
+        format!("[[tool]]\nname = \"{name}\"\nversion = \"1.0\"\n[[tool.source]]\nurl = \"{url}\"\n\n")
+    };
+    let tools: String = ["neap", "ebb", "shoal", "gauge", "flood", "spring"].map(tool).concat();
+    let waybill = home.write("office.toml", format!("waybill = 1\n{tools}"));
+    let ran = home.wyard(&["deliver", waybill.to_str().unwrap()]).ends(1);
+    ran.says("1 failed, 5 delivered").says("spring 1.0: http").says("the server answers 404: no such file");
+    let mut asked: Vec<String> = server.asked().into_iter().filter(|path| path.ends_with(".zip")).collect();
+    asked.sort();
+    assert_eq!(asked.len(), 6, "each once: {asked:?}");
+    let left: Vec<_> = fs::read_dir(home.yard().join("downloads")).unwrap().flatten().collect();
+    assert_eq!(left.len(), 1, "{left:?}");
 }

@@ -11,6 +11,7 @@ use serde::{Deserialize, Serialize};
 use super::address::Address;
 use super::error::DownloadError;
 use super::fetch::{Fetched, fetch};
+use super::headers::file_name;
 use super::transport::Transport;
 use crate::checksum::Computed;
 use crate::error::{FileContext as _, FileError};
@@ -108,7 +109,10 @@ impl Downloads {
         stop: &Stop,
     ) -> Result<Option<PathBuf>, DownloadError> {
         let folder = download.parent().unwrap_or(Path::new("."));
-        let name = super::headers::file_name(None, address);
+        let mut name = file_name(None, address);
+        if folder.join(&name).exists() {
+            name = format!("published-{name}");
+        }
         let (part, file) = (folder.join(format!("{name}.part")), folder.join(&name));
         match fetch(transport, address, &part, LARGEST_LIST, progress, stop) {
             Ok(_) => {
@@ -138,7 +142,7 @@ impl Downloads {
         let folders = fs::read_dir(&self.root).ok()?.flatten().map(|entry| entry.path());
         folders.into_iter().find_map(|folder| {
             let source: Source = toml::from_str(&fs::read_to_string(folder.join(RECORD)).ok()?).ok()?;
-            let file = folder.join(&source.name);
+            let file = folder.join(Path::new(&source.name).file_name()?);
             (source.address == address.as_str() && file.is_file()).then_some(file)
         })
     }
@@ -150,9 +154,10 @@ impl Downloads {
         };
         let folder = self.root.join(&computed.sha256.value);
         os::make_folders(&folder).at("make the folder", &folder)?;
-        let file = folder.join(&fetched.name);
+        let is_record = fetched.name.eq_ignore_ascii_case(RECORD);
+        let name = if is_record { format!("_{RECORD}") } else { fetched.name.clone() };
+        let file = folder.join(&name);
         fs::rename(part, &file).at("rename", part)?;
-        let name = fetched.name.clone();
         let source = Source { address: address.to_string(), from: fetched.from.to_string(), name };
         let record = folder.join(RECORD);
         fs::write(&record, toml::to_string(&source).unwrap_or_default()).at("write", &record)?;

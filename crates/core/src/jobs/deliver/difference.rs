@@ -45,6 +45,13 @@ pub(super) fn scope(tool: &WaybillTool) -> Scope {
     tool.scope.unwrap_or_default()
 }
 
+/// A command that the waybill names and the tool does not have, in words.
+pub(super) fn missing_command(tool: &WaybillTool, card: &Card) -> Option<String> {
+    let has: Vec<&str> = card.commands.iter().map(|command| command.name.as_str()).collect();
+    let missing = tool.commands.iter().find(|wanted| !has.contains(&wanted.as_str()))?;
+    Some(format!("has no command {missing}; it has {}", has.join(", ")))
+}
+
 /// What has to be done to a tool, in order.
 ///
 /// # Errors
@@ -58,6 +65,10 @@ pub(super) fn steps(
         let is_folder = source.and_then(WaybillSource::place).is_some_and(|place| matches!(place, Place::Folder(_)));
         return Ok(vec![if is_folder { DeliveryStep::Adopt } else { DeliveryStep::Receive }]);
     };
+    let published = source.and_then(|source| source.sha256.as_deref()).filter(|_| !card.source.sha256.is_empty());
+    if published.is_some_and(|sum| !sum.eq_ignore_ascii_case(&card.source.sha256)) {
+        return Ok(vec![DeliveryStep::Replace]);
+    }
     let mut steps = Vec::new();
     let wanted = home_variables(tool).of(&tool.name)?;
     let is_other_in_use = stock

@@ -1,6 +1,7 @@
 //! Why nothing could be delivered.
 
 use crate::check::CheckError;
+use crate::download::DownloadError;
 use crate::error::{Blame, Blamed};
 use crate::session::{SessionError, meets_session};
 use crate::waybill::WaybillError;
@@ -20,6 +21,9 @@ pub enum DeliverError {
         /// What may have been meant.
         meant: Option<String>,
     },
+    /// How servers are reached.
+    #[error(transparent)]
+    Download(#[from] DownloadError),
     /// The check at the end.
     #[error(transparent)]
     Check(#[from] CheckError),
@@ -35,6 +39,7 @@ impl Blamed for DeliverError {
         match self {
             Self::Waybill(e) => e.blame(),
             Self::NoTool { .. } => Blame::Call,
+            Self::Download(e) => e.blame(),
             Self::Check(e) => e.blame(),
             Self::Session(e) => e.blame(),
         }
@@ -44,6 +49,7 @@ impl Blamed for DeliverError {
         match self {
             Self::Waybill(e) => e.hint(),
             Self::NoTool { meant, .. } => meant.clone(),
+            Self::Download(e) => e.hint(),
             Self::Check(e) => e.hint(),
             Self::Session(e) => e.hint(),
         }

@@ -2,6 +2,7 @@
 
 mod difference;
 mod error;
+mod prefetch;
 mod report;
 mod run;
 mod steps;

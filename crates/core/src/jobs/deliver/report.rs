@@ -54,6 +54,8 @@ pub struct DeliveredTool {
 pub enum DeliveryStep {
     /// It is received from its source.
     Receive,
+    /// It is there, but from another file: it is received again in its place.
+    Replace,
     /// Its folder is adopted.
     Adopt,
     /// It takes the place of another version.

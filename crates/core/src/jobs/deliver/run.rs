@@ -1,12 +1,15 @@
 //! The job: a plan for each tool, then what it says, then one check of all.
 
+use std::collections::HashMap;
 use std::path::PathBuf;
 
-use super::difference::steps;
+use super::difference::{missing_command, steps};
 use super::error::DeliverError;
+use super::prefetch::prefetch;
 use super::report::{DeliveredTool, Delivery, DeliveryState, DeliveryStep};
 use super::steps::{Wanted, folder_of, retire_all};
 use crate::check::check;
+use crate::download::Address;
 use crate::naming::did_you_mean;
 use crate::os;
 use crate::progress::Progress;
@@ -46,11 +49,25 @@ pub fn run(
     if !looks_only {
         session.check_scratch()?;
     }
+    let plan: Vec<(Wanted<'_>, DeliveredTool)> = chosen
+        .into_iter()
+        .map(|tool| {
+            let source = tool.sources.iter().find(|source| source.fits(os::SYSTEM, std::env::consts::ARCH));
+            let wanted = Wanted { tool, source, folder: &folder };
+            Ok((wanted, planned(session, &wanted)?))
+        })
+        .collect::<Result<_, DeliverError>>()?;
+    let addresses: Vec<Address> = match looks_only {
+        true => Vec::new(),
+        false => plan.iter().filter_map(|(wanted, delivered)| wanted.address(&delivered.steps)).collect(),
+    };
+    let mut absent = match addresses.is_empty() {
+        true => HashMap::new(),
+        false => prefetch(session, addresses, progress)?,
+    };
     let mut tools: Vec<DeliveredTool> = Vec::new();
-    for tool in chosen {
-        let source = tool.sources.iter().find(|source| source.fits(os::SYSTEM, std::env::consts::ARCH));
-        let wanted = Wanted { tool, source, folder: &folder };
-        let mut delivered = planned(session, &wanted)?;
+    for (wanted, mut delivered) in plan {
+        let tool = wanted.tool;
         let missing = tool.requires.tools.iter().find(|name| {
             let failed = |state| matches!(state, DeliveryState::Failed | DeliveryState::Skipped);
             tools.iter().any(|other| other.name == name.as_str() && failed(other.state))
@@ -59,8 +76,16 @@ pub fn run(
             delivered.state = DeliveryState::Skipped;
             delivered.why = Some(format!("requires {missing}"));
         } else if delivered.state == DeliveryState::Planned && !looks_only {
-            match wanted.carry_out(session, &delivered.steps, progress) {
-                Ok(change) => (delivered.state, delivered.change) = (DeliveryState::Done, change),
+            let absent = wanted.address(&delivered.steps).and_then(|address| absent.remove(address.as_str()));
+            let outcome = match absent {
+                Some(error) => Err(error.into()),
+                None => wanted.carry_out(session, &delivered.steps, progress),
+            };
+            match outcome {
+                Ok(change) => {
+                    (delivered.state, delivered.change) = (DeliveryState::Done, change);
+                    lacks_command(session, tool, &mut delivered)?;
+                }
                 Err(failed) if failed.interrupted => return Err(SessionError::Interrupted.into()),
                 Err(failed) => (delivered.state, delivered.why) = (DeliveryState::Failed, Some(failed.why)),
             }
@@ -128,6 +153,15 @@ fn chosen<'a>(waybill: &'a Waybill, only: &[String]) -> Result<Vec<&'a WaybillTo
     Ok(ordered.into_iter().filter(|tool| wanted.contains(&tool.name.to_string())).collect())
 }
 
+/// Marks a tool that is there without a command that the waybill names.
+fn lacks_command(session: &Session, tool: &WaybillTool, delivered: &mut DeliveredTool) -> Result<(), DeliverError> {
+    let stock = session.stock()?;
+    if let Some(why) = stock.version(&tool.name, &tool.version).and_then(|card| missing_command(tool, card)) {
+        (delivered.state, delivered.why) = (DeliveryState::Failed, Some(why));
+    }
+    Ok(())
+}
+
 /// What has to be done to a tool.
 fn planned(session: &Session, wanted: &Wanted<'_>) -> Result<DeliveredTool, DeliverError> {
     let stock = session.stock()?;
@@ -143,6 +177,9 @@ fn planned(session: &Session, wanted: &Wanted<'_>) -> Result<DeliveredTool, Deli
     match steps(wanted.tool, wanted.source, &stock) {
         Ok(steps) => delivered.steps = steps,
         Err(error) => (delivered.state, delivered.why) = (DeliveryState::Failed, Some(error.to_string())),
+    }
+    if delivered.steps.is_empty() {
+        lacks_command(session, wanted.tool, &mut delivered)?;
     }
     let is_there = stock.version(&wanted.tool.name, &wanted.tool.version).is_some();
     if !is_there && wanted.source.is_none() {
