@@ -10,7 +10,7 @@ use wagon_yard_core::checksum::{Algorithm, compute};
 use wagon_yard_core::progress::Stop;
 
 use crate::archives::tidelog;
-use crate::home::{Home, Ran};
+use crate::home::{Home, Ran, SHELL};
 use crate::server::{Reply, Request, Server};
 
 /// A tool's archive, its bytes and their SHA-256.
@@ -231,7 +231,7 @@ fn certificates_are_judged() {
         .says("certificate is not trusted")
         .says("set certificates in settings.toml");
     let file = home.write("authority.pem", authority);
-    home.settings(&format!("shells = [\"bash\"]\ncertificates = {:?}\n", file.to_str().unwrap()));
+    home.settings(&format!("shells = [{SHELL:?}]\ncertificates = {:?}\n", file.to_str().unwrap()));
     home.wyard(&["receive", &address]).ends(0);
     let down = format!("{}/down.zip", server.address);
     home.wyard(&["receive", &down]).ends(3).says("which is not encrypted");
