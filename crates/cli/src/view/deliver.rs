@@ -49,7 +49,7 @@ fn summary(report: &Report<Delivery>) -> String {
     }
     if planned > 0 {
         words.push(if report.verify {
-            style::BAD.over(&format!("{planned} not as in the waybill"))
+            style::BAD.over(&format!("{planned} not as listed"))
         } else {
             format!("{planned} to do")
         });
@@ -59,7 +59,7 @@ fn summary(report: &Report<Delivery>) -> String {
     }
     match (words.is_empty(), report.verify) {
         (true, false) => style::GOOD.over("nothing to do"),
-        (true, true) => style::GOOD.over("all as in the waybill"),
+        (true, true) => style::GOOD.over("all as listed"),
         (false, _) => words.join(", "),
     }
 }

@@ -68,9 +68,9 @@ fn all(report: &ToolStock) -> String {
     if seen.len() < in_use.len() {
         "new terminals not asked".to_owned()
     } else if other > 0 {
-        style::BAD.over(&format!("new terminals run something else for {other} of {} in use", in_use.len()))
+        style::BAD.over(&format!("new terminals run something else for {other} of {}", in_use.len()))
     } else {
-        style::GOOD.over("new terminals run all that are in use")
+        style::GOOD.over("all run in new terminals")
     }
 }
 

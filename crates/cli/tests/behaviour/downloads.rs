@@ -107,7 +107,7 @@ fn a_file_that_is_another_one_meanwhile_is_fetched_anew() {
         _ => Reply::of(206, &bytes[90..]).with("Content-Range", "bytes 90-304/305"),
     });
     let ran = home.wyard(&["receive", &format!("{}{PATH}", server.address)]).ends(3);
-    ran.says("does not send the rest of the file correctly");
+    ran.says("sent a wrong part of the file");
     assert_eq!(kept(&home), 1, "only the lock");
 }
 
@@ -121,7 +121,7 @@ fn an_interrupted_call_is_gone_on_with_by_the_next() {
     });
     let address = format!("{}{PATH}", server.address);
     let ran = home.wyard(&["receive", &address]).ends(4);
-    ran.says("could not download").says("it goes on where this one stopped");
+    ran.says("could not download").says("run the same command again to resume");
     home.wyard(&["receive", &address, "--sha256", &sum]).ends(0);
     assert_eq!(server.headers(PATH, "range").last().unwrap().as_deref(), Some("bytes=100-"));
 }
@@ -163,9 +163,9 @@ fn what_is_not_the_file_is_refused_with_what_came() {
     });
     for (path, code, says) in [
         ("/page.zip", 3, "is a web page (\"Sign in to Brackwater\"), not a file"),
-        ("/password.zip", 3, "the server answers 401: it asks for a password"),
-        ("/forbidden.zip", 3, "the server answers 403: access denied"),
-        ("/none.zip", 3, "the server answers 404: no such file"),
+        ("/password.zip", 3, "the server answered 401: authentication required"),
+        ("/forbidden.zip", 3, "the server answered 403: access denied"),
+        ("/none.zip", 3, "the server answered 404: no such file"),
         ("/short.zip", 4, "could not download"),
     ] {
         home.wyard(&["receive", &format!("{}{path}", server.address)]).ends(code).says(says);
@@ -279,6 +279,6 @@ fn ctrl_c_keeps_what_came() {
     assert!(Command::new("sh").args(["-c", "kill -INT $0", &running.id().to_string()]).status().unwrap().success());
     let ran = Ran::from(running.wait_with_output().unwrap()).ends(130);
     assert!(asked.elapsed() < Duration::from_secs(2));
-    ran.says("what was downloaded is kept");
+    ran.says("the partial download is kept");
     assert!(part().is_some_and(|length| length < 60_000));
 }

@@ -126,7 +126,7 @@ exit 0
         &["stock"],
         str![[r#"
 exit 0
-1 tool in ~/.local/share/wagon-yard: new terminals run all that are in use
+1 tool in ~/.local/share/wagon-yard: all run in new terminals
 
   tool     version  state   registered  new terminals run  commands
   tidelog  4.2.1    in use  user        this one           tidelog
@@ -479,8 +479,8 @@ exit 0
         &["stock"],
         str![[r#"
 exit 0
-1 tool in ~/.local/share/wagon-yard: new
-terminals run all that are in use
+1 tool in ~/.local/share/wagon-yard: all
+run in new terminals
 
   tool               tidelog
   version            4.1.0
@@ -504,7 +504,7 @@ terminals run all that are in use
         &["stock"],
         str![[r#"
 exit 0
-1 tool in ~/.local/share/wagon-yard: new terminals run all that are in use
+1 tool in ~/.local/share/wagon-yard: all run in new terminals
 
   tool     version  state   registered  new terminals run  commands
   tidelog  4.1.0    -       -           -                  tidelog

@@ -51,7 +51,7 @@ fn a_waybill_is_delivered_once_and_verified() {
         .ends(0)
         .says("3 tools, 3 to do")
         .says("Dry run: nothing was changed.");
-    home.wyard(&["deliver", &waybill, "--verify"]).ends(1).says("3 not as in the waybill");
+    home.wyard(&["deliver", &waybill, "--verify"]).ends(1).says("3 not as listed");
     assert_eq!(home.files(), before);
     assert!(!home.yard().join("stock").exists());
 
@@ -65,7 +65,7 @@ fn a_waybill_is_delivered_once_and_verified() {
     home.wyard(&["trial", "neap"]).ends(0).says("1 of 1 trial passed");
 
     home.wyard(&["deliver", &waybill]).ends(0).says("3 tools, nothing to do");
-    home.wyard(&["deliver", &waybill, "--verify"]).ends(0).says("all as in the waybill");
+    home.wyard(&["deliver", &waybill, "--verify"]).ends(0).says("all as listed");
 
     // Each tool is one change.
     for _ in 0..3 {
@@ -230,7 +230,7 @@ fn downloads_come_side_by_side_and_one_that_fails_is_told() {
     let tools: String = ["neap", "ebb", "shoal", "gauge", "flood", "spring"].map(tool).concat();
     let waybill = home.write("office.toml", format!("waybill = 1\n{tools}"));
     let ran = home.wyard(&["deliver", waybill.to_str().unwrap()]).ends(1);
-    ran.says("1 failed, 5 delivered").says("spring 1.0: http").says("the server answers 404: no such file");
+    ran.says("1 failed, 5 delivered").says("spring 1.0: http").says("the server answered 404: no such file");
     let mut asked: Vec<String> = server.asked().into_iter().filter(|path| path.ends_with(".zip")).collect();
     asked.sort();
     assert_eq!(asked.len(), 6, "each once: {asked:?}");

@@ -33,7 +33,7 @@ pub enum DownloadError {
         source: Box<ureq::Error>,
     },
     /// The server answers that it has no such file, or does not give it.
-    #[error("{address}: the server answers {status}{}", reason(*status))]
+    #[error("{address}: the server answered {status}{}", reason(*status))]
     Status {
         /// What was asked for.
         address: Address,
@@ -69,7 +69,7 @@ pub enum DownloadError {
         to: Address,
     },
     /// The part that was asked for is not the part that came.
-    #[error("{0}: the server does not send the rest of the file correctly")]
+    #[error("{0}: the server sent a wrong part of the file")]
     WrongPart(Address),
     /// It is longer than anything that is received.
     #[error("{address}: larger than {limit} bytes")]
@@ -92,18 +92,18 @@ pub enum DownloadError {
     #[error(transparent)]
     File(#[from] FileError),
     /// The user asked to stop.
-    #[error("interrupted; what was downloaded is kept, and the next call goes on from there")]
+    #[error("interrupted; the partial download is kept, and the next run resumes it")]
     Interrupted,
 }
 
 /// A status in words, where it has some that help.
 fn reason(status: u16) -> &'static str {
     match status {
-        401 | 407 => ": it asks for a password",
+        401 | 407 => ": authentication required",
         403 => ": access denied",
         404 | 410 => ": no such file",
         429 => ": too many requests",
-        500.. => ": it has a problem of its own",
+        500.. => ": server error",
         _ => "",
     }
 }
@@ -128,17 +128,17 @@ impl Blamed for DownloadError {
             Self::Connection { there: 0, .. } => {
                 "check the address and the network, or the proxy in https_proxy".to_owned()
             }
-            Self::Connection { .. } => "run the same command again: it goes on where this one stopped".to_owned(),
+            Self::Connection { .. } => "run the same command again to resume".to_owned(),
             Self::Certificate { .. } => {
-                "if your network has a certificate authority of its own: set certificates in settings.toml".to_owned()
+                "if your network uses its own certificate authority, set certificates in settings.toml".to_owned()
             }
-            Self::Status { status: 404 | 410, .. } => "look the address up again on its publisher's page".to_owned(),
+            Self::Status { status: 404 | 410, .. } => "check the address on the publisher's page".to_owned(),
             Self::Page { .. } => "open the page in a browser, and copy the address of the file itself".to_owned(),
             Self::Unencrypted { .. } => "download the file another way, and compare its published checksum".to_owned(),
             Self::File(e) => return e.hint(),
             Self::Proxy(_) => "correct https_proxy, http_proxy or all_proxy".to_owned(),
             Self::NoCertificates(_) => "name a file in PEM format in settings.toml".to_owned(),
-            Self::Busy(_) => "wait for it to end".to_owned(),
+            Self::Busy(_) => "wait until it has finished".to_owned(),
             _ => return None,
         })
     }

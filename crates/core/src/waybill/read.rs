@@ -62,7 +62,7 @@ fn check(waybill: &Waybill) -> Option<String> {
     }
     let mut names = HashSet::new();
     if let Some(twice) = waybill.tools.iter().find(|tool| !names.insert(&tool.name)) {
-        return Some(format!("{} is there twice", twice.name));
+        return Some(format!("{} is listed twice", twice.name));
     }
     if let Some(what) = waybill.tools.iter().find_map(check_tool) {
         return Some(what);
@@ -73,7 +73,7 @@ fn check(waybill: &Waybill) -> Option<String> {
         }
     }
     let circle = in_order(&waybill.tools).err()?;
-    Some(format!("tools require each other in a circle: {}", circle.join(", ")))
+    Some(format!("circular requirement: {}", circle.join(", ")))
 }
 
 fn check_tool(tool: &WaybillTool) -> Option<String> {
@@ -83,9 +83,9 @@ fn check_tool(tool: &WaybillTool) -> Option<String> {
             return Some(format!("{name}: no system \"{os}\"; use one of {}", SYSTEMS.join(", ")));
         }
         match source.place() {
-            None => return Some(format!("{name}: a source has exactly one of file, url and folder")),
+            None => return Some(format!("{name}: a source needs exactly one of file, url and folder")),
             Some(Place::Folder(_)) if source.sha256.is_some() => {
-                return Some(format!("{name}: a folder has no sha256"));
+                return Some(format!("{name}: sha256 does not apply to a folder"));
             }
             Some(Place::Url(url)) => {
                 if let Err(error) = Address::parse(url) {
@@ -101,16 +101,16 @@ fn check_tool(tool: &WaybillTool) -> Option<String> {
     let mut titles = HashSet::new();
     for trial in &tool.trials {
         if trial.run.is_empty() == trial.steps.is_empty() {
-            return Some(format!("{name}: the trial \"{}\" has either run or steps", trial.title));
+            return Some(format!("{name}: the trial \"{}\" needs either run or steps", trial.title));
         }
         if !trial.steps.is_empty() && (trial.prints.is_some() || !trial.leaves.is_empty()) {
-            return Some(format!("{name}: prints and leaves of the trial \"{}\" belong into its steps", trial.title));
+            return Some(format!("{name}: move prints and leaves of the trial \"{}\" into its steps", trial.title));
         }
         if trial.steps.iter().any(|step| step.run.is_empty()) {
-            return Some(format!("{name}: a step of the trial \"{}\" runs nothing", trial.title));
+            return Some(format!("{name}: a step of the trial \"{}\" has no command", trial.title));
         }
         if !titles.insert(&trial.title) {
-            return Some(format!("{name}: the trial \"{}\" is there twice", trial.title));
+            return Some(format!("{name}: the trial \"{}\" is listed twice", trial.title));
         }
     }
     None
@@ -135,14 +135,14 @@ mod tests {
             ("vesion = \"1\"\n", "W, line 6, column 1: unknown key \"vesion\"; did you mean version?"),
             ("prepare = []\n", "W, line 6, column 1: unknown key \"prepare\"; known here: "),
             ("scope = \"all\"\n", "W, line 6, column 9: "),
-            ("[[tool]]\nname = \"tidelog\"\nversion = \"1\"\n", "W: tidelog is there twice"),
+            ("[[tool]]\nname = \"tidelog\"\nversion = \"1\"\n", "W: tidelog is listed twice"),
             ("requires = { tools = [\"ebb\"] }\n", "W: tidelog requires ebb, which is not in the waybill"),
-            ("requires = { tools = [\"tidelog\"] }\n", "W: tools require each other in a circle: tidelog, tidelog"),
-            ("[[tool.source]]\nos = \"linux\"\n", "W: tidelog: a source has exactly one of file, url and folder"),
+            ("requires = { tools = [\"tidelog\"] }\n", "W: circular requirement: tidelog, tidelog"),
+            ("[[tool.source]]\nos = \"linux\"\n", "W: tidelog: a source needs exactly one of file, url and folder"),
             ("[[tool.source]]\nos = \"beos\"\nfile = \"x\"\n", "W: tidelog: no system \"beos\""),
             ("[[tool.source]]\nurl = \"ftp://x/y\"\n", "W: tidelog: only http and https are supported, not ftp"),
             ("[[tool.source]]\nfile = \"x\"\nsha256 = \"1\"\n", "W: tidelog: "),
-            ("[[tool.trial]]\ntitle = \"t\"\n", "W: tidelog: the trial \"t\" has either run or steps"),
+            ("[[tool.trial]]\ntitle = \"t\"\n", "W: tidelog: the trial \"t\" needs either run or steps"),
         ] {
             let error = reads(&format!("{HEAD}{more}")).unwrap_err();
             assert!(error.starts_with(told), "{more}: {error}");
@@ -170,6 +170,6 @@ mod tests {
         let order: Vec<&str> = in_order(&waybill.tools).unwrap().iter().map(|tool| tool.name.as_str()).collect();
         assert_eq!(order, ["b", "c", "a"]);
         let circle = reads(&text(&[tool("a", &["b"]), tool("b", &["c"]), tool("c", &["b"])])).unwrap_err();
-        assert_eq!(circle, "W: tools require each other in a circle: b, c, b");
+        assert_eq!(circle, "W: circular requirement: b, c, b");
     }
 }

@@ -16,7 +16,7 @@ use crate::progress::Progress;
 use crate::report::Report;
 use crate::session::{Session, SessionError};
 use crate::waybill::{Waybill, WaybillSource, WaybillTool, in_order, read};
-use crate::yard::Card;
+use crate::yard::{Card, Stock};
 
 /// What is asked of `deliver`.
 #[derive(Debug, Clone, Default)]
@@ -49,14 +49,15 @@ pub fn run(
     if !looks_only {
         session.check_scratch()?;
     }
+    let stock = session.stock()?;
     let plan: Vec<(Wanted<'_>, DeliveredTool)> = chosen
         .into_iter()
         .map(|tool| {
             let source = tool.sources.iter().find(|source| source.fits(os::SYSTEM, std::env::consts::ARCH));
             let wanted = Wanted { tool, source, folder: &folder };
-            Ok((wanted, planned(session, &wanted)?))
+            (wanted, planned(&stock, &wanted))
         })
-        .collect::<Result<_, DeliverError>>()?;
+        .collect();
     let addresses: Vec<Address> = match looks_only {
         true => Vec::new(),
         false => plan.iter().filter_map(|(wanted, delivered)| wanted.address(&delivered.steps)).collect(),
@@ -84,7 +85,7 @@ pub fn run(
             match outcome {
                 Ok(change) => {
                     (delivered.state, delivered.change) = (DeliveryState::Done, change);
-                    lacks_command(session, tool, &mut delivered)?;
+                    lacks_command(&session.stock()?, tool, &mut delivered);
                 }
                 Err(failed) if failed.interrupted => return Err(SessionError::Interrupted.into()),
                 Err(failed) => (delivered.state, delivered.why) = (DeliveryState::Failed, Some(failed.why)),
@@ -154,17 +155,14 @@ fn chosen<'a>(waybill: &'a Waybill, only: &[String]) -> Result<Vec<&'a WaybillTo
 }
 
 /// Marks a tool that is there without a command that the waybill names.
-fn lacks_command(session: &Session, tool: &WaybillTool, delivered: &mut DeliveredTool) -> Result<(), DeliverError> {
-    let stock = session.stock()?;
+fn lacks_command(stock: &Stock, tool: &WaybillTool, delivered: &mut DeliveredTool) {
     if let Some(why) = stock.version(&tool.name, &tool.version).and_then(|card| missing_command(tool, card)) {
         (delivered.state, delivered.why) = (DeliveryState::Failed, Some(why));
     }
-    Ok(())
 }
 
 /// What has to be done to a tool.
-fn planned(session: &Session, wanted: &Wanted<'_>) -> Result<DeliveredTool, DeliverError> {
-    let stock = session.stock()?;
+fn planned(stock: &Stock, wanted: &Wanted<'_>) -> DeliveredTool {
     let mut delivered = DeliveredTool {
         name: wanted.tool.name.to_string(),
         version: wanted.tool.version.to_string(),
@@ -174,12 +172,12 @@ fn planned(session: &Session, wanted: &Wanted<'_>) -> Result<DeliveredTool, Deli
         why: None,
         change: None,
     };
-    match steps(wanted.tool, wanted.source, &stock) {
+    match steps(wanted.tool, wanted.source, stock) {
         Ok(steps) => delivered.steps = steps,
         Err(error) => (delivered.state, delivered.why) = (DeliveryState::Failed, Some(error.to_string())),
     }
     if delivered.steps.is_empty() {
-        lacks_command(session, wanted.tool, &mut delivered)?;
+        lacks_command(stock, wanted.tool, &mut delivered);
     }
     let is_there = stock.version(&wanted.tool.name, &wanted.tool.version).is_some();
     if !is_there && wanted.source.is_none() {
@@ -188,7 +186,7 @@ fn planned(session: &Session, wanted: &Wanted<'_>) -> Result<DeliveredTool, Deli
     } else if !delivered.steps.is_empty() {
         delivered.state = DeliveryState::Planned;
     }
-    Ok(delivered)
+    delivered
 }
 
 /// The tools of the yard that a waybill does not name, each with the version in use.

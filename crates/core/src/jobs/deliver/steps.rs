@@ -143,7 +143,7 @@ impl Wanted<'_> {
         }
         match receive::run(session, &request, &OnlyProgress(progress))?.into_body() {
             Received::Tool(_) => Ok(()),
-            _ => Err(failed("an installer; run it with 'wyard receive'".to_owned())),
+            _ => Err(failed("it is an installer; use 'wyard receive'".to_owned())),
         }
     }
 

@@ -7,6 +7,7 @@ use super::observer::{Observer, Stage};
 use super::request::ReceiveRequest;
 use crate::checksum::TrustError;
 use crate::download::{Address, Download, DownloadError, Downloads, Transport};
+use crate::error::FileContext as _;
 use crate::session::Session;
 use crate::yard::check_rights;
 
@@ -38,11 +39,7 @@ pub(super) fn fetch(
     let certificates = session.settings()?.certificates.clone();
     let transport = Transport::new(&session.machine.environment, certificates.as_deref())?;
     let (root, scratch) = if request.dry_run {
-        let scratch = tempfile::tempdir().map_err(|source| crate::error::FileError {
-            doing: "make a folder in",
-            path: std::env::temp_dir(),
-            source,
-        })?;
+        let scratch = tempfile::tempdir().at("make a folder in", &std::env::temp_dir())?;
         (scratch.path().join("downloads"), Some(scratch))
     } else {
         check_rights(&session.machine)?;
