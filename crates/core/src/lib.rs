@@ -20,6 +20,8 @@ pub mod installer;
 pub mod jobs;
 pub mod layout;
 pub mod order;
+pub mod prepare;
+pub mod quote;
 pub mod registration;
 pub mod resolve;
 pub mod session;

@@ -110,6 +110,8 @@ pub struct Session {
     pub keeps_evidence: bool,
     /// The shells that this call is about, where they were named.
     pub only_shells: Option<Vec<Shell>>,
+    /// The change that all others of this call are parts of.
+    pub group: OnceLock<u64>,
     settings: OnceLock<Settings>,
     shells: OnceLock<Vec<InstalledShell>>,
     sealer: OnceLock<Sealer>,
@@ -128,6 +130,7 @@ impl Session {
             unsealed: false,
             keeps_evidence: false,
             only_shells: None,
+            group: OnceLock::new(),
             settings: OnceLock::new(),
             shells: OnceLock::new(),
             sealer: OnceLock::new(),
@@ -243,7 +246,8 @@ impl Session {
     /// # Errors
     /// When the yard is not this user's to write to, or is locked.
     pub fn lock(&self) -> Result<YardLock, YardError> {
-        self.yard.lock(&self.machine, &|| self.startup_files())
+        let lock = self.yard.lock(&self.machine, &|| self.startup_files())?;
+        Ok(lock.part_of(self.group.get().copied()))
     }
 
     /// Every file that this user's shells could read at their start, as far as it can be known.

@@ -111,6 +111,25 @@ impl Source {
         Ok(source)
     }
 
+    /// Opens a file as one that stays whole and keeps its name, whatever is in it.
+    ///
+    /// # Errors
+    /// When it cannot be read.
+    pub fn open_whole(file: &Path) -> Result<Self, ArchiveError> {
+        let opened = Arc::new(File::open(file).at("open", file)?);
+        let bytes = opened.metadata().at("look at", file)?.len();
+        let whole = Segment::new(opened, 0, bytes);
+        Ok(Self {
+            path: file.to_owned(),
+            format: Format { container: Container::Single, compression: Compression::None, bytes, inner: None },
+            archive: whole.clone(),
+            whole,
+            single_name: file.file_name().unwrap_or_default().to_string_lossy().into_owned(),
+            oddities: Oddities::default(),
+            end_unproven: false,
+        })
+    }
+
     /// What lies in a file from this byte on, as the archive behind the text of a self-extractor.
     ///
     /// # Errors

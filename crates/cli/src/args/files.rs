@@ -25,6 +25,9 @@ pub struct ReceiveArgs {
     /// Undo everything if the final check fails
     #[arg(long, conflicts_with_all = ["stay", "dry_run"])]
     pub or_undo: bool,
+    /// Unpack this archive, or address, over the same root; repeatable
+    #[arg(long, value_name = "FILE")]
+    pub with: Vec<PathBuf>,
     /// Keep the file of an address in the yard's downloads folder
     #[arg(long)]
     pub keep_download: bool,

@@ -207,6 +207,9 @@ pub struct DeliverArgs {
     /// Retire the tools that the waybill does not list
     #[arg(long, conflicts_with = "only")]
     pub retire_others: bool,
+    /// Run the installers that the waybill allows
+    #[arg(long)]
+    pub yes: bool,
 }
 
 /// Options of `survey`.

@@ -1,11 +1,11 @@
 //! `wyard receive FILE`
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use wagon_yard_core::checksum::Trust;
 use wagon_yard_core::download::{Address, DownloadError};
-use wagon_yard_core::jobs::receive::{self, InstallerOptions, ReceiveRequest};
+use wagon_yard_core::jobs::receive::{self, FurtherArchive, InstallerOptions, ReceiveRequest};
 
 use super::words;
 use crate::args::ReceiveArgs;
@@ -37,10 +37,16 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         let message = format!("{list} is an address, but the file is not; download the list");
         return Err(Failure::new(exit::CALL, message, None));
     }
+    let further = |file: PathBuf| {
+        let trust = Trust { list: trust.list.clone(), ..Trust::default() };
+        Ok(FurtherArchive { address: self::address(&file)?, file, trust })
+    };
+    let with = args.with.into_iter().map(further).collect::<Result<_, Failure>>()?;
     let request = ReceiveRequest {
         file: args.file,
         address,
         list_address,
+        with,
         keep_download: args.keep_download,
         trust,
         options: args.reading.into(),

@@ -5,7 +5,10 @@ use std::io::{self, Write};
 use wagon_yard_core::jobs::deliver::{DeliveredTool, Delivery, DeliveryState, DeliveryStep};
 use wagon_yard_core::report::Report;
 
-use super::{Page, check, count, escape, style};
+use super::{Page, check, count, escape, prepared, style};
+
+/// The column that texts stand in.
+const COLUMNS: usize = 11;
 
 /// The tools, the check, and how it came out.
 pub fn write(report: &Report<Delivery>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
@@ -24,13 +27,21 @@ pub fn write(report: &Report<Delivery>, page: &Page, out: &mut dyn Write) -> io:
             (None, true) => name,
             (None, false) => format!("{name}: {}", steps.join(", ")),
         };
-        page.labelled(out, &format!("  {}", colour.over(word)), 11, &text)?;
+        page.labelled(out, &format!("  {}", colour.over(word)), COLUMNS, &text)?;
+        if report.dry_run || report.verify {
+            prepared::diffs(&tool.prepared, COLUMNS, page, out)?;
+        } else if tool.state == DeliveryState::Done && !tool.prepared.is_empty() {
+            page.labelled(out, "", COLUMNS, &prepared::all_words(&tool.prepared))?;
+        }
     }
     if !report.checks.is_empty() {
         writeln!(out)?;
         check::write_tools(&report.checks, page, out)?;
     }
     page.all_findings(out, report)?;
+    if let Some(change) = report.change {
+        writeln!(out, "\n{}", style::DIM.over(&format!("to undo all of it: wyard undo {change}")))?;
+    }
     if report.dry_run {
         writeln!(out, "\nDry run: nothing was changed.")?;
     }
@@ -83,6 +94,7 @@ fn words(step: DeliveryStep, tool: &DeliveredTool, page: &Page) -> String {
         DeliveryStep::Adopt => format!("adopt {}", from()),
         DeliveryStep::Switch => "switch to this version".to_owned(),
         DeliveryStep::Register => "register".to_owned(),
+        DeliveryStep::Prepare => "prepare".to_owned(),
         DeliveryStep::Retire => "retire; it is not in the waybill".to_owned(),
         DeliveryStep::Record => "update its card".to_owned(),
     }

@@ -6,7 +6,7 @@ use wagon_yard_core::change::State;
 use wagon_yard_core::jobs::history::{ChangeTold, History};
 use wagon_yard_core::report::Report;
 
-use super::{Page, count, escape, some_of, style};
+use super::{Page, count, escape, prepared, some_of, style};
 
 /// The column that texts stand in.
 const COLUMNS: usize = 9;
@@ -56,13 +56,7 @@ fn one(change: &ChangeTold, page: &Page, out: &mut dyn Write) -> io::Result<()> 
     for difference in told {
         writeln!(out, "\n  {}", style::STRONG.over(&page.short(&difference.of)))?;
         for line in difference.diff.lines() {
-            let text = escape(line);
-            let text = match line.bytes().next() {
-                Some(b'+') => style::GOOD.over(&text),
-                Some(b'-') => style::BAD.over(&text),
-                _ => text,
-            };
-            writeln!(out, "    {text}")?;
+            prepared::write_line(line, 4, out)?;
         }
     }
     if !follow.is_empty() {

@@ -12,6 +12,7 @@ pub mod inspect_folder;
 pub mod install;
 pub mod machine;
 pub mod path;
+pub mod prepared;
 pub mod receive;
 pub mod register;
 pub mod retire;

@@ -8,13 +8,16 @@ use wagon_yard_core::jobs::switch::SwitchedTool;
 use wagon_yard_core::report::Report;
 
 use super::stores::{scope, stores};
-use super::{Page, style};
+use super::{Page, prepared, style};
 
 /// What `switch` did, and what new terminals make of it.
 pub fn write_switch(report: &Report<SwitchedTool>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if let Some(was) = report.was.as_ref().filter(|was| **was != report.registered.version) {
         let verb = if report.registered.dry_run { "would no longer be in use" } else { "is no longer in use" };
         page.labelled(out, "", 0, &format!("{}@{was} {verb}; it stays in the yard", report.registered.name))?;
+    }
+    if !report.prepared.is_empty() {
+        page.labelled(out, "", 0, &prepared::all_words(&report.prepared))?;
     }
     registered(&report.registered, &report.findings, page, out)?;
     if let Some(checked) = &report.check {

@@ -8,7 +8,7 @@ use wagon_yard_core::jobs::receive::{LaidOut, Placed, Registered, Stage};
 use wagon_yard_core::naming::Variable;
 
 use super::stores::{goes_where, stores};
-use super::{Page, bytes, check, count, escape, some_of, style};
+use super::{Page, bytes, check, count, escape, prepared, some_of, style};
 
 /// The column that stage texts stand in.
 pub(super) const COLUMNS: usize = 10;
@@ -21,6 +21,7 @@ pub fn stage(stage: &Stage<'_>, page: &Page, out: &mut dyn Write) -> io::Result<
         Stage::Summed(summed) => ("checksum", checksum(summed)),
         Stage::LaidOut(tool) => ("layout", layout(tool)),
         Stage::Placed(tool) => ("unpack", placed(tool, page)),
+        Stage::Prepared(files) => ("prepare", prepared::all_words(files)),
         Stage::Registered(tool) => ("register", registered(tool, page)),
         Stage::Checked(checked) => ("check", check::summary(checked)),
     };

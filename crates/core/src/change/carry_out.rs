@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use super::error::{FORMAT, LedgerError};
 use super::executor::Executor;
-use super::ledger::{Ledger, Line, Record, State};
+use super::ledger::{Ledger, LedgerContents, Line, Record, State};
 use super::operation::{Changeset, Operation};
 use crate::clock;
 use crate::registry::RegistryPlaces;
@@ -52,14 +52,13 @@ impl Ledger {
         &self,
         places: &RegistryPlaces,
         command: &str,
+        part_of: Option<u64>,
         change: Change,
     ) -> Result<Option<u64>, LedgerError> {
         if change.changeset.is_empty() {
             return Ok(None);
         }
-        let mut contents = self.read()?;
-        self.set_aside(&contents)?;
-        self.move_old(&mut contents)?;
+        let contents = self.ready()?;
         let id = contents.next_id();
         let Change { does, undoes, changeset } = change;
         let operations = changeset.into_operations();
@@ -75,7 +74,7 @@ impl Ledger {
             .map(|operation| operation.with_contents(|path, content| copies.record(path, &content)));
         let recorded = recorded.collect::<Result<_, _>>()?;
         let (time, command) = (clock::now(), command.to_owned());
-        let begin = Line::Begin { format: FORMAT, id, time, command, does, undoes, operations: recorded };
+        let begin = Line::Begin { format: FORMAT, id, time, command, does, undoes, part_of, operations: recorded };
         self.append(&begin.encode().map_err(LedgerError::Record)?)?;
         let mut executor = Executor::new(places, self, id);
         let made = operations.iter().enumerate().try_for_each(|(at, operation)| executor.make(at, operation));
@@ -92,6 +91,28 @@ impl Ledger {
             true => Err(LedgerError::TakenBack(why)),
             false => Err(LedgerError::Open(why)),
         }
+    }
+
+    /// Begins a change that others are parts of. It does nothing by itself.
+    ///
+    /// # Errors
+    /// When it cannot be written.
+    pub(crate) fn begin_group(&self, command: &str, does: String) -> Result<u64, LedgerError> {
+        let id = self.ready()?.next_id();
+        let (time, command, operations) = (clock::now(), command.to_owned(), Vec::new());
+        let begin = Line::Begin { format: FORMAT, id, time, command, does, undoes: None, part_of: None, operations };
+        let lines = [begin, Line::Done { format: FORMAT, id }].map(|line| line.encode());
+        let [begin, done] = lines.map(|line| line.map_err(LedgerError::Record));
+        self.append(&[begin?, done?].concat())?;
+        Ok(id)
+    }
+
+    /// What it tells, put in order for a change to be added.
+    fn ready(&self) -> Result<LedgerContents, LedgerError> {
+        let mut contents = self.read()?;
+        self.set_aside(&contents)?;
+        self.move_old(&mut contents)?;
+        Ok(contents)
     }
 
     /// Whether an earlier call has left a change open.

@@ -41,13 +41,17 @@ impl<'a> Executor<'a> {
     pub fn make(&mut self, at: usize, operation: &Operation) -> Result<(), FileError> {
         match operation {
             Operation::Folder { path } => make_folder(path),
-            Operation::File { path, role: Role::Restored, before, after } => {
+            Operation::File { path, role: Role::Restored | Role::Prepared, before, after } => {
                 let is_as_planned = read(path)? == before.as_ref().map(Content::bytes);
                 if !is_as_planned {
                     tracing::warn!("{} was changed by another program; left as it is", path.display());
                     return Ok(());
                 }
                 self.write(path, after.as_ref().map(Content::bytes).as_deref())
+            }
+            Operation::File { path, role: Role::Launcher, after: Some(after), .. } => {
+                self.write(path, Some(&after.bytes()))?;
+                os::set_folder_mode(path, 0o755).at("set the rights of", path)
             }
             Operation::File { path, after, .. } => self.write(path, after.as_ref().map(Content::bytes).as_deref()),
             Operation::Startup { path, line, before, after } => {

@@ -31,6 +31,8 @@ pub(super) enum Line {
         does: String,
         #[serde(default, skip_serializing_if = "Option::is_none")]
         undoes: Option<u64>,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        part_of: Option<u64>,
         operations: Vec<Operation<Recorded>>,
     },
     /// A file was otherwise than it was when the change was planned; this is what is done to it.
@@ -86,6 +88,9 @@ pub struct Record {
     pub does: String,
     /// The change that it takes back.
     pub undoes: Option<u64>,
+    /// The change that it is a part of, such as a delivery.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub part_of: Option<u64>,
     /// How it stands.
     pub state: State,
     /// What it changes, in order; [`Ledger::operations`] has them with the contents of files.
@@ -365,8 +370,9 @@ impl LedgerContents {
 
     fn take(&mut self, line: Line) {
         match line {
-            Line::Begin { id, time, command, does, undoes, operations, format: _ } => {
-                self.records.push(Record { id, time, command, does, undoes, state: State::Open, operations });
+            Line::Begin { id, time, command, does, undoes, part_of, operations, format: _ } => {
+                let state = State::Open;
+                self.records.push(Record { id, time, command, does, undoes, part_of, state, operations });
             }
             Line::Amend { id, operation, before: is, after: becomes, format: _ } => {
                 let operation = self.find(id).and_then(|record| record.operations.get_mut(operation));
@@ -395,6 +401,11 @@ impl LedgerContents {
         self.records.first().map_or(1, |record| record.id)
     }
 
+    /// The parts of a change that has others, in order.
+    pub fn parts(&self, id: u64) -> impl DoubleEndedIterator<Item = &Record> {
+        self.records.iter().filter(move |record| record.part_of == Some(id) && record.state == State::Done)
+    }
+
     /// The number of the next change.
     #[must_use]
     pub fn next_id(&self) -> u64 {
@@ -408,7 +419,7 @@ mod tests {
 
     fn begin(id: u64) -> Line {
         let (time, command, does) = (String::new(), String::new(), format!("change {id}"));
-        Line::Begin { format: FORMAT, id, time, command, does, undoes: None, operations: Vec::new() }
+        Line::Begin { format: FORMAT, id, time, command, does, undoes: None, part_of: None, operations: Vec::new() }
     }
 
     #[test]

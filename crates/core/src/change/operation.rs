@@ -93,6 +93,10 @@ pub enum Role {
     Backup,
     /// A file of others that is brought back to what it was.
     Restored,
+    /// A file of a tool that is prepared.
+    Prepared,
+    /// A launcher of a tool; it can be executed.
+    Launcher,
 }
 
 /// An elementary change; `C` is how it has the contents of files.
@@ -217,6 +221,42 @@ impl<C> Operation<C> {
     }
 }
 
+impl Operation {
+    /// Whether both are of the same file or value.
+    #[must_use]
+    pub fn is_of_same(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::Value { scope, name, .. }, Self::Value { scope: of, name: called, .. }) => {
+                scope == of && name.eq_ignore_ascii_case(called)
+            }
+            _ => self.place().is_some() && self.place() == other.place(),
+        }
+    }
+
+    /// One operation that does what this and then the other does; `None` where the other does not begin where this ends.
+    #[must_use]
+    pub fn joined(&self, later: &Self) -> Option<Self> {
+        match (self, later) {
+            (Self::File { path, role, before, after: is }, Self::File { role: of, before: was, after, .. })
+                if role == of && is == was =>
+            {
+                Some(Self::File { path: path.clone(), role: *role, before: before.clone(), after: after.clone() })
+            }
+            (Self::Startup { path, line, before, after: is }, Self::Startup { line: of, before: was, after, .. })
+                if line == of && is == was =>
+            {
+                let (path, line) = (path.clone(), line.clone());
+                Some(Self::Startup { path, line, before: before.clone(), after: after.clone() })
+            }
+            (Self::Value { scope, name, before, after: is }, Self::Value { before: was, after, .. }) if is == was => {
+                let (before, after) = (before.clone(), after.clone());
+                Some(Self::Value { scope: *scope, name: name.clone(), before, after })
+            }
+            _ => None,
+        }
+    }
+}
+
 /// Changes in the order in which they are to be made.
 #[derive(Debug, Clone, Default)]
 pub struct Changeset {
@@ -273,6 +313,13 @@ impl Changeset {
     /// Adds the bringing back of a file of others.
     pub fn restore(&mut self, path: &Path, before: Option<Content>, after: Option<Content>) {
         self.all.push(Operation::File { path: path.to_owned(), role: Role::Restored, before, after });
+    }
+
+    /// Adds the writing of a file of a tool.
+    pub fn prepared(&mut self, path: &Path, role: Role, before: Option<Vec<u8>>, after: Vec<u8>) {
+        self.folders_for(path);
+        let (before, after) = (before.map(Content::from), Some(Content::from(after)));
+        self.all.push(Operation::File { path: path.to_owned(), role, before, after });
     }
 
     /// Adds the change of a value of the registry.

@@ -28,6 +28,15 @@ impl LedgerContents {
                 }
             }
         }
+        // A change that others are parts of is undone with all of them, and they with it.
+        let groups: BTreeSet<u64> = self.records.iter().filter_map(|record| record.part_of).collect();
+        for group in groups {
+            if undone.contains(&group) {
+                undone.extend(self.parts(group).map(|part| part.id));
+            } else if self.parts(group).all(|part| undone.contains(&part.id)) {
+                undone.insert(group);
+            }
+        }
         undone
     }
 

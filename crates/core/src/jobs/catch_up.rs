@@ -6,10 +6,10 @@ use serde::Serialize;
 
 use crate::error::{Blame, Blamed};
 use crate::os;
+use crate::quote;
 use crate::report::{Report, ReportBody};
 use crate::resolve::Shell;
 use crate::session::{Session, SessionError, meets_session};
-use crate::store::quote;
 use crate::terminal::{NoAnswer, Question, StartMode, base_environments, installed};
 use crate::yard::YardError;
 

@@ -15,8 +15,8 @@ use crate::os;
 use crate::report::{Report, ReportBody};
 use crate::scope::Scope;
 use crate::session::{Session, SessionError, meets_session};
-use crate::waybill::{Waybill, WaybillRequires, WaybillSource, WaybillTool};
-use crate::yard::{Card, YardError};
+use crate::waybill::{Waybill, WaybillArchive, WaybillRequires, WaybillSource, WaybillTool};
+use crate::yard::{Card, OtherSource, YardError};
 
 /// A waybill that was drafted.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -160,8 +160,25 @@ fn of_card(card: &Card) -> WaybillTool {
             variables: card.requires.variables.clone(),
         },
         sources: vec![source(card)],
+        prepare: card.prepare.clone(),
+        launchers: if is_lone(card) { Vec::new() } else { card.launchers.clone() },
         trials: card.trials.iter().map(Into::into).collect(),
         ..WaybillTool::new(card.name.clone(), card.version.clone())
+    }
+}
+
+/// Whether its only launcher is the one that `receive` makes by itself.
+fn is_lone(card: &Card) -> bool {
+    let file = PathBuf::from(&card.source.file);
+    let home = format!("{{home}}/{}", file.file_name().unwrap_or_default().to_string_lossy());
+    matches!(&card.launchers[..], [only] if only.runs.last() == Some(&home) && card.commands.len() == 1)
+}
+
+fn further(source: &OtherSource) -> WaybillArchive {
+    let sha256 = Some(source.sha256.clone());
+    match &source.address {
+        Some(address) => WaybillArchive { url: Some(address.clone()), sha256, file: None },
+        None => WaybillArchive { file: Some(PathBuf::from(&source.file)), sha256, url: None },
     }
 }
 
@@ -170,6 +187,7 @@ fn source(card: &Card) -> WaybillSource {
     let here = WaybillSource {
         os: Some(os::SYSTEM.to_owned()),
         arch: Some(std::env::consts::ARCH.to_owned()),
+        with: card.source.with.iter().map(further).collect(),
         ..WaybillSource::default()
     };
     if let Some(folder) = &card.folder {

@@ -3,7 +3,7 @@
 use serde::Serialize;
 use similar::TextDiff;
 
-use crate::change::{Content, LedgerError, Operation, Record, Role, State, StoredValue};
+use crate::change::{Content, LedgerContents, LedgerError, Operation, Record, Role, State, StoredValue};
 use crate::error::{Blame, Blamed};
 use crate::report::{Report, ReportBody};
 use crate::session::Session;
@@ -105,11 +105,11 @@ pub fn run(session: &Session, request: HistoryRequest) -> Result<Report<History>
     };
     let (undone, archived) = (contents.taken_back(), contents.first_id() - 1);
     let mut changes = Vec::new();
-    for record in contents.records.into_iter().rev().filter(|record| id.is_none_or(|id| id == record.id)) {
+    for record in contents.records.iter().rev().filter(|record| id.is_none_or(|id| id == record.id)).cloned() {
         let whole = id.map(|_| ledger.operations(&record)).transpose().map_err(LedgerError::from)?;
         changes.push(ChangeTold {
             undone: record.state == State::Done && undone.contains(&record.id),
-            touched: record.operations.iter().filter_map(Operation::words).collect(),
+            touched: touched(&contents, &record),
             differences: whole.unwrap_or_default().iter().filter_map(difference).collect(),
             record,
         });
@@ -117,6 +117,16 @@ pub fn run(session: &Session, request: HistoryRequest) -> Result<Report<History>
     match id.filter(|_| changes.is_empty()) {
         Some(id) => Err(HistoryError::NoChange(id)),
         None => Ok(Report::new(History { changes, archived, damaged_lines: contents.damaged })),
+    }
+}
+
+/// What a change touched, in words; of one that has parts, these.
+fn touched(contents: &LedgerContents, record: &Record) -> Vec<String> {
+    let mut parts = contents.parts(record.id).map(|part| part.id);
+    match (parts.next(), parts.next_back()) {
+        (Some(first), Some(last)) => vec![format!("its parts: changes {first} to {last}")],
+        (Some(only), None) => vec![format!("its part: change {only}")],
+        (None, _) => record.operations.iter().filter_map(Operation::words).collect(),
     }
 }
 

@@ -4,6 +4,7 @@ use serde::Serialize;
 
 use crate::change::{Change, LedgerError};
 use crate::error::{Blame, Blamed};
+use crate::jobs::preparing::Preparation;
 use crate::naming::NameError;
 use crate::registration::{RegistrationError, registration};
 use crate::report::{Report, ReportBody};
@@ -118,18 +119,23 @@ pub fn run(session: &Session, request: &RegisterRequest) -> Result<Report<Regist
     let lock = session.lock_unless(request.dry_run)?;
     let stock = session.cards()?;
     let card = stock.find(&request.tool)?.clone();
-    change(session, &stock, card, request.does, lock)
+    change(session, &stock, card, request.does, None, lock)
 }
 
-/// Changes the stores for a card of the stock; without a lock only what would be done is worked out.
+/// Changes the stores for a card of the stock, and what is prepared in its home; without a lock only what would be done is worked out.
 pub(super) fn change(
     session: &Session,
     stock: &Stock,
     mut card: Card,
     does: Registering,
+    prepared: Option<&Preparation>,
     lock: Option<YardLock>,
 ) -> Result<Report<RegisteredTool>, RegisterError> {
     let dry_run = lock.is_none();
+    if let Some(prepared) = prepared {
+        card.prepare.clone_from(&prepared.steps);
+        card.prepared.clone_from(&prepared.written);
+    }
     let was_registered = card.registration.is_some();
     let was_in = card.registration.as_ref().map(|r| r.scope);
     card.registration = match does {
@@ -147,7 +153,10 @@ pub(super) fn change(
         if nothing_to_do { (Vec::new(), Vec::new()) } else { (plan.startup_files(), plan.registry_values()) };
     let touched = startup_files.iter().any(|c| c.action != Action::Keep) || !registry_values.is_empty();
     if let Some(lock) = lock.filter(|_| !nothing_to_do) {
-        let changeset = registrar.changeset(&plan, put, taken)?;
+        let mut changeset = registrar.changeset(&plan, put, taken)?;
+        if let Some(prepared) = prepared {
+            prepared.changes(&mut changeset, &session.yard.home_of(&card));
+        }
         let does = format!("{} {} {}", does.name(), card.name, card.version);
         lock.carry_out(Change { does, undoes: None, changeset })?;
     }

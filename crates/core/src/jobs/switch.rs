@@ -5,11 +5,13 @@ use serde::Serialize;
 use super::register::{self, RegisterError, RegisteredTool, Registering};
 use crate::check::{CheckError, ToolCheck, check};
 use crate::error::{Blame, Blamed};
+use crate::jobs::preparing::{self, Preparation, PreparedReport, ToPrepare, homes};
+use crate::prepare::{Placeholders, PrepareError};
 use crate::registration::RegistrationError;
 use crate::report::{Report, ReportBody};
 use crate::scope::Scope;
 use crate::session::{Session, SessionError, meets_session};
-use crate::yard::YardError;
+use crate::yard::{Card, Stock, YardError};
 
 /// What is asked of `switch`.
 #[derive(Debug, Clone)]
@@ -31,6 +33,8 @@ pub struct SwitchedTool {
     pub registered: RegisteredTool,
     /// The version that was in service before; null where none was registered.
     pub was: Option<String>,
+    /// Settings that come along from that version.
+    pub prepared: Vec<PreparedReport>,
     /// The check in new terminals; null for a dry run.
     pub check: Option<ToolCheck>,
 }
@@ -47,6 +51,9 @@ pub enum SwitchError {
     /// The stores.
     #[error(transparent)]
     Register(#[from] RegisterError),
+    /// The settings.
+    #[error(transparent)]
+    Prepare(#[from] PrepareError),
     /// The check.
     #[error(transparent)]
     Check(#[from] CheckError),
@@ -61,6 +68,7 @@ impl Blamed for SwitchError {
     fn blame(&self) -> Blame {
         match self {
             Self::Register(e) => e.blame(),
+            Self::Prepare(e) => e.blame(),
             Self::Check(e) => e.blame(),
             Self::Session(e) => e.blame(),
         }
@@ -69,6 +77,7 @@ impl Blamed for SwitchError {
     fn hint(&self) -> Option<String> {
         match self {
             Self::Register(e) => e.hint(),
+            Self::Prepare(e) => e.hint(),
             Self::Check(e) => e.hint(),
             Self::Session(e) => e.hint(),
         }
@@ -92,9 +101,11 @@ pub fn run(session: &Session, request: &SwitchRequest) -> Result<Report<Switched
     let card = stock.find(&wanted)?.clone();
     let present = stock.find(&request.name)?;
     let was = present.registration.is_some().then(|| present.version.to_string());
-    let registered = register::change(session, &stock, card.clone(), Registering::Switch, lock)?;
+    let prepared = carried_over(session, &stock, &card, present)?;
+    let registered = register::change(session, &stock, card, Registering::Switch, Some(&prepared), lock)?;
     let findings = registered.findings.clone();
-    let mut switched = SwitchedTool { registered: registered.into_body(), was, check: None };
+    let prepared = prepared.report();
+    let mut switched = SwitchedTool { registered: registered.into_body(), was, prepared, check: None };
     if request.dry_run {
         return Ok(Report::new(switched).with_findings(findings));
     }
@@ -102,4 +113,23 @@ pub fn run(session: &Session, request: &SwitchRequest) -> Result<Report<Switched
     let verdict = checked.verdict;
     switched.check = checked.into_body().tools.into_iter().next();
     Ok(Report::new(switched).with_verdict(verdict).with_findings(findings))
+}
+
+/// What is written into a version's home when it takes the place of the one in use.
+fn carried_over(session: &Session, stock: &Stock, card: &Card, present: &Card) -> Result<Preparation, PrepareError> {
+    let home = session.yard.home_of(card);
+    let is_same = card.version == present.version;
+    if card.prepare.is_empty() || is_same || !home.is_dir() {
+        return Ok(Preparation::as_it_is(card));
+    }
+    let homes = homes(&session.yard, stock);
+    let tool = ToPrepare {
+        folder: &home,
+        placeholders: Placeholders { home: home.clone(), version: card.version.clone(), homes },
+        steps: Some(&card.prepare),
+        launchers: &card.launchers,
+        written: Some(&card.prepared),
+        system: session.system(),
+    };
+    preparing::plan(&tool, Some(present), &session.yard)
 }

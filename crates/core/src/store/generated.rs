@@ -3,7 +3,8 @@
 use std::path::{Path, PathBuf};
 
 use super::startup_file::Dialect;
-use super::{quote, user_entries};
+use super::user_entries;
+use crate::quote;
 use crate::yard::{OwnEntry, Position, Registered};
 
 const NOTE: &str = "# Made by Wagon Yard from the cards of the registered tools; edits are lost at the next change.\n";

@@ -2,7 +2,6 @@
 //! generated from the cards of all registered tools; on Windows the registry.
 
 mod generated;
-pub mod quote;
 pub mod registry;
 mod startup;
 mod startup_file;

@@ -3,8 +3,8 @@
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{SystemTime, UNIX_EPOCH};
 
+use crate::quote;
 use crate::resolve::Shell;
-use crate::store::quote;
 
 /// A line nobody else prints.
 pub(super) fn marker() -> String {

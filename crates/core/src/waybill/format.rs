@@ -7,6 +7,7 @@ use std::path::PathBuf;
 use serde::{Deserialize, Serialize};
 
 use crate::naming::{ToolName, Variable, Version};
+use crate::prepare::{Launcher, PrepareStep};
 use crate::scope::Scope;
 use crate::yard::{CardProbe, Left, Trial, TrialStep};
 
@@ -61,6 +62,15 @@ pub struct WaybillTool {
     /// Where it comes from: the first that fits the machine counts.
     #[serde(default, rename = "source", skip_serializing_if = "Vec::is_empty")]
     pub sources: Vec<WaybillSource>,
+    /// How it is prepared, step by step.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub prepare: Vec<PrepareStep>,
+    /// Its launchers.
+    #[serde(default, rename = "launcher", skip_serializing_if = "Vec::is_empty")]
+    pub launchers: Vec<Launcher>,
+    /// Whether it may come as an installer that is run.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub allow_installer: bool,
     /// Its trials.
     #[serde(default, rename = "trial", skip_serializing_if = "Vec::is_empty")]
     pub trials: Vec<WaybillTrial>,
@@ -80,6 +90,9 @@ impl WaybillTool {
             probe: None,
             requires: WaybillRequires::default(),
             sources: Vec::new(),
+            prepare: Vec::new(),
+            launchers: Vec::new(),
+            allow_installer: false,
             trials: Vec::new(),
         }
     }
@@ -130,6 +143,36 @@ pub struct WaybillSource {
     /// The published SHA-256 of the file.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub sha256: Option<String>,
+    /// Further archives, unpacked over the same root.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub with: Vec<WaybillArchive>,
+}
+
+/// A further archive of a tool.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct WaybillArchive {
+    /// A file, relative to the waybill.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub file: Option<PathBuf>,
+    /// An address, http or https.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub url: Option<String>,
+    /// Its published SHA-256.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub sha256: Option<String>,
+}
+
+impl WaybillArchive {
+    /// What it names; `None` where that is not exactly one thing.
+    #[must_use]
+    pub fn place(&self) -> Option<Place<'_>> {
+        match (&self.file, &self.url) {
+            (Some(file), None) => Some(Place::File(file)),
+            (None, Some(url)) => Some(Place::Url(url)),
+            _ => None,
+        }
+    }
 }
 
 /// What a source names.
@@ -218,6 +261,11 @@ pub struct WaybillStep {
 }
 
 // serde asks by reference.
+#[allow(clippy::trivially_copy_pass_by_ref)]
+fn is_false(truth: &bool) -> bool {
+    !*truth
+}
+
 #[allow(clippy::trivially_copy_pass_by_ref)]
 fn is_zero(status: &i32) -> bool {
     *status == 0

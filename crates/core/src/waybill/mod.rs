@@ -6,6 +6,8 @@ mod order;
 mod read;
 
 pub use error::WaybillError;
-pub use format::{Place, Waybill, WaybillRequires, WaybillSource, WaybillStep, WaybillTool, WaybillTrial};
+pub use format::{
+    Place, Waybill, WaybillArchive, WaybillRequires, WaybillSource, WaybillStep, WaybillTool, WaybillTrial,
+};
 pub use order::in_order;
 pub use read::read;

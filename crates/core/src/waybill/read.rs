@@ -11,6 +11,7 @@ use crate::checksum::{Algorithm, Checksum};
 use crate::download::Address;
 use crate::error::FileContext as _;
 use crate::naming::did_you_mean;
+use crate::prepare::{PrepareStep, tools_named};
 
 /// The systems that a source may name.
 const SYSTEMS: [&str; 3] = ["linux", "macos", "windows"];
@@ -94,9 +95,28 @@ fn check_tool(tool: &WaybillTool) -> Option<String> {
             }
             Some(_) => {}
         }
-        if let Some(error) = source.sha256.as_deref().and_then(|sum| Checksum::parse(Algorithm::Sha256, sum).err()) {
+        for archive in &source.with {
+            match archive.place() {
+                None => return Some(format!("{name}: an archive in with needs exactly one of file and url")),
+                Some(Place::Url(url)) => {
+                    if let Err(error) = Address::parse(url) {
+                        return Some(format!("{name}: {error}"));
+                    }
+                }
+                Some(_) => {}
+            }
+        }
+        let sums = [&source.sha256].into_iter().chain(source.with.iter().map(|archive| &archive.sha256));
+        if let Some(error) = sums.flatten().find_map(|sum| Checksum::parse(Algorithm::Sha256, sum).err()) {
             return Some(format!("{name}: {error}"));
         }
+        let is_prepared = !tool.prepare.is_empty() || !tool.launchers.is_empty() || !source.with.is_empty();
+        if source.folder.is_some() && is_prepared {
+            return Some(format!("{name}: prepare, launcher and with do not apply to a folder"));
+        }
+    }
+    if let Some(what) = check_preparing(tool) {
+        return Some(format!("{name}: {what}"));
     }
     let mut titles = HashSet::new();
     for trial in &tool.trials {
@@ -114,6 +134,30 @@ fn check_tool(tool: &WaybillTool) -> Option<String> {
         }
     }
     None
+}
+
+/// What is wrong with steps and launchers, whatever the machine.
+fn check_preparing(tool: &WaybillTool) -> Option<String> {
+    if let Some(what) = tool.prepare.iter().find_map(|step| step.step().err()) {
+        return Some(what);
+    }
+    if let Some(what) = tool.launchers.iter().find_map(|launcher| launcher.check().err()) {
+        return Some(what);
+    }
+    let mut commands = HashSet::new();
+    if let Some(twice) = tool.launchers.iter().find(|launcher| !commands.insert(launcher.command.to_lowercase())) {
+        return Some(format!("the launcher {} is listed twice", twice.command));
+    }
+    let of_step = |step: &'_ PrepareStep| {
+        let set = step.set.as_ref().map(|set| set.value.to_string());
+        [step.by.clone(), step.write.clone(), set].into_iter().flatten().collect::<Vec<_>>()
+    };
+    let texts = tool.prepare.iter().flat_map(of_step).chain(tool.launchers.iter().flat_map(|l| l.runs.clone()));
+    texts.into_iter().find_map(|text| {
+        let is_required = |named: &str| tool.requires.tools.iter().any(|required| required.as_str() == named);
+        let unknown = tools_named(&text).find(|named| !is_required(named))?;
+        Some(format!("{{home:{unknown}}} needs {unknown} in requires.tools"))
+    })
 }
 
 #[cfg(test)]

@@ -8,6 +8,7 @@ use super::error::{FORMAT, YardError};
 use super::trial::Trial;
 use crate::layout::Command;
 use crate::naming::{ToolName, Variable, Version};
+use crate::prepare::{Launcher, PrepareStep};
 use crate::registry::Replaced;
 use crate::report::ReportPath;
 use crate::scope::Scope;
@@ -44,12 +45,30 @@ pub struct Card {
     /// What it needs besides itself.
     #[serde(default, skip_serializing_if = "Requires::is_empty")]
     pub requires: Requires,
+    /// How it is prepared.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub prepare: Vec<PrepareStep>,
+    /// The files that were prepared, as they were written last.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub prepared: Vec<WrittenFile>,
+    /// Its launchers.
+    #[serde(default, rename = "launcher", skip_serializing_if = "Vec::is_empty")]
+    pub launchers: Vec<Launcher>,
     /// The trials that show that it works.
     #[serde(default, rename = "trial", skip_serializing_if = "Vec::is_empty")]
     pub trials: Vec<Trial>,
     /// How it is registered; absent when it is not.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub registration: Option<Registration>,
+}
+
+/// A file of a tool as Wagon Yard has written it: one with another checksum was edited since.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct WrittenFile {
+    /// The file, relative to the home.
+    pub file: PathBuf,
+    /// Its SHA-256.
+    pub sha256: String,
 }
 
 /// How a tool's commands are asked.
@@ -128,6 +147,21 @@ pub struct Source {
     pub sha256: String,
     /// Whether that was compared with a published one.
     pub compared: bool,
+    /// Further archives that were unpacked over the same root.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub with: Vec<OtherSource>,
+}
+
+/// A further archive of a tool.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct OtherSource {
+    /// Where it lay.
+    pub file: String,
+    /// The address it was fetched from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub address: Option<String>,
+    /// Its SHA-256, in lower-case hex.
+    pub sha256: String,
 }
 
 /// Where things are in a received tool.

@@ -28,6 +28,7 @@ pub struct YardLock {
     yard: Yard,
     places: RegistryPlaces,
     command: String,
+    part_of: Option<u64>,
 }
 
 impl Yard {
@@ -162,7 +163,8 @@ pub fn check_rights(machine: &Machine) -> Result<(), YardError> {
 
 impl YardLock {
     fn new(file: File, yard: &Yard, machine: &Machine) -> Self {
-        Self { _file: file, yard: yard.clone(), places: machine.registry(), command: machine.command_line.clone() }
+        let (places, command) = (machine.registry(), machine.command_line.clone());
+        Self { _file: file, yard: yard.clone(), places, command, part_of: None }
     }
 
     /// The yard that is locked.
@@ -175,7 +177,20 @@ impl YardLock {
     /// # Errors
     /// When it could not be made; then it says whether everything is as it was.
     pub fn carry_out(&self, change: Change) -> Result<Option<u64>, LedgerError> {
-        self.yard.ledger().carry_out(&self.places, &self.command, change)
+        self.yard.ledger().carry_out(&self.places, &self.command, self.part_of, change)
+    }
+
+    /// The lock, for changes that are parts of this one.
+    pub fn part_of(self, group: Option<u64>) -> Self {
+        Self { part_of: group, ..self }
+    }
+
+    /// Begins a change that others are parts of, such as a delivery. Its number.
+    ///
+    /// # Errors
+    /// When it cannot be written.
+    pub fn begin_group(&self, does: String) -> Result<u64, LedgerError> {
+        self.yard.ledger().begin_group(&self.command, does)
     }
 
     /// Settles what an earlier call has left open: forward where all of it was done but the last word, else back.

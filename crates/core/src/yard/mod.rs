@@ -14,7 +14,7 @@ mod strays;
 mod trial;
 
 pub use answers::Answers;
-pub use card::{Card, CardLayout, CardProbe, Registration, Requires, Source, StartupText};
+pub use card::{Card, CardLayout, CardProbe, OtherSource, Registration, Requires, Source, StartupText, WrittenFile};
 pub use error::YardError;
 pub use lock::{YardLock, check_rights, clear_or_leave};
 pub use path_records::{OwnEntry, Position};

@@ -83,6 +83,9 @@ pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFo
         },
         probe: old.and_then(|known| known.probe.clone()),
         requires: old.map(|known| known.requires.clone()).unwrap_or_default(),
+        prepare: old.map(|known| known.prepare.clone()).unwrap_or_default(),
+        prepared: old.map(|known| known.prepared.clone()).unwrap_or_default(),
+        launchers: old.map(|known| known.launchers.clone()).unwrap_or_default(),
         trials: old.map(|known| known.trials.clone()).unwrap_or_default(),
         registration: (!was_registered).then(|| registration(scope, home_variables.clone())),
     };
@@ -203,5 +206,6 @@ fn of_folder(root: &Path) -> Source {
         bytes: 0,
         sha256: String::new(),
         compared: false,
+        with: Vec::new(),
     }
 }

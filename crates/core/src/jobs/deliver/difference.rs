@@ -4,8 +4,8 @@ use super::report::DeliveryStep;
 use crate::layout::HomeVariables;
 use crate::naming::NameError;
 use crate::scope::Scope;
-use crate::waybill::{Place, WaybillSource, WaybillTool};
-use crate::yard::{Card, Requires, Stock, Trial};
+use crate::waybill::{Place, WaybillArchive, WaybillSource, WaybillTool};
+use crate::yard::{Card, OtherSource, Requires, Stock, Trial};
 
 /// A card with what the waybill says of probes, requirements and trials. Of what it does not mention the card keeps its own.
 pub(super) fn recorded(tool: &WaybillTool, card: &Card) -> Card {
@@ -52,6 +52,18 @@ pub(super) fn missing_command(tool: &WaybillTool, card: &Card) -> Option<String>
     Some(format!("has no command {missing}; it has {}", has.join(", ")))
 }
 
+/// Whether a tool came from other files than a source names.
+fn is_of_other_files(source: &WaybillSource, card: &Card) -> bool {
+    let differs = |published: Option<&String>, sha256: &str| {
+        published.is_some_and(|sum| !sha256.is_empty() && !sum.eq_ignore_ascii_case(sha256))
+    };
+    let is_other = |(wanted, there): (&WaybillArchive, &OtherSource)| differs(wanted.sha256.as_ref(), &there.sha256);
+    let is_folder = card.folder.is_some();
+    differs(source.sha256.as_ref(), &card.source.sha256)
+        || (source.with.len() != card.source.with.len() && !is_folder)
+        || source.with.iter().zip(&card.source.with).any(is_other)
+}
+
 /// What has to be done to a tool, in order.
 ///
 /// # Errors
@@ -65,8 +77,7 @@ pub(super) fn steps(
         let is_folder = source.and_then(WaybillSource::place).is_some_and(|place| matches!(place, Place::Folder(_)));
         return Ok(vec![if is_folder { DeliveryStep::Adopt } else { DeliveryStep::Receive }]);
     };
-    let published = source.and_then(|source| source.sha256.as_deref()).filter(|_| !card.source.sha256.is_empty());
-    if published.is_some_and(|sum| !sum.eq_ignore_ascii_case(&card.source.sha256)) {
+    if source.is_some_and(|source| is_of_other_files(source, card)) {
         return Ok(vec![DeliveryStep::Replace]);
     }
     let mut steps = Vec::new();

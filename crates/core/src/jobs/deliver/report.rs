@@ -3,6 +3,7 @@
 use serde::Serialize;
 
 use crate::check::ToolCheck;
+use crate::jobs::preparing::PreparedReport;
 use crate::report::{ReportBody, ReportPath};
 
 /// A delivery.
@@ -15,6 +16,8 @@ pub struct Delivery {
     pub dry_run: bool,
     /// Whether the machine was only compared with the waybill.
     pub verify: bool,
+    /// The number of the change that all others are parts of; null where nothing was changed.
+    pub change: Option<u64>,
     /// The tools, in the order in which they are delivered.
     pub tools: Vec<DeliveredTool>,
     /// The check of all of them at the end; empty where nothing was changed or may be.
@@ -39,6 +42,8 @@ pub struct DeliveredTool {
     pub steps: Vec<DeliveryStep>,
     /// The file, address or folder that it comes from on this machine.
     pub source: Option<String>,
+    /// The files that are prepared, as far as they can be told beforehand.
+    pub prepared: Vec<PreparedReport>,
     /// How it came out.
     pub state: DeliveryState,
     /// Why it failed or was skipped.
@@ -62,6 +67,8 @@ pub enum DeliveryStep {
     Switch,
     /// It is registered, in another scope or with other home variables than it is.
     Register,
+    /// Its settings or launchers are written.
+    Prepare,
     /// It is not in the waybill, and is retired.
     Retire,
     /// Its card gets other probes, requirements or trials.

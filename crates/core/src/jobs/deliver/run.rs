@@ -1,21 +1,22 @@
 //! The job: a plan for each tool, then what it says, then one check of all.
 
 use std::collections::HashMap;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use super::difference::{missing_command, steps};
 use super::error::DeliverError;
 use super::prefetch::prefetch;
 use super::report::{DeliveredTool, Delivery, DeliveryState, DeliveryStep};
-use super::steps::{Wanted, folder_of, retire_all};
+use super::steps::{Failed, Wanted, failed, folder_of, retire_all};
 use crate::check::check;
 use crate::download::Address;
+use crate::jobs::preparing::PreparedReport;
 use crate::naming::did_you_mean;
 use crate::os;
 use crate::progress::Progress;
 use crate::report::Report;
 use crate::session::{Session, SessionError};
-use crate::waybill::{Waybill, WaybillSource, WaybillTool, in_order, read};
+use crate::waybill::{Place, Waybill, WaybillSource, WaybillTool, in_order, read};
 use crate::yard::{Card, Stock};
 
 /// What is asked of `deliver`.
@@ -31,6 +32,8 @@ pub struct DeliverRequest {
     pub verify: bool,
     /// Whether tools that the waybill does not name are retired.
     pub retire_others: bool,
+    /// Whether installers may be run that the waybill allows.
+    pub agreed: bool,
 }
 
 /// Delivers the tools of a waybill. One that fails leaves the others alone; those that require it are skipped.
@@ -50,22 +53,29 @@ pub fn run(
         session.check_scratch()?;
     }
     let stock = session.stock()?;
-    let plan: Vec<(Wanted<'_>, DeliveredTool)> = chosen
+    let sources: Vec<(&WaybillTool, Option<&WaybillSource>)> = chosen
         .into_iter()
-        .map(|tool| {
-            let source = tool.sources.iter().find(|source| source.fits(os::SYSTEM, std::env::consts::ARCH));
-            let wanted = Wanted { tool, source, folder: &folder };
-            (wanted, planned(&stock, &wanted))
+        .map(|tool| (tool, tool.sources.iter().find(|source| source.fits(os::SYSTEM, std::env::consts::ARCH))))
+        .collect();
+    let homes = homes(session, &stock, &folder, &sources);
+    let plan: Vec<(Wanted<'_>, DeliveredTool)> = sources
+        .into_iter()
+        .map(|(tool, source)| {
+            let wanted = Wanted { tool, source, folder: &folder, homes: &homes, agreed: request.agreed };
+            (wanted, planned(session, &stock, &wanted, looks_only))
         })
         .collect();
     let addresses: Vec<Address> = match looks_only {
         true => Vec::new(),
-        false => plan.iter().filter_map(|(wanted, delivered)| wanted.address(&delivered.steps)).collect(),
+        false => plan.iter().flat_map(|(wanted, delivered)| wanted.addresses(&delivered.steps)).collect(),
     };
     let mut absent = match addresses.is_empty() {
         true => HashMap::new(),
         false => prefetch(session, addresses, progress)?,
     };
+    let others = if request.retire_others { others(&stock, &waybill) } else { Vec::new() };
+    let is_to_do = plan.iter().any(|(_, tool)| tool.state == DeliveryState::Planned) || !others.is_empty();
+    let change = if is_to_do && !looks_only { Some(begin(session, &request.waybill)?) } else { None };
     let mut tools: Vec<DeliveredTool> = Vec::new();
     for (wanted, mut delivered) in plan {
         let tool = wanted.tool;
@@ -77,10 +87,11 @@ pub fn run(
             delivered.state = DeliveryState::Skipped;
             delivered.why = Some(format!("requires {missing}"));
         } else if delivered.state == DeliveryState::Planned && !looks_only {
-            let absent = wanted.address(&delivered.steps).and_then(|address| absent.remove(address.as_str()));
+            let addresses = wanted.addresses(&delivered.steps);
+            let absent = addresses.iter().find_map(|address| absent.remove(address.as_str()));
             let outcome = match absent {
                 Some(error) => Err(error.into()),
-                None => wanted.carry_out(session, &delivered.steps, progress),
+                None => wanted.carry_out(session, &delivered.steps, &mut delivered.prepared, progress),
             };
             match outcome {
                 Ok(change) => {
@@ -93,17 +104,15 @@ pub fn run(
         }
         tools.push(delivered);
     }
-    if request.retire_others {
-        for mut other in others(session, &waybill)? {
-            if !looks_only {
-                match retire_all(session, &other.name) {
-                    Ok(change) => (other.state, other.change) = (DeliveryState::Done, change),
-                    Err(failed) if failed.interrupted => return Err(SessionError::Interrupted.into()),
-                    Err(failed) => (other.state, other.why) = (DeliveryState::Failed, Some(failed.why)),
-                }
+    for mut other in others {
+        if !looks_only {
+            match retire_all(session, &other.name) {
+                Ok(change) => (other.state, other.change) = (DeliveryState::Done, change),
+                Err(failed) if failed.interrupted => return Err(SessionError::Interrupted.into()),
+                Err(failed) => (other.state, other.why) = (DeliveryState::Failed, Some(failed.why)),
             }
-            tools.push(other);
         }
+        tools.push(other);
     }
     let is_changed = tools.iter().any(|tool| tool.state == DeliveryState::Done);
     let (checks, verdict, findings) = if is_changed || request.verify {
@@ -128,6 +137,7 @@ pub fn run(
         waybill: request.waybill.clone().into(),
         dry_run: request.dry_run,
         verify: request.verify,
+        change,
         tools,
         checks,
     };
@@ -161,46 +171,97 @@ fn lacks_command(stock: &Stock, tool: &WaybillTool, delivered: &mut DeliveredToo
     }
 }
 
+/// Begins the change that all others of this delivery are parts of.
+fn begin(session: &Session, waybill: &Path) -> Result<u64, DeliverError> {
+    let name = waybill.file_name().unwrap_or_default().to_string_lossy();
+    let group = session.lock()?.begin_group(format!("deliver {name}")).map_err(SessionError::from)?;
+    Ok(*session.group.get_or_init(|| group))
+}
+
+/// Where the tools of a waybill will lie.
+fn homes(
+    session: &Session,
+    stock: &Stock,
+    folder: &Path,
+    sources: &[(&WaybillTool, Option<&WaybillSource>)],
+) -> HashMap<String, PathBuf> {
+    let home = |(tool, source): &(&WaybillTool, Option<&WaybillSource>)| {
+        let home = match (stock.version(&tool.name, &tool.version), source.and_then(WaybillSource::place)) {
+            (Some(card), _) => session.yard.home_of(card),
+            (None, Some(Place::Folder(adopted))) => folder.join(adopted),
+            (None, _) => session.yard.home(&tool.name, &tool.version),
+        };
+        (tool.name.to_string(), home)
+    };
+    sources.iter().map(home).collect()
+}
+
 /// What has to be done to a tool.
-fn planned(stock: &Stock, wanted: &Wanted<'_>) -> DeliveredTool {
+fn planned(session: &Session, stock: &Stock, wanted: &Wanted<'_>, looks_only: bool) -> DeliveredTool {
+    let tool = wanted.tool;
     let mut delivered = DeliveredTool {
-        name: wanted.tool.name.to_string(),
-        version: wanted.tool.version.to_string(),
+        name: tool.name.to_string(),
+        version: tool.version.to_string(),
         steps: Vec::new(),
         source: wanted.source.and_then(WaybillSource::place).map(|place| place.to_string()),
+        prepared: Vec::new(),
         state: DeliveryState::Here,
         why: None,
         change: None,
     };
-    match steps(wanted.tool, wanted.source, stock) {
-        Ok(steps) => delivered.steps = steps,
-        Err(error) => (delivered.state, delivered.why) = (DeliveryState::Failed, Some(error.to_string())),
+    match plan(session, stock, wanted, looks_only) {
+        Ok((steps, prepared)) => (delivered.steps, delivered.prepared) = (steps, prepared),
+        Err(failed) => (delivered.state, delivered.why) = (DeliveryState::Failed, Some(failed.why)),
     }
-    if delivered.steps.is_empty() {
-        lacks_command(stock, wanted.tool, &mut delivered);
-    }
-    let is_there = stock.version(&wanted.tool.name, &wanted.tool.version).is_some();
-    if !is_there && wanted.source.is_none() {
-        delivered.state = DeliveryState::Failed;
-        delivered.why = Some("no source for this machine".to_owned());
-    } else if !delivered.steps.is_empty() {
+    if !delivered.steps.is_empty() {
         delivered.state = DeliveryState::Planned;
+    } else if delivered.state == DeliveryState::Here {
+        lacks_command(stock, tool, &mut delivered);
     }
     delivered
 }
 
+/// The steps to a tool, and the files that are prepared on the way, as far as that can be told.
+fn plan(
+    session: &Session,
+    stock: &Stock,
+    wanted: &Wanted<'_>,
+    looks_only: bool,
+) -> Result<(Vec<DeliveryStep>, Vec<PreparedReport>), Failed> {
+    let tool = wanted.tool;
+    let mut steps = steps(tool, wanted.source, stock)?;
+    let is_received = matches!(steps.first(), Some(DeliveryStep::Receive | DeliveryStep::Replace));
+    let card = stock.version(&tool.name, &tool.version);
+    if card.is_none() && wanted.source.is_none() {
+        return Err(failed("no source for this machine"));
+    }
+    if is_received && !(tool.prepare.is_empty() && tool.launchers.is_empty()) {
+        steps.push(DeliveryStep::Prepare);
+    }
+    let Some(card) = card.filter(|_| !is_received) else {
+        let prepared = if looks_only { wanted.preview(session)? } else { Vec::new() };
+        return Ok((steps, prepared));
+    };
+    let preparation = wanted.preparation(session, stock, card)?;
+    if wanted.is_unprepared(card, &preparation) {
+        let before_record = steps.iter().position(|step| *step == DeliveryStep::Record).unwrap_or(steps.len());
+        steps.insert(before_record, DeliveryStep::Prepare);
+    }
+    Ok((steps, preparation.report()))
+}
+
 /// The tools of the yard that a waybill does not name, each with the version in use.
-fn others(session: &Session, waybill: &Waybill) -> Result<Vec<DeliveredTool>, DeliverError> {
-    let stock = session.cards()?;
+fn others(stock: &Stock, waybill: &Waybill) -> Vec<DeliveredTool> {
     let is_other = |card: &&&Card| waybill.tools.iter().all(|tool| tool.name != card.name);
     let other = |card: &&Card| DeliveredTool {
         name: card.name.to_string(),
         version: card.version.to_string(),
         steps: vec![DeliveryStep::Retire],
         source: None,
+        prepared: Vec::new(),
         state: DeliveryState::Planned,
         why: None,
         change: None,
     };
-    Ok(stock.in_service().iter().filter(is_other).map(other).collect())
+    stock.in_service().iter().filter(is_other).map(other).collect()
 }

@@ -1,21 +1,28 @@
 //! What is done to one tool.
 
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use super::difference::{home_variables, recorded, requires, scope};
 use super::report::DeliveryStep;
+use crate::change::{Change, Changeset};
 use crate::checksum::{Algorithm, Checksum, Trust};
 use crate::download::Address;
 use crate::error::Blamed;
+use crate::installer::InstallPlan;
 use crate::jobs::adopt::{self, AdoptRequest};
 use crate::jobs::card_change::change_card;
-use crate::jobs::receive::{self, Observer, ReceiveRequest, Received};
+use crate::jobs::consent::Consent;
+use crate::jobs::preparing::{self, Preparation, PreparedReport, ToPrepare, add_launchers, homes};
+use crate::jobs::receive::{self, FurtherArchive, Observer, ReceiveError, ReceiveRequest, Received};
 use crate::jobs::register::{self, Registering};
 use crate::jobs::retire;
-use crate::progress::Progress;
+use crate::prepare::Placeholders;
+use crate::progress::{Progress, Silent};
 use crate::registration::registration;
 use crate::session::{Session, SessionError};
-use crate::waybill::{Place, WaybillSource, WaybillTool};
+use crate::waybill::{Place, WaybillArchive, WaybillSource, WaybillTool};
+use crate::yard::{Card, Stock};
 
 /// Why a tool is not as the waybill says.
 #[derive(Debug)]
@@ -39,28 +46,36 @@ impl<E: Blamed> From<E> for Failed {
     }
 }
 
-fn failed(why: String) -> Failed {
-    Failed { why, interrupted: false }
+pub(super) fn failed(why: impl Into<String>) -> Failed {
+    Failed { why: why.into(), interrupted: false }
 }
 
 /// Hears of progress, and of no stages: a delivery has a line for each tool.
-struct OnlyProgress<'a>(&'a dyn Progress);
+struct OnlyProgress<'a> {
+    progress: &'a dyn Progress,
+    /// Whether an installer may be run.
+    agreed: bool,
+}
 
 impl Progress for OnlyProgress<'_> {
     fn begin(&self, stage: &'static str, total: Option<u64>) {
-        self.0.begin(stage, total);
+        self.progress.begin(stage, total);
     }
 
     fn advance(&self, bytes: u64) {
-        self.0.advance(bytes);
+        self.progress.advance(bytes);
     }
 
     fn end(&self) {
-        self.0.end();
+        self.progress.end();
     }
 }
 
-impl Observer for OnlyProgress<'_> {}
+impl Observer for OnlyProgress<'_> {
+    fn consents(&self, _plan: &InstallPlan) -> Consent {
+        if self.agreed { Consent::Given } else { Consent::NobodyToAsk }
+    }
+}
 
 /// A tool, and where it comes from.
 #[derive(Debug, Clone, Copy)]
@@ -71,6 +86,10 @@ pub(super) struct Wanted<'a> {
     pub source: Option<&'a WaybillSource>,
     /// The folder that files are relative to.
     pub folder: &'a Path,
+    /// The homes of the waybill's tools, by name.
+    pub homes: &'a HashMap<String, PathBuf>,
+    /// Whether installers may be run that the waybill allows.
+    pub agreed: bool,
 }
 
 impl Wanted<'_> {
@@ -78,13 +97,13 @@ impl Wanted<'_> {
         format!("{}@{}", self.tool.name, self.tool.version)
     }
 
-    /// The address that one of these steps downloads from.
-    pub fn address(&self, steps: &[DeliveryStep]) -> Option<Address> {
+    /// The addresses that one of these steps downloads from.
+    pub fn addresses(&self, steps: &[DeliveryStep]) -> Vec<Address> {
         let receives = matches!(steps.first(), Some(DeliveryStep::Receive | DeliveryStep::Replace));
-        match self.source?.place()? {
-            Place::Url(url) if receives => Address::parse(url).ok(),
-            _ => None,
-        }
+        let Some(source) = self.source.filter(|_| receives) else { return Vec::new() };
+        let places = [source.place()].into_iter().chain(source.with.iter().map(WaybillArchive::place)).flatten();
+        let address = |place| if let Place::Url(url) = place { Address::parse(url).ok() } else { None };
+        places.filter_map(address).collect()
     }
 
     /// Does what is to be done, in one change where that can be; its number.
@@ -92,58 +111,110 @@ impl Wanted<'_> {
         &self,
         session: &Session,
         steps: &[DeliveryStep],
+        prepared: &mut Vec<PreparedReport>,
         progress: &dyn Progress,
     ) -> Result<Option<u64>, Failed> {
         match steps.first() {
-            Some(DeliveryStep::Receive | DeliveryStep::Replace) => self.receive(session, progress)?,
+            Some(DeliveryStep::Receive) => *prepared = self.receive(session, false, progress)?,
+            Some(DeliveryStep::Replace) => *prepared = self.receive(session, true, progress)?,
             Some(DeliveryStep::Adopt) => self.adopt(session)?,
             Some(DeliveryStep::Switch | DeliveryStep::Register) => self.register(session)?,
-            Some(DeliveryStep::Record) => {
-                change_card(session, &self.id(), "change the card of", false, |card| {
-                    *card = recorded(self.tool, card);
-                })?;
-            }
+            Some(DeliveryStep::Prepare | DeliveryStep::Record) => self.prepare(session)?,
             Some(DeliveryStep::Retire) | None => return Ok(None),
         }
         last_change(session)
     }
 
     fn source(&self) -> Result<(&WaybillSource, Place<'_>), Failed> {
-        let none = || failed("no source for this machine".to_owned());
+        let none = || failed("no source for this machine");
         let source = self.source.ok_or_else(none)?;
         Ok((source, source.place().ok_or_else(none)?))
     }
 
-    fn receive(&self, session: &Session, progress: &dyn Progress) -> Result<(), Failed> {
+    /// What `receive` is asked for.
+    fn request(&self) -> Result<ReceiveRequest, Failed> {
         let (source, place) = self.source()?;
         let tool = self.tool;
+        let trust = |sha256: &Option<String>| {
+            let sum = sha256.as_ref().map(|sum| Checksum::parse(Algorithm::Sha256, sum)).transpose();
+            Ok::<_, Failed>(Trust { checksums: sum.map_err(failed)?.into_iter().collect(), list: None })
+        };
+        let located = |place: Place<'_>| match place {
+            Place::File(file) | Place::Folder(file) => Ok((self.folder.join(file), None)),
+            Place::Url(url) => Address::parse(url)
+                .map(|address| (PathBuf::new(), Some(address)))
+                .map_err(|error| failed(error.to_string())),
+        };
+        let further = |archive: &WaybillArchive| {
+            let (file, address) = located(archive.place().ok_or_else(|| failed("no further archive"))?)?;
+            Ok(FurtherArchive { file, address, trust: trust(&archive.sha256)? })
+        };
+        let (file, address) = located(place)?;
         let mut request = ReceiveRequest {
+            file,
+            address,
+            trust: trust(&source.sha256)?,
+            with: source.with.iter().map(further).collect::<Result<_, Failed>>()?,
             name: Some(tool.name.clone()),
             version: Some(tool.version.clone()),
             command_folders: tool.command_folders.clone(),
             home_variables: home_variables(tool),
             scope: scope(tool),
-            requires: requires(tool),
-            trials: tool.trials.iter().map(Into::into).collect(),
+            prepare: Some(tool.prepare.clone()).filter(|steps| !steps.is_empty()),
+            launchers: tool.launchers.clone(),
+            homes: self.homes.clone(),
             unchecked: true,
-            replace: true,
             ..ReceiveRequest::default()
         };
-        if let Some(probe) = &tool.probe {
-            (request.probe, request.expect) = (probe.arguments.clone(), probe.expect.clone());
+        // What only an archive takes is recorded afterwards, where it may be an installer.
+        if !tool.allow_installer {
+            request.requires = requires(tool);
+            request.trials = tool.trials.iter().map(Into::into).collect();
+            if let Some(probe) = &tool.probe {
+                (request.probe, request.expect) = (probe.arguments.clone(), probe.expect.clone());
+            }
         }
-        if let Some(sum) = &source.sha256 {
-            let sum = Checksum::parse(Algorithm::Sha256, sum).map_err(|error| failed(error.to_string()))?;
-            request.trust = Trust { checksums: vec![sum], list: None };
+        Ok(request)
+    }
+
+    /// Receives it. What was prepared on the way.
+    fn receive(
+        &self,
+        session: &Session,
+        replace: bool,
+        progress: &dyn Progress,
+    ) -> Result<Vec<PreparedReport>, Failed> {
+        let mut request = self.request()?;
+        request.replace = replace;
+        let observer = OnlyProgress { progress, agreed: self.agreed && self.tool.allow_installer };
+        let prepared = match receive::run(session, &request, &observer) {
+            Err(ReceiveError::NobodyToAsk) => {
+                let rule = "it needs allow_installer = true in the waybill, and --yes";
+                return Err(failed(format!("{} is an installer; {rule}", request.file.display())));
+            }
+            received => match received?.into_body() {
+                Received::Tool(received) => received.prepared,
+                Received::Installed(installed) if installed.well && installed.adopted.is_some() => Vec::new(),
+                Received::Installed(installed) => return Err(failed(format!("the installer {}", installed.ended))),
+                Received::Plan(_) => return Err(failed("the installer was not run")),
+            },
+        };
+        self.record(session)?;
+        Ok(prepared)
+    }
+
+    /// The files that receiving it would prepare, where its source is at hand.
+    pub fn preview(&self, session: &Session) -> Result<Vec<PreparedReport>, Failed> {
+        let request = ReceiveRequest { dry_run: true, replace: true, ..self.request()? };
+        let is_here = |file: &Path, address: &Option<Address>| address.is_none() && file.is_file();
+        let is_at_hand = is_here(&request.file, &request.address)
+            && request.with.iter().all(|further| is_here(&further.file, &further.address));
+        if self.tool.prepare.is_empty() || !is_at_hand {
+            return Ok(Vec::new());
         }
-        match place {
-            Place::File(file) => request.file = self.folder.join(file),
-            Place::Url(url) => request.address = Some(Address::parse(url).map_err(|error| failed(error.to_string()))?),
-            Place::Folder(_) => {}
-        }
-        match receive::run(session, &request, &OnlyProgress(progress))?.into_body() {
-            Received::Tool(_) => Ok(()),
-            _ => Err(failed("it is an installer; use 'wyard receive'".to_owned())),
+        match receive::run(session, &request, &Silent)?.into_body() {
+            Received::Tool(received) => Ok(received.prepared),
+            _ => Ok(Vec::new()),
         }
     }
 
@@ -160,6 +231,11 @@ impl Wanted<'_> {
             ..AdoptRequest::default()
         };
         adopt::run(session, &request)?;
+        self.record(session)
+    }
+
+    /// Brings its card to what the waybill says.
+    fn record(&self, session: &Session) -> Result<(), Failed> {
         let stock = session.stock()?;
         let card = stock.find(&self.id())?;
         if recorded(self.tool, card) != *card {
@@ -170,16 +246,81 @@ impl Wanted<'_> {
         Ok(())
     }
 
-    /// Registers it as the waybill says, in place of another version where one is in use; what its card says changes with it.
+    /// What is to be written into its home, where it is in the yard.
+    pub fn preparation(&self, session: &Session, stock: &Stock, card: &Card) -> Result<Preparation, Failed> {
+        let (steps, launchers) = (&self.tool.prepare, &self.tool.launchers);
+        if steps.is_empty() && launchers.is_empty() {
+            return Ok(Preparation::as_it_is(card));
+        }
+        if card.folder.is_some() {
+            return Err(failed("its folder was adopted; such a tool is not prepared".to_owned()));
+        }
+        let home = session.yard.home_of(card);
+        let mut homes = homes(&session.yard, stock);
+        homes.extend(self.homes.clone());
+        let placeholders = Placeholders { home: home.clone(), version: card.version.clone(), homes };
+        let tool = ToPrepare {
+            folder: &home,
+            placeholders,
+            steps: Some(if steps.is_empty() { &card.prepare } else { steps }),
+            launchers,
+            written: Some(&card.prepared),
+            system: session.system(),
+        };
+        let earlier = stock.in_service().into_iter().find(|other| other.name == card.name);
+        let earlier = earlier.filter(|other| other.version != card.version);
+        Ok(preparing::plan(&tool, earlier, &session.yard)?)
+    }
+
+    /// Whether anything of that differs from what is there.
+    pub fn is_unprepared(&self, card: &Card, preparation: &Preparation) -> bool {
+        let has_other_launchers = !self.tool.launchers.is_empty() && self.tool.launchers != card.launchers;
+        !preparation.files.is_empty() || preparation.steps != card.prepare || has_other_launchers
+    }
+
+    /// Registers it as the waybill says, in place of another version where one is in use; what its card says, and what is
+    /// prepared, changes with it.
     fn register(&self, session: &Session) -> Result<(), Failed> {
         session.check_scope(scope(self.tool))?;
         let lock = session.lock_unless(false)?;
         let stock = session.cards()?;
         let mut card = recorded(self.tool, stock.find(&self.id())?);
+        let preparation = self.preparation(session, &stock, &card)?;
+        self.launch(session, &mut card);
         let variables = home_variables(self.tool).of(&self.tool.name).map_err(|error| failed(error.to_string()))?;
         card.registration = Some(registration(scope(self.tool), variables));
-        register::change(session, &stock, card, Registering::Register(Some(scope(self.tool))), lock)?;
+        let does = Registering::Register(Some(scope(self.tool)));
+        register::change(session, &stock, card, does, Some(&preparation), lock)?;
         Ok(())
+    }
+
+    /// Writes what is prepared, and its card; with new launchers it is registered anew.
+    fn prepare(&self, session: &Session) -> Result<(), Failed> {
+        let lock = session.lock()?;
+        let stock = session.cards()?;
+        let before = stock.find(&self.id())?;
+        let mut card = recorded(self.tool, before);
+        let preparation = self.preparation(session, &stock, &card)?;
+        self.launch(session, &mut card);
+        if card.layout != before.layout && card.registration.is_some() {
+            drop(lock);
+            return self.register(session);
+        }
+        let mut changeset = Changeset::default();
+        preparation.changes(&mut changeset, &session.yard.home_of(&card));
+        let does = if preparation.files.is_empty() { "change the card of" } else { "prepare" };
+        (card.prepare, card.prepared) = (preparation.steps, preparation.written);
+        session.yard.put_card(&mut changeset, &card)?;
+        lock.carry_out(Change { does: format!("{does} {} {}", card.name, card.version), undoes: None, changeset })?;
+        Ok(())
+    }
+
+    /// Gives its card the launchers of the waybill.
+    fn launch(&self, session: &Session, card: &mut Card) {
+        if !self.tool.launchers.is_empty() {
+            card.launchers.clone_from(&self.tool.launchers);
+            add_launchers(&mut card.layout.command_folders, &mut card.commands, &card.launchers, session.system());
+        }
     }
 }
 

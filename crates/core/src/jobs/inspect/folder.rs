@@ -9,12 +9,13 @@ use serde::Serialize;
 use super::commands::hindrance;
 use super::error::InspectError;
 use super::run::lay_out;
-use crate::archive::{self, ArchiveError, Options, Source};
+use crate::archive::{self, ArchiveError, Options};
 use crate::environment::Environment;
 use crate::error::FileContext as _;
 use crate::installer::{look_first, recognise};
 use crate::jobs::fit::{Files, Unplaced};
-use crate::jobs::tool_names::{file_name, guess_names};
+use crate::jobs::opening::Opened;
+use crate::jobs::tool_names::file_name;
 use crate::layout;
 use crate::naming::{self, compare_versions};
 use crate::report::{Report, ReportBody, ReportPath};
@@ -133,15 +134,17 @@ fn download(session: &Session, file: &Path, stock: &Stock) -> Result<Option<Fold
             ..of_file
         }));
     }
-    let source = match Source::open(file, &std::env::temp_dir(), &session.stop) {
-        Ok(source) => source,
+    let opened = match Opened::open(session, file) {
+        Ok(opened) => opened,
         Err(ArchiveError::NotAnArchive { .. }) if !is_called_as_one(file) => return Ok(None),
         Err(error) => return Err(error.into()),
     };
+    let launchers = opened.launchers(session.system());
+    let Opened { source, guess, .. } = opened;
     let options = Options { leave_out_hazards: true, ..Options::default() };
     let listing = archive::list(&source, options, &session.stop)?;
-    let (laid_out, findings) = lay_out(&listing, session.system())?;
-    let guess = guess_names(file, &source.format).or(naming::guess(&file_name(&laid_out.wrapper)));
+    let (laid_out, findings) = lay_out(&listing, session.system(), &launchers)?;
+    let guess = guess.or(naming::guess(&file_name(&laid_out.wrapper)));
     let files = Files::of(&listing);
     let tool = Unplaced { listing: &listing, files: &files, layout: &laid_out, root: None };
     let of_file = FolderDownload::named(file, &guess, stock);

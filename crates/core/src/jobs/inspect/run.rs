@@ -6,17 +6,20 @@ use super::commands::commands;
 use super::contents::{is_document, is_installer, is_sample, tree};
 use super::error::InspectError;
 use super::report::{Inspected, InspectedFile, Suggested};
-use crate::archive::{self, Compression, Container, EntryKind, Listing, Options, Source};
+use crate::archive::{self, Compression, Container, EntryKind, Listing, Options};
 use crate::check;
 use crate::checksum::{Summed, Trust, TrustError};
 use crate::error::Blamed as _;
 use crate::finding::{Code, Finding};
 use crate::installer::{look_first, recognise};
 use crate::jobs::fit::{Files, Unplaced};
+use crate::jobs::opening::Opened;
+use crate::jobs::preparing::add_launchers;
 use crate::jobs::summing::while_summing;
-use crate::jobs::tool_names::{file_name, guess_names};
+use crate::jobs::tool_names::file_name;
 use crate::layout::{self, Layout, LayoutError, Target};
 use crate::naming::{self, ToolName};
+use crate::prepare::Launcher;
 use crate::program::{DownloadMark, MarkFate};
 use crate::progress::Processor;
 use crate::report::{Report, ReportPath};
@@ -68,7 +71,9 @@ pub fn run(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
 fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspected>, InspectError> {
     let (machine, stop) = (&session.machine, &session.stop);
     let file = &request.file;
-    let source = Source::open(file, &std::env::temp_dir(), stop)?;
+    let opened = Opened::open(session, file)?;
+    let launchers = opened.launchers(session.system());
+    let Opened { source, guess, .. } = opened;
     let published = request.trust.published(file).map_err(TrustError::from)?;
     let options = Options { leave_out_hazards: true, ..Options::default() };
     let format = &source.format;
@@ -81,10 +86,10 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
         (Some(summed), listing)
     };
     listing.leave_out_links(&layout::wrapper(&listing), None)?;
-    let (layout, mut findings) = lay_out(&listing, session.system())?;
+    let (layout, mut findings) = lay_out(&listing, session.system(), &launchers)?;
     findings.extend(summed.iter().flat_map(Summed::findings));
     findings.extend(DownloadMark::of(file).map(|mark| mark.finding(MarkFate::Seen)));
-    let guess = guess_names(file, &source.format).or(naming::guess(&file_name(&layout.wrapper)));
+    let guess = guess.or(naming::guess(&file_name(&layout.wrapper)));
     let name: Option<ToolName> = guess.name.as_deref().and_then(|name| name.parse().ok());
     let home_variable = name.as_ref().and_then(|n| n.home_variable().ok()).map(|v| v.to_string());
     let held = match &name {
@@ -170,9 +175,19 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
 }
 
 /// The layout, with programs for other machines where there are no others; none at all is told as a finding.
-pub(super) fn lay_out(listing: &Listing, system: System) -> Result<(Layout, Vec<Finding>), LayoutError> {
+pub(super) fn lay_out(
+    listing: &Listing,
+    system: System,
+    launchers: &[Launcher],
+) -> Result<(Layout, Vec<Finding>), LayoutError> {
     match layout::analyse(listing, &[], Target::here(system, true)) {
         Ok(layout) => Ok((layout, Vec::new())),
+        Err(LayoutError::NoCommands) if !launchers.is_empty() => {
+            let wrapper = layout::wrapper(listing);
+            let mut layout = Layout { wrapper, command_folders: Vec::new(), commands: Vec::new() };
+            add_launchers(&mut layout.command_folders, &mut layout.commands, launchers, system);
+            Ok((layout, Vec::new()))
+        }
         Err(e @ (LayoutError::NoCommands | LayoutError::Source(_))) => {
             let told = e.hint().unwrap_or_default();
             let wrapper = layout::wrapper(listing);

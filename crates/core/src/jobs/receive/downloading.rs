@@ -1,11 +1,11 @@
-//! A file that is fetched from an address first, with what its publisher says of it.
+//! Files that are fetched from addresses first, with what their publisher says of them.
 
 use std::path::PathBuf;
 
 use super::error::ReceiveError;
 use super::observer::{Observer, Stage};
 use super::request::ReceiveRequest;
-use crate::checksum::TrustError;
+use crate::checksum::{Trust, TrustError};
 use crate::download::{Address, Download, DownloadError, Downloads, Transport};
 use crate::error::FileContext as _;
 use crate::session::Session;
@@ -17,23 +17,27 @@ const ENDINGS: [&str; 2] = [".sha256", ".sha512"];
 /// The usual lists of checksums for all files of a folder.
 const LISTS: [&str; 2] = ["SHA256SUMS", "SHA512SUMS"];
 
-/// A download, and where it is kept.
+/// Downloads, and where they are kept.
 #[derive(Debug)]
 pub(super) struct Downloaded {
     downloads: Downloads,
-    download: Download,
+    fetched: Vec<Download>,
     /// The folder of a dry run, which goes with it.
     _scratch: Option<tempfile::TempDir>,
 }
 
-/// Fetches the file of a request, and gives the request for the file that is there then.
+/// Whether anything of a request has to be fetched.
+pub(super) fn is_needed(request: &ReceiveRequest) -> bool {
+    request.address.is_some() || request.with.iter().any(|further| further.address.is_some())
+}
+
+/// Fetches the files of a request, and gives the request for the files that are there then.
 ///
 /// # Errors
 /// When the file, or a list of checksums that was named, does not come.
 pub(super) fn fetch(
     session: &Session,
     request: &ReceiveRequest,
-    address: &Address,
     observer: &dyn Observer,
 ) -> Result<(Downloaded, ReceiveRequest), ReceiveError> {
     let certificates = session.settings()?.certificates.clone();
@@ -46,18 +50,32 @@ pub(super) fn fetch(
         (session.yard.downloads(), None)
     };
     let downloads = Downloads::at(root);
-    let download = downloads.get(address, &transport, observer, &session.stop)?;
-    observer.stage(&Stage::Downloaded(&download));
-    let mut request = request.clone();
-    request.file.clone_from(&download.file);
-    request.trust.list = match &request.list_address {
-        Some(list) => Some(given_list(&download, list, &transport, session, observer)?),
-        None => request.trust.list,
+    let get = |address: &Address, trust: &Trust, list: Option<&Address>| {
+        let download = downloads.get(address, &transport, observer, &session.stop)?;
+        observer.stage(&Stage::Downloaded(&download));
+        let list = match list {
+            Some(list) => Some(given_list(&download, list, &transport, session, observer)?),
+            None => trust.list.clone(),
+        };
+        if trust.checksums.is_empty() && list.is_none() {
+            usual_lists(&download, &transport, session, observer)?;
+        }
+        Ok::<_, ReceiveError>((download, list))
     };
-    if request.trust.checksums.is_empty() && request.trust.list.is_none() {
-        usual_lists(&download, &transport, session, observer)?;
+    let (mut request, mut fetched) = (request.clone(), Vec::new());
+    if let Some(address) = &request.address {
+        let (download, list) = get(address, &request.trust, request.list_address.as_ref())?;
+        (request.file, request.trust.list) = (download.file.clone(), list);
+        fetched.push(download);
     }
-    Ok((Downloaded { downloads, download, _scratch: scratch }, request))
+    for further in &mut request.with {
+        if let Some(address) = &further.address {
+            let (download, list) = get(address, &further.trust, None)?;
+            (further.file, further.trust.list) = (download.file.clone(), list);
+            fetched.push(download);
+        }
+    }
+    Ok((Downloaded { downloads, fetched, _scratch: scratch }, request))
 }
 
 fn given_list(
@@ -100,8 +118,8 @@ impl Downloaded {
             Err(ReceiveError::Trust(TrustError::Mismatch(_))) => true,
             Err(_) => false,
         };
-        if is_over {
-            self.downloads.drop(&self.download)?;
+        for download in self.fetched.iter().filter(|_| is_over) {
+            self.downloads.drop(download)?;
         }
         Ok(())
     }

@@ -15,6 +15,7 @@ use crate::jobs::undo::UndoError;
 use crate::layout::LayoutError;
 use crate::naming::{NameError, ToolName, Version};
 use crate::path_list::EntryError;
+use crate::prepare::PrepareError;
 use crate::registration::RegistrationError;
 use crate::session::{SessionError, meets_session};
 use crate::yard::YardError;
@@ -43,6 +44,17 @@ pub enum ReceiveError {
         why: String,
         /// What to do.
         remedy: String,
+    },
+    /// It could not be prepared.
+    #[error(transparent)]
+    Prepare(#[from] PrepareError),
+    /// A further archive has another file in the place of one of the tool.
+    #[error("{}: contains another {}", file.display(), place.display())]
+    Clash {
+        /// The further archive.
+        file: PathBuf,
+        /// The place in the tool.
+        place: PathBuf,
     },
     /// Name or version is not known.
     #[error(transparent)]
@@ -136,7 +148,8 @@ impl Blamed for ReceiveError {
             Self::Archive(e) => e.blame(),
             Self::Download(e) => e.blame(),
             Self::Trust(e) => e.blame(),
-            Self::Present { .. } | Self::CannotRun { .. } => Blame::Input,
+            Self::Present { .. } | Self::CannotRun { .. } | Self::Clash { .. } => Blame::Input,
+            Self::Prepare(e) => e.blame(),
             Self::Layout(e) => e.blame(),
             Self::NotGuessed(e) => e.blame(),
             Self::HomeVariable(_) | Self::YardPlace { .. } => Blame::Call,
@@ -157,6 +170,10 @@ impl Blamed for ReceiveError {
             Self::Download(e) => e.hint(),
             Self::Trust(e) => e.hint(),
             Self::Layout(e) => e.hint(),
+            Self::Prepare(e) => e.hint(),
+            Self::Clash { .. } => {
+                Some("nothing was changed; check that both archives are of the same version".to_owned())
+            }
             Self::NotGuessed(e) => e.hint(),
             Self::HomeVariable(_) => Some("use --home-variable X or --no-home-variable".to_owned()),
             Self::Present { name, version, registered: false } => Some(format!(

@@ -310,6 +310,7 @@ fn as_tool(session: &Session, request: &InstallRequest, watched: &WatchedRun, le
                 bytes: plan.bytes,
                 sha256: plan.sha256.clone(),
                 compared: plan.compared,
+                with: Vec::new(),
             },
         }),
     }

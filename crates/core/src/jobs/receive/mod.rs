@@ -3,6 +3,7 @@
 mod downloading;
 mod error;
 mod fitting;
+mod further;
 mod installer;
 mod observer;
 mod report;
@@ -13,6 +14,6 @@ mod stages;
 pub use error::ReceiveError;
 pub use observer::{Observer, Stage};
 pub use report::{InstalledTool, LeftUndone, Received, ReceivedTool};
-pub use request::{FileUse, InstallerOptions, ReceiveRequest};
+pub use request::{FileUse, FurtherArchive, InstallerOptions, ReceiveRequest};
 pub use run::run;
 pub use stages::{Checked, Identified, LaidOut, Placed, Registered};

@@ -9,6 +9,7 @@ use crate::checksum::Summed;
 use crate::download::Download;
 use crate::installer::InstallPlan;
 use crate::jobs::consent::Consent;
+use crate::jobs::preparing::PreparedReport;
 use crate::progress::{Progress, Silent};
 
 /// A stage that has come to its end, for a line of progress.
@@ -24,6 +25,8 @@ pub enum Stage<'a> {
     LaidOut(&'a LaidOut),
     /// The tool is in the stock, or would be.
     Placed(&'a Placed),
+    /// Its settings and launchers are written, or would be.
+    Prepared(&'a [PreparedReport]),
     /// The stores are changed, or would be.
     Registered(&'a Registered),
     /// Everything was checked.

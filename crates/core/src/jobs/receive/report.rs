@@ -7,6 +7,7 @@ use crate::check::ToolCheck;
 use crate::checksum::Published;
 use crate::installer::{Differences, InstallPlan};
 use crate::jobs::adopt::AdoptedFolder;
+use crate::jobs::preparing::PreparedReport;
 use crate::layout::Command;
 use crate::naming::Variable;
 use crate::report::{Report, ReportBody, ReportPath};
@@ -89,6 +90,8 @@ pub struct ReceivedTool {
     pub startup_files: Vec<StartupChange>,
     /// What happens to values of the registry.
     pub registry_values: Vec<RegistryChange>,
+    /// The files that are prepared.
+    pub prepared: Vec<PreparedReport>,
     /// Entries that were left out because they could do harm.
     pub left_out: Vec<LeftOut>,
     /// The check at the end; null for a dry run.

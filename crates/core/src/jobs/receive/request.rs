@@ -1,5 +1,6 @@
 //! What is asked of `receive`.
 
+use std::collections::HashMap;
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -9,6 +10,7 @@ use crate::checksum::Trust;
 use crate::download::Address;
 use crate::layout::HomeVariables;
 use crate::naming::{ToolName, Version};
+use crate::prepare::{Launcher, PrepareStep};
 use crate::scope::Scope;
 use crate::yard::{Requires, Trial};
 
@@ -57,6 +59,14 @@ pub struct ReceiveRequest {
     pub probe: Option<Vec<String>>,
     /// What their answer has to hold from now on, in place of the version.
     pub expect: Option<String>,
+    /// Further archives that are unpacked over the same root.
+    pub with: Vec<FurtherArchive>,
+    /// How the tool is prepared; `None` means: as the version in use, as far as its samples are the same.
+    pub prepare: Option<Vec<PrepareStep>>,
+    /// Its launchers.
+    pub launchers: Vec<Launcher>,
+    /// The homes of other tools that its texts may name, beside those in use.
+    pub homes: HashMap<String, PathBuf>,
     /// The tool's trials.
     pub trials: Vec<Trial>,
     /// Whether nothing is checked at the end: somebody else does.
@@ -65,6 +75,17 @@ pub struct ReceiveRequest {
     pub kind: Option<FileUse>,
     /// Installer.
     pub installer: InstallerOptions,
+}
+
+/// A further archive of a tool.
+#[derive(Debug, Clone, Default)]
+pub struct FurtherArchive {
+    /// The file; where an address is given, it is fetched from there.
+    pub file: PathBuf,
+    /// Where the file is.
+    pub address: Option<Address>,
+    /// Published checksum.
+    pub trust: Trust,
 }
 
 /// What a downloaded file is for.
@@ -120,6 +141,7 @@ impl ReceiveRequest {
             (self.no_run, "--no-run"),
             (self.options.leave_out_hazards, "--leave-out-hazards"),
             (self.options.limits != Limits::default(), "--limit"),
+            (!self.with.is_empty(), "--with"),
             (!self.requires.commands.is_empty(), "--requires-command"),
             (!self.requires.variables.is_empty(), "--requires-variable"),
         ];

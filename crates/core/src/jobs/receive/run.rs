@@ -28,8 +28,10 @@ pub fn run(
     if !request.dry_run {
         session.check_scratch()?;
     }
-    let Some(address) = &request.address else { return of_file(session, request, observer) };
-    let (downloaded, request) = downloading::fetch(session, request, address, observer)?;
+    if !downloading::is_needed(request) {
+        return of_file(session, request, observer);
+    }
+    let (downloaded, request) = downloading::fetch(session, request, observer)?;
     let outcome = of_file(session, &request, observer);
     downloaded.settle(&outcome, request.keep_download)?;
     outcome
@@ -88,14 +90,21 @@ fn archive(
     observer.stage(&Stage::Identified(identified.format()));
     let lock = session.lock_unless(request.dry_run)?;
     identified.refuse_early(session, request)?;
-    let (summed, staged) = identified.sum_and_stage(session, request, observer)?;
+    let (summed, mut staged) = identified.sum_and_stage(session, request, observer)?;
+    for further in &request.with {
+        staged.lay_over(session, request, further, observer)?;
+    }
     observer.stage(&Stage::Summed(&summed));
     let laid_out = staged.lay_out(session, request)?;
     observer.stage(&Stage::LaidOut(&laid_out));
     let unfit = fitting::judge(session, request, &laid_out)?;
-    let placed = laid_out.place(request, &summed, unfit)?;
+    let placed = laid_out.place(session, request, &summed, unfit)?;
     let registered = placed.register(session, request, &summed, lock)?;
     observer.stage(&Stage::Placed(&registered.placed));
+    let prepared = registered.placed.preparation.report();
+    if !prepared.is_empty() {
+        observer.stage(&Stage::Prepared(&prepared));
+    }
     observer.stage(&Stage::Registered(&registered));
     let checked = registered.check(session, request)?;
     if let Some(check) = &checked.check {
@@ -118,7 +127,7 @@ fn take_back(session: &Session, request: &ReceiveRequest, checked: &Checked) -> 
 fn report(request: &ReceiveRequest, summed: Summed, checked: Checked, taken_back: bool) -> Report<Received> {
     let Checked { registered, check, verdict } = checked;
     let Registered { placed, card, command_folders, stays_beside, startup_files, registry_values, .. } = registered;
-    let Placed { tool, left_out, dry_run, .. } = placed;
+    let Placed { tool, left_out, preparation, dry_run, .. } = placed;
     let LaidOut { name, version, os, arch, layout, home, replaces, format, listing, .. } = tool;
     let findings = registered.findings.into_iter().chain(summed.findings()).chain(placed.findings).collect();
     let received = ReceivedTool {
@@ -147,6 +156,7 @@ fn report(request: &ReceiveRequest, summed: Summed, checked: Checked, taken_back
         stays_beside,
         startup_files,
         registry_values,
+        prepared: preparation.report(),
         left_out,
         check,
         change: registered.change,

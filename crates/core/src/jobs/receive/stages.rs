@@ -13,23 +13,27 @@ use crate::clock;
 use crate::error::FileContext as _;
 use crate::finding::Finding;
 use crate::jobs::marking::pass_mark_on;
+use crate::jobs::opening::Opened;
+use crate::jobs::preparing::{self, Preparation, ToPrepare, add_launchers, homes};
 use crate::jobs::retire::remove_old;
 use crate::jobs::summing::while_summing;
-use crate::jobs::tool_names::{NotGuessed, file_name, guess_names, tool_names};
-use crate::layout::{self, Layout, Target};
+use crate::jobs::tool_names::{NotGuessed, file_name, tool_names};
+use crate::layout::{self, Layout, LayoutError, Target};
 use crate::naming::{self, Guess, ToolName, Version};
 use crate::os;
+use crate::prepare::{Launcher, Lone, Placeholders};
 use crate::progress::{Processor, Progress};
 use crate::registration::registration;
 use crate::report::Verdict;
 use crate::session::Session;
 use crate::store::{RegistryChange, StartupChange, StorePlan};
-use crate::yard::{self, Card, CardLayout, CardProbe, Stock, YardLock};
+use crate::yard::{self, Card, CardLayout, CardProbe, OtherSource, Stock, YardLock};
 
 /// The file is open, and its kind is known.
 #[derive(Debug)]
 pub struct Identified {
     source: Source,
+    lone: Option<Lone>,
     guess: Guess,
     published: Vec<Published>,
 }
@@ -37,10 +41,9 @@ pub struct Identified {
 impl Identified {
     /// Opens the file; from then on it is read whatever happens to its name.
     pub(super) fn open(session: &Session, request: &ReceiveRequest) -> Result<Self, ReceiveError> {
-        let source = Source::open(&request.file, &std::env::temp_dir(), &session.stop)?;
-        let guess = guess_names(&request.file, &source.format);
+        let Opened { source, lone, guess } = Opened::open(session, &request.file)?;
         let published = request.trust.published(&request.file)?;
-        Ok(Self { source, guess, published })
+        Ok(Self { source, lone, guess, published })
     }
 
     /// What the file is.
@@ -65,10 +68,10 @@ impl Identified {
         request: &ReceiveRequest,
         progress: &dyn Progress,
     ) -> Result<(Summed, Staged), ReceiveError> {
-        let Self { source, guess, published } = self;
+        let Self { source, lone, guess, published } = self;
         let unpack = |other: &Processor| unpack(&source, session, request, progress, other);
         let (summed, (root, listing)) = while_summing(&source, published, &session.stop, unpack)?;
-        Ok((summed, Staged { format: source.format, guess, root, listing }))
+        Ok((summed, Staged { format: source.format, lone, guess, root, listing, with: Vec::new() }))
     }
 }
 
@@ -76,22 +79,27 @@ impl Identified {
 #[derive(Debug)]
 pub struct Staged {
     format: Format,
+    lone: Option<Lone>,
     guess: Guess,
-    root: Option<tempfile::TempDir>,
-    listing: Listing,
+    pub(super) root: Option<tempfile::TempDir>,
+    pub(super) listing: Listing,
+    /// The further archives that were laid over it.
+    pub(super) with: Vec<OtherSource>,
 }
 
-fn unpack(
+pub(super) fn unpack(
     source: &Source,
     session: &Session,
     request: &ReceiveRequest,
     progress: &dyn Progress,
     other: &Processor,
 ) -> Result<(Option<tempfile::TempDir>, Listing), ReceiveError> {
-    if request.dry_run {
+    // What its settings will be can only be told of its files.
+    let is_looked_into = request.prepare.as_ref().is_some_and(|steps| !steps.is_empty());
+    if request.dry_run && !is_looked_into {
         return Ok((None, archive::list(source, request.options, &session.stop)?));
     }
-    let staging = session.yard.staging();
+    let staging = if request.dry_run { std::env::temp_dir() } else { session.yard.staging() };
     os::make_folders(&staging).at("make the folder", &staging)?;
     let root = tempfile::Builder::new().prefix("receive-").tempdir_in(&staging).at("make a folder in", &staging)?;
     os::set_folder_mode(root.path(), 0o755).at("set the rights of", root.path())?;
@@ -109,14 +117,38 @@ impl Staged {
             self.listing.leave_out_links(&layout::wrapper(&self.listing), root)?;
         }
         let target = Target::here(session.system(), request.foreign);
-        let layout = layout::analyse(&self.listing, &request.command_folders, target)?;
+        let launches = !request.launchers.is_empty() || self.lone.is_some();
+        let mut layout = match layout::analyse(&self.listing, &request.command_folders, target) {
+            Err(LayoutError::NoCommands | LayoutError::Source(_) | LayoutError::PowerShell(_)) if launches => {
+                Layout { wrapper: layout::wrapper(&self.listing), command_folders: Vec::new(), commands: Vec::new() }
+            }
+            other => other?,
+        };
         let _ = Finish::check(&self.listing, &layout.wrapper)?;
         let guess = self.guess.or(naming::guess(&file_name(&layout.wrapper)));
         let (name, version) = names(request, &guess)?;
         let replaces = is_present(session, &name, &version, request.replace)?;
         let home = session.yard.home(&name, &version);
-        let (format, root, listing) = (self.format, self.root, self.listing);
-        Ok(LaidOut { name, version, os: guess.os, arch: guess.arch, layout, home, replaces, format, root, listing })
+        let mut launchers = request.launchers.clone();
+        if let Some(lone) = self.lone.filter(|_| launchers.is_empty()) {
+            launchers.push(lone.launcher(&name, &request.file, session.system()));
+        }
+        add_launchers(&mut layout.command_folders, &mut layout.commands, &launchers, session.system());
+        let Self { format, root, listing, with, .. } = self;
+        Ok(LaidOut {
+            name,
+            version,
+            os: guess.os,
+            arch: guess.arch,
+            layout,
+            home,
+            replaces,
+            format,
+            listing,
+            launchers,
+            with,
+            root,
+        })
     }
 }
 
@@ -141,6 +173,10 @@ pub struct LaidOut {
     pub format: Format,
     /// What it holds.
     pub listing: Listing,
+    /// Its launchers.
+    pub launchers: Vec<Launcher>,
+    /// The further archives that were laid over it.
+    pub with: Vec<OtherSource>,
     root: Option<tempfile::TempDir>,
 }
 
@@ -153,6 +189,7 @@ impl LaidOut {
     /// Completes the tool in staging: links are made, execute bits set.
     pub(super) fn place(
         self,
+        session: &Session,
         request: &ReceiveRequest,
         summed: &Summed,
         mut findings: Vec<Finding>,
@@ -164,7 +201,33 @@ impl LaidOut {
             findings.extend(finished.finding());
             left_out.extend(finished.left_out);
         }
-        Ok(Placed { tool: self, left_out, findings, dry_run: request.dry_run })
+        let preparation = self.prepare(session, request)?;
+        Ok(Placed { tool: self, left_out, findings, preparation, dry_run: request.dry_run })
+    }
+
+    /// Writes settings and launchers into the staged tool, or only plans that.
+    fn prepare(&self, session: &Session, request: &ReceiveRequest) -> Result<Preparation, ReceiveError> {
+        let Some(root) = &self.root else { return Ok(Preparation::default()) };
+        let folder = root.path().join(&self.layout.wrapper);
+        let stock = session.stock()?;
+        let mut homes = homes(&session.yard, &stock);
+        homes.extend(request.homes.clone());
+        let tool = ToPrepare {
+            folder: &folder,
+            placeholders: Placeholders { home: self.home.clone(), version: self.version.clone(), homes },
+            steps: request.prepare.as_deref(),
+            launchers: &self.launchers,
+            written: None,
+            system: session.system(),
+        };
+        let earlier = match self.replaces {
+            true => stock.version(&self.name, &self.version),
+            false => stock.in_service().into_iter().find(|card| card.name == self.name),
+        };
+        let earlier = earlier.filter(|_| !request.stay);
+        let preparation = preparing::plan(&tool, earlier, &session.yard)?;
+        preparation.write_into(&folder)?;
+        Ok(preparation)
     }
 }
 
@@ -177,6 +240,8 @@ pub struct Placed {
     pub left_out: Vec<LeftOut>,
     /// What is worth telling of it.
     pub findings: Vec<Finding>,
+    /// The files that are prepared.
+    pub preparation: Preparation,
     /// Whether this is only what would be done.
     pub dry_run: bool,
 }
@@ -193,7 +258,7 @@ impl Placed {
     ) -> Result<Registered, ReceiveError> {
         let stock = session.cards()?;
         let LaidOut { name, version, layout, home, replaces, root, .. } = &self.tool;
-        let mut card = card(request, &self.tool, summed)?;
+        let mut card = card(request, &self.tool, &self.preparation, summed)?;
         let stays_beside = if request.stay { other_in_service(&stock, name, version) } else { None };
         if stays_beside.is_some() {
             card.registration = None;
@@ -304,7 +369,12 @@ fn other_in_service(stock: &Stock, name: &ToolName, version: &Version) -> Option
     Some(other.version.to_string())
 }
 
-fn card(request: &ReceiveRequest, tool: &LaidOut, summed: &Summed) -> Result<Card, ReceiveError> {
+fn card(
+    request: &ReceiveRequest,
+    tool: &LaidOut,
+    preparation: &Preparation,
+    summed: &Summed,
+) -> Result<Card, ReceiveError> {
     let home_variables = request.home_variables.of(&tool.name).map_err(ReceiveError::HomeVariable)?;
     let file = std::path::absolute(&request.file).unwrap_or_else(|_| request.file.clone());
     let LaidOut { name, version, layout, format, .. } = tool;
@@ -319,6 +389,7 @@ fn card(request: &ReceiveRequest, tool: &LaidOut, summed: &Summed) -> Result<Car
             bytes: format.bytes,
             sha256: summed.sha256.to_string(),
             compared: !summed.published.is_empty(),
+            with: tool.with.clone(),
         },
         layout: CardLayout { wrapper: layout.wrapper.clone(), command_folders: layout.command_folders.clone() },
         commands: layout.commands.clone(),
@@ -328,6 +399,9 @@ fn card(request: &ReceiveRequest, tool: &LaidOut, summed: &Summed) -> Result<Car
         probe: (request.probe.is_some() || request.expect.is_some())
             .then(|| CardProbe { arguments: request.probe.clone(), expect: request.expect.clone() }),
         requires: request.requires.clone(),
+        prepare: preparation.steps.clone(),
+        prepared: preparation.written.clone(),
+        launchers: tool.launchers.clone(),
         trials: request.trials.clone(),
         registration: Some(registration(request.scope, home_variables)),
     })

@@ -43,11 +43,16 @@ impl GoingBack<'_> {
                     own = list_back(&own, &was, &became).map_err(|_| self.later(path))?;
                     yard.put_own_entries(&mut changeset, own.clone())?;
                 }
-                Operation::File { path, role: Role::Restored, before, after } => {
+                Operation::File {
+                    path,
+                    role: role @ (Role::Restored | Role::Prepared | Role::Launcher),
+                    before,
+                    after,
+                } => {
                     if whole_file::read(path).ok() != after.as_ref().map(Content::bytes) {
                         return Err(self.later(path));
                     }
-                    changeset.file(path, Role::Restored, before.as_ref().map(Content::bytes))?;
+                    changeset.file(path, *role, before.as_ref().map(Content::bytes))?;
                 }
                 Operation::Move { from, to } => self.shift(&mut changeset, from, to)?,
                 Operation::File { .. }

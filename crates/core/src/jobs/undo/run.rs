@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use super::error::UndoError;
 use super::going_back::GoingBack;
-use crate::change::{Change, Ledger, LedgerContents, LedgerError, Record, State};
+use crate::change::{Change, Ledger, LedgerContents, LedgerError, Operation, Record, State};
 use crate::report::{Report, ReportBody};
 use crate::session::Session;
 
@@ -52,7 +52,7 @@ pub fn run(session: &Session, request: &UndoRequest) -> Result<Report<Undone>, U
     let lock = session.lock_unless(request.dry_run)?;
     let contents = read(&ledger, request.id)?;
     let record = find(&contents, request.id)?;
-    let operations = ledger.operations(record).map_err(LedgerError::from)?;
+    let operations = operations(&ledger, &contents, record)?;
     ledger.check_places(record.id, &operations, &|| session.startup_files())?;
     let changeset = GoingBack { session, contents: &contents, id: record.id, operations }.changeset()?;
     let touched = changeset.touched();
@@ -65,6 +65,24 @@ pub fn run(session: &Session, request: &UndoRequest) -> Result<Report<Undone>, U
     Ok(Report::new(Undone { dry_run: request.dry_run, undone, does, id, touched }))
 }
 
+/// What a change did, with its parts that stand. Of several operations on one thing, one of which begins where the other
+/// has ended, one is made.
+fn operations(ledger: &Ledger, contents: &LedgerContents, record: &Record) -> Result<Vec<Operation>, LedgerError> {
+    let undone = contents.taken_back();
+    let parts = contents.parts(record.id).filter(|part| !undone.contains(&part.id));
+    let mut all: Vec<Operation> = Vec::new();
+    for record in [record].into_iter().chain(parts) {
+        for operation in ledger.operations(record)? {
+            let joined = all.iter().rposition(|earlier| earlier.is_of_same(&operation));
+            match joined.and_then(|at| Some((at, all[at].joined(&operation)?))) {
+                Some((at, both)) => all[at] = both,
+                None => all.push(operation),
+            }
+        }
+    }
+    Ok(all)
+}
+
 /// As much as has to be known to take this change back.
 fn read(ledger: &Ledger, id: Option<u64>) -> Result<LedgerContents, LedgerError> {
     id.map_or_else(|| ledger.read(), |id| ledger.read_back_to(id))
@@ -73,7 +91,10 @@ fn read(ledger: &Ledger, id: Option<u64>) -> Result<LedgerContents, LedgerError>
 fn find(contents: &LedgerContents, id: Option<u64>) -> Result<&Record, UndoError> {
     let undone = contents.taken_back();
     let Some(id) = id else {
-        let stands = |r: &&Record| r.state == State::Done && r.undoes.is_none() && !undone.contains(&r.id);
+        let stands = |r: &&Record| {
+            let does_something = !r.operations.is_empty();
+            r.state == State::Done && does_something && r.undoes.is_none() && !undone.contains(&r.id)
+        };
         return contents.records.iter().rev().find(stands).ok_or(UndoError::Nothing);
     };
     let record = contents.records.iter().rev().find(|record| record.id == id).ok_or(UndoError::NoChange(id))?;
