@@ -3,6 +3,7 @@
 use std::fs::{self, File};
 use std::io::{Read as _, Seek as _, SeekFrom, Write as _};
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use serde::{Deserialize, Serialize};
 
@@ -111,13 +112,22 @@ pub struct LedgerContents {
 #[derive(Debug, Clone)]
 pub struct Ledger {
     file: PathBuf,
+    /// What was read last: the file only grows, and a call with many changes reads it for each of them.
+    known: Arc<Mutex<Known>>,
+}
+
+/// The beginning of the file, up to the end of a line, and what it tells.
+#[derive(Debug, Default)]
+struct Known {
+    text: Vec<u8>,
+    contents: LedgerContents,
 }
 
 impl Ledger {
     /// Of the yard in this folder.
     #[must_use]
     pub fn at(yard: &Path) -> Self {
-        Self { file: yard.join("ledger.jsonl") }
+        Self { file: yard.join("ledger.jsonl"), known: Arc::default() }
     }
 
     /// Where it is.
@@ -147,8 +157,17 @@ impl Ledger {
     /// # Errors
     /// When it cannot be read, or holds a record of a later version of this program.
     pub fn read(&self) -> Result<LedgerContents, LedgerError> {
-        let mut contents = LedgerContents::default();
-        contents.read(&self.file)?;
+        let text = whole(&self.file)?;
+        let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
+        if !text.starts_with(&known.text) {
+            *known = Known::default();
+        }
+        let Known { text: before, mut contents } = std::mem::take(&mut *known);
+        let lines_before = before.iter().filter(|byte| **byte == b'\n').count();
+        contents.read(&text[before.len()..], lines_before, &self.file)?;
+        if text.ends_with(b"\n") {
+            *known = Known { text, contents: contents.clone() };
+        }
         Ok(contents)
     }
 
@@ -160,7 +179,7 @@ impl Ledger {
         // In this order, since another call may move some from the one into the other meanwhile.
         let mut contents = self.read()?;
         let mut archived = LedgerContents::default();
-        archived.read(&self.archive())?;
+        archived.read(&whole(&self.archive())?, 0, &self.archive())?;
         // What stands in both counts once.
         let first = contents.first_id();
         let earlier = archived.records.into_iter().filter(|record| record.id < first);
@@ -301,6 +320,15 @@ fn lines(text: &[u8]) -> impl Iterator<Item = (usize, &[u8])> {
     lines.map(|(at, line)| (at + 1, line)).filter(|(_, line)| !line.trim_ascii().is_empty())
 }
 
+/// The text of a file; none is one that tells nothing.
+fn whole(file: &Path) -> Result<Vec<u8>, LedgerError> {
+    match whole_file::read(file) {
+        Ok(text) => Ok(text),
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(Vec::new()),
+        Err(e) => Err(e).at("read", file).map_err(Into::into),
+    }
+}
+
 /// The lines of changes before this one, and the others.
 fn split(text: &[u8], first: u64) -> (Vec<u8>, Vec<u8>) {
     let (mut before, mut others) = (Vec::new(), Vec::new());
@@ -344,14 +372,9 @@ impl LedgerContents {
         self.records.iter().find(|record| record.state == State::Open)
     }
 
-    /// Adds what a file tells; none is one that tells nothing.
-    fn read(&mut self, file: &Path) -> Result<(), LedgerError> {
-        let text = match whole_file::read(file) {
-            Ok(text) => text,
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(()),
-            Err(e) => return Err(e).at("read", file).map_err(Into::into),
-        };
-        for (at, line) in lines(&text) {
+    /// Adds what the text of a file tells from behind these lines on.
+    fn read(&mut self, text: &[u8], lines_before: usize, file: &Path) -> Result<(), LedgerError> {
+        for (at, line) in lines(text) {
             // A line without its end was never flushed whole, so that nothing has followed from it.
             let ended = line.ends_with(b"\n");
             let event = serde_json::from_slice(line).ok().or_else(|| in_earlier_words(line)).filter(|_| ended);
@@ -362,7 +385,7 @@ impl LedgerContents {
             }
             match event {
                 Some(event) => self.take(event),
-                None => self.damaged.push(at),
+                None => self.damaged.push(lines_before + at),
             }
         }
         Ok(())

@@ -1,8 +1,10 @@
 //! The yard's folder, and what lies where in it.
 
+use std::collections::HashMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex};
 
 use super::card::Card;
 use super::error::YardError;
@@ -12,16 +14,19 @@ use crate::error::{FileContext as _, FileError};
 use crate::naming::{ToolName, Version};
 
 /// The yard's folder; it need not exist.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone)]
 pub struct Yard {
     root: PathBuf,
+    ledger: Ledger,
+    /// The cards that were read, with their texts: a delivery reads all of them for each of its tools.
+    pub(super) read: Arc<Mutex<HashMap<PathBuf, (String, Card)>>>,
 }
 
 impl Yard {
     /// The yard in this folder.
     #[must_use]
     pub fn at(root: &Path) -> Self {
-        Self { root: root.to_owned() }
+        Self { root: root.to_owned(), ledger: Ledger::at(root), read: Arc::default() }
     }
 
     /// Its folder.
@@ -101,7 +106,7 @@ impl Yard {
     /// The ledger.
     #[must_use]
     pub fn ledger(&self) -> Ledger {
-        Ledger::at(&self.root)
+        self.ledger.clone()
     }
 
     pub(super) fn stock_folder(&self) -> PathBuf {

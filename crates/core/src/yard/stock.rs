@@ -3,6 +3,7 @@
 use std::fs;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
+use std::sync::PoisonError;
 
 use super::card::{self, Card};
 use super::error::YardError;
@@ -45,7 +46,7 @@ impl Yard {
     pub fn stock(&self) -> Result<Stock, YardError> {
         let mut stock = Stock::default();
         for file in card_files(self)? {
-            match read_card(&file) {
+            match self.read_again(&file) {
                 Ok(card) if self.home_of(&card).is_dir() => stock.cards.push(card),
                 Ok(_) => {}
                 Err(error) => stock.broken.push(BrokenCard { why: why(&error), file }),
@@ -53,6 +54,18 @@ impl Yard {
         }
         stock.cards.sort_by(|a, b| (&a.name, &a.received).cmp(&(&b.name, &b.received)));
         Ok(stock)
+    }
+
+    /// Reads a card; one whose text is the same as last time is not parsed again.
+    fn read_again(&self, file: &Path) -> Result<Card, YardError> {
+        let text = fs::read_to_string(file).at("read", file)?;
+        let mut read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, card)) = read.get(file).filter(|(known, _)| *known == text) {
+            return Ok(card.clone());
+        }
+        let card = card::read(&text, file)?;
+        read.insert(file.to_owned(), (text, card.clone()));
+        Ok(card)
     }
 }
 

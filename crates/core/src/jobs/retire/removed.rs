@@ -28,6 +28,9 @@ pub(super) fn remove(
     goes: impl Fn(Duration) -> bool,
 ) -> Result<Vec<PathBuf>, SessionError> {
     let kept = kept_folders(yard)?;
+    if kept.is_empty() {
+        return Ok(Vec::new());
+    }
     // The number of the change that brought it there is the end of its name.
     let id = |folder: &PathBuf| -> Option<u64> { folder.extension()?.to_str()?.parse().ok() };
     let told = yard.ledger().read_back_to(kept.iter().filter_map(id).min().unwrap_or(u64::MAX))?;
