@@ -1,7 +1,7 @@
 //! What every job is handed: the machine, the yard with its settings and its stock, the shells, and the user's wish to end.
 
 use std::path::{Path, PathBuf};
-use std::sync::OnceLock;
+use std::sync::{Mutex, OnceLock, PoisonError};
 
 use crate::change::LedgerError;
 use crate::environment::Environment;
@@ -112,6 +112,8 @@ pub struct Session {
     pub only_shells: Option<Vec<Shell>>,
     /// The change that all others of this call are parts of.
     pub group: OnceLock<u64>,
+    /// Where the shells said that startup files are.
+    startup: Mutex<Option<StartupFolders>>,
     settings: OnceLock<Settings>,
     shells: OnceLock<Vec<InstalledShell>>,
     sealer: OnceLock<Sealer>,
@@ -131,6 +133,7 @@ impl Session {
             keeps_evidence: false,
             only_shells: None,
             group: OnceLock::new(),
+            startup: Mutex::default(),
             settings: OnceLock::new(),
             shells: OnceLock::new(),
             sealer: OnceLock::new(),
@@ -173,7 +176,12 @@ impl Session {
     /// # Errors
     /// When the settings cannot be read.
     pub fn asking(&self) -> Result<Asking<'_>, YardError> {
-        self.asking_of(self.shells()?)
+        Ok(Asking { startup: Some(&self.startup), ..self.asking_of(self.shells()?)? })
+    }
+
+    /// Has shells asked again where startup files are: an installer may have changed that.
+    pub fn forget_startup_folders(&self) {
+        *self.startup.lock().unwrap_or_else(PoisonError::into_inner) = None;
     }
 
     /// New terminals of these shells only.
@@ -190,6 +198,7 @@ impl Session {
             sealer: self.sealer()?,
             unsealed: self.unsealed,
             keeps_evidence: self.keeps_evidence,
+            startup: None,
         })
     }
 

@@ -10,8 +10,8 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
 use fastrand::Rng;
+use wagon_yard_core::quote;
 use wagon_yard_core::resolve::{self, Caller, Disk, FileKind, FileView as _, LookupContext, Shell, Standing};
-use wagon_yard_core::store::quote;
 use wagon_yard_core::system::System;
 
 /// Machines made from the fixed seed, and as many again from a random one, unless `WYARD_JUDGED_MACHINES` says otherwise.

@@ -26,7 +26,7 @@ pub struct ReceiveArgs {
     #[arg(long, conflicts_with_all = ["stay", "dry_run"])]
     pub or_undo: bool,
     /// Unpack this archive, or address, over the same root; repeatable
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Archive")]
     pub with: Vec<PathBuf>,
     /// Keep the file of an address in the yard's downloads folder
     #[arg(long)]

@@ -207,6 +207,9 @@ pub struct DeliverArgs {
     /// Retire the tools that the waybill does not list
     #[arg(long, conflicts_with = "only")]
     pub retire_others: bool,
+    /// The plan for an empty machine with this system
+    #[arg(long = "for", value_name = "SYSTEM", requires = "dry_run", value_parser = ["linux", "macos", "windows"])]
+    pub system: Option<String>,
     /// Run the installers that the waybill allows
     #[arg(long)]
     pub yes: bool,

@@ -12,7 +12,7 @@ use crate::view;
 
 /// Delivers a waybill.
 pub fn run(args: DeliverArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let DeliverArgs { waybill, only, dry_run, verify, retire_others, yes: agreed } = args;
-    let request = DeliverRequest { waybill, only, dry_run, verify, retire_others, agreed };
+    let DeliverArgs { waybill, only, dry_run, verify, retire_others, system, yes: agreed } = args;
+    let request = DeliverRequest { waybill, only, dry_run, verify, retire_others, agreed, system };
     context.report(&deliver::run(&context.session, &request, &Shown::new(context))?, view::deliver::write)
 }

@@ -13,7 +13,9 @@ const COLUMNS: usize = 11;
 /// The tools, the check, and how it came out.
 pub fn write(report: &Report<Delivery>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let number = count(report.tools.len(), "tool", "tools");
-    page.labelled(out, "", 0, &format!("{}: {number}, {}", page.shown(&report.waybill), summary(report)))?;
+    let machine = report.system.as_ref().map(|system| format!(" on {system}")).unwrap_or_default();
+    let text = format!("{}{machine}: {number}, {}", page.shown(&report.waybill), summary(report));
+    page.labelled(out, "", 0, &text)?;
     if report.tools.is_empty() {
         return Ok(());
     }

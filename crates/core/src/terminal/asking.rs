@@ -3,6 +3,7 @@
 use std::ffi::OsString;
 use std::io;
 use std::path::PathBuf;
+use std::sync::Mutex;
 use std::time::Duration;
 
 use super::answer::{Answer, NoAnswer, Question, Said};
@@ -39,6 +40,8 @@ pub struct Asking<'a> {
     pub unsealed: bool,
     /// Whether the questions and raw answers are kept.
     pub keeps_evidence: bool,
+    /// Where startup files are, once these shells were asked.
+    pub startup: Option<&'a Mutex<Option<StartupFolders>>>,
 }
 
 /// How many shells are started at a time: they wait more than they work.

@@ -1,6 +1,7 @@
 //! The folders in which a user's shells look for startup files.
 
 use std::path::PathBuf;
+use std::sync::PoisonError;
 
 use super::answer::Question;
 use super::asking::Asking;
@@ -15,6 +16,12 @@ impl Asking<'_> {
     /// often set in a startup file, and so is `ENV`.
     #[must_use]
     pub fn startup_folders(&self) -> StartupFolders {
+        let Some(known) = self.startup else { return self.ask_startup_folders() };
+        let mut known = known.lock().unwrap_or_else(PoisonError::into_inner);
+        known.get_or_insert_with(|| self.ask_startup_folders()).clone()
+    }
+
+    fn ask_startup_folders(&self) -> StartupFolders {
         let mut folders = StartupFolders { home: self.machine.home.clone(), ..StartupFolders::default() };
         if self.machine.is_for_everybody() {
             return StartupFolders { system: Some(self.machine.root.clone()), ..folders };

@@ -14,6 +14,8 @@ pub struct Delivery {
     pub waybill: ReportPath,
     /// Whether this is only what would be done.
     pub dry_run: bool,
+    /// The system of another, empty machine that this is the plan for; null for this machine.
+    pub system: Option<String>,
     /// Whether the machine was only compared with the waybill.
     pub verify: bool,
     /// The number of the change that all others are parts of; null where nothing was changed.

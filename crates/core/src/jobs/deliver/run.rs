@@ -34,6 +34,8 @@ pub struct DeliverRequest {
     pub retire_others: bool,
     /// Whether installers may be run that the waybill allows.
     pub agreed: bool,
+    /// The system of another, empty machine that the plan is for: `linux`, `macos` or `windows`. Only with a dry run.
+    pub system: Option<String>,
 }
 
 /// Delivers the tools of a waybill. One that fails leaves the others alone; those that require it are skipped.
@@ -48,21 +50,22 @@ pub fn run(
     let waybill = read(&request.waybill)?;
     let chosen = chosen(&waybill, &request.only)?;
     let folder = folder_of(&request.waybill);
-    let looks_only = request.dry_run || request.verify;
+    let looks_only = request.dry_run || request.verify || request.system.is_some();
     if !looks_only {
         session.check_scratch()?;
     }
-    let stock = session.stock()?;
+    let stock = if request.system.is_some() { Stock::default() } else { session.stock()? };
+    let system = request.system.as_deref().unwrap_or(os::SYSTEM);
     let sources: Vec<(&WaybillTool, Option<&WaybillSource>)> = chosen
         .into_iter()
-        .map(|tool| (tool, tool.sources.iter().find(|source| source.fits(os::SYSTEM, std::env::consts::ARCH))))
+        .map(|tool| (tool, tool.sources.iter().find(|source| source.fits(system, std::env::consts::ARCH))))
         .collect();
     let homes = homes(session, &stock, &folder, &sources);
     let plan: Vec<(Wanted<'_>, DeliveredTool)> = sources
         .into_iter()
         .map(|(tool, source)| {
             let wanted = Wanted { tool, source, folder: &folder, homes: &homes, agreed: request.agreed };
-            (wanted, planned(session, &stock, &wanted, looks_only))
+            (wanted, planned(session, &stock, &wanted, looks_only && request.system.is_none()))
         })
         .collect();
     let addresses: Vec<Address> = match looks_only {
@@ -136,6 +139,7 @@ pub fn run(
     let delivery = Delivery {
         waybill: request.waybill.clone().into(),
         dry_run: request.dry_run,
+        system: request.system.clone(),
         verify: request.verify,
         change,
         tools,
@@ -197,7 +201,7 @@ fn homes(
 }
 
 /// What has to be done to a tool.
-fn planned(session: &Session, stock: &Stock, wanted: &Wanted<'_>, looks_only: bool) -> DeliveredTool {
+fn planned(session: &Session, stock: &Stock, wanted: &Wanted<'_>, previews: bool) -> DeliveredTool {
     let tool = wanted.tool;
     let mut delivered = DeliveredTool {
         name: tool.name.to_string(),
@@ -209,7 +213,7 @@ fn planned(session: &Session, stock: &Stock, wanted: &Wanted<'_>, looks_only: bo
         why: None,
         change: None,
     };
-    match plan(session, stock, wanted, looks_only) {
+    match plan(session, stock, wanted, previews) {
         Ok((steps, prepared)) => (delivered.steps, delivered.prepared) = (steps, prepared),
         Err(failed) => (delivered.state, delivered.why) = (DeliveryState::Failed, Some(failed.why)),
     }
@@ -226,7 +230,7 @@ fn plan(
     session: &Session,
     stock: &Stock,
     wanted: &Wanted<'_>,
-    looks_only: bool,
+    previews: bool,
 ) -> Result<(Vec<DeliveryStep>, Vec<PreparedReport>), Failed> {
     let tool = wanted.tool;
     let mut steps = steps(tool, wanted.source, stock)?;
@@ -239,7 +243,7 @@ fn plan(
         steps.push(DeliveryStep::Prepare);
     }
     let Some(card) = card.filter(|_| !is_received) else {
-        let prepared = if looks_only { wanted.preview(session)? } else { Vec::new() };
+        let prepared = if previews { wanted.preview(session)? } else { Vec::new() };
         return Ok((steps, prepared));
     };
     let preparation = wanted.preparation(session, stock, card)?;

@@ -96,6 +96,7 @@ fn watched_run(session: &Session, request: &InstallRequest, plan: InstallPlan) -
     }
     let before = Watch::look(&session.machine, &startup, &places)?;
     let outcome = installer::run(&session.machine, &plan.command, plan.file.parent(), request.limit, &session.stop);
+    session.forget_startup_folders();
     let log = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
     fs::write(&plan.log, log).at("write", &plan.log)?;
     let after = Watch::look(&session.machine, &startup, &places)?;

@@ -36,6 +36,7 @@ pub(super) fn uninstall(
     let mut retired = retire(session, wanted, false)?;
     let before = Watch::look(&session.machine, &startup, &[])?;
     let outcome = installer::run(&session.machine, &command, None, limit, &session.stop);
+    session.forget_startup_folders();
     let Ended { mut well, words: mut ended, .. } = Ended::of(InstallerKind::WindowsPackage, &outcome, limit);
     let programs: Vec<PathBuf> = card.commands.iter().map(|command| home.join(&command.path)).collect();
     let still = still_there(&programs, if well { PATIENCE } else { Duration::ZERO }, &session.stop);
