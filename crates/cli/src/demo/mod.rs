@@ -1,6 +1,7 @@
 //! The demo: the Brackwater Tide Office sets up a workstation.
 
 mod pack;
+mod server;
 mod show;
 mod world;
 

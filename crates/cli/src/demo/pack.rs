@@ -75,6 +75,22 @@ pub fn coastkit(version: &str) -> Vec<Packed> {
         .collect()
 }
 
+/// drift: an interpreter of class files.
+pub fn drift(version: &str) -> Vec<Packed> {
+    vec![program(format!("drift-{version}/bin/drift"), source!("drift/drift"), source!("drift/drift.cmd"), version)]
+}
+
+/// tidetable: a class file for drift.
+pub fn tidetable(version: &str) -> Vec<Packed> {
+    let content = source!("tidetable/tidetable.class").replace("@VERSION@", version);
+    vec![Packed { path: format!("tidetable-{version}/lib/tidetable.class"), content, program: false }]
+}
+
+/// The waybill of a workstation.
+pub fn waybill(server: &str, shoal: &str) -> String {
+    source!("office.toml").replace("@SERVER@", server).replace("@SHOAL@", shoal)
+}
+
 /// buoyctl as a shell self-extractor: its script, and the archive behind the last line of that.
 pub fn self_extractor(target: &Path, version: &str) -> io::Result<()> {
     let files = [program("bin/buoyctl", source!("buoyctl/buoyctl"), "", version)];

@@ -6,6 +6,7 @@ use std::process::{Command, Stdio};
 
 use serde::Serialize;
 use serde_json::Value;
+use wagon_yard_core::machine::Machine;
 use wagon_yard_core::report::{Report, ReportBody, ReportPath};
 use wagon_yard_core::resolve::Shell;
 use wagon_yard_core::scope::Scope;
@@ -25,6 +26,8 @@ pub struct Show<'a> {
     world: &'a World,
     context: &'a Context,
     program: PathBuf,
+    /// Whether the second workstation is the one that is worked on.
+    at_second: bool,
     calls: Vec<DemoCall>,
     wrong: Vec<String>,
 }
@@ -62,7 +65,7 @@ impl<'a> Show<'a> {
     pub fn new(world: &'a World, context: &'a Context) -> Result<Self, Failure> {
         let program = std::env::current_exe()
             .map_err(|e| Failure::new(exit::MACHINE, format!("the program's own file is not known: {e}"), None))?;
-        Ok(Self { world, context, program, calls: Vec::new(), wrong: Vec::new() })
+        Ok(Self { world, context, program, at_second: false, calls: Vec::new(), wrong: Vec::new() })
     }
 
     /// Shows everything, and where the sandbox stays if it is `kept`. A step that came out otherwise than it should makes
@@ -125,6 +128,8 @@ impl<'a> Show<'a> {
         self.wyard(&["stock"])?;
         self.wyard(&["check", "tidelog", "shoal"])?;
 
+        self.second_workstation()?;
+
         for wrong in &self.wrong {
             self.line(&format!("{} {wrong}", style::BAD.over("not as it should be:")))?;
         }
@@ -143,6 +148,30 @@ impl<'a> Show<'a> {
         Ok(Report::new(Shown { folder, calls, wrong }).failed_if(!well))
     }
 
+    /// A second workstation gets its tools by a waybill.
+    fn second_workstation(&mut self) -> Result<(), Failure> {
+        let waybill = self.world.waybill.to_string_lossy().into_owned();
+        let other = if self.world.machine.system() == System::Windows { "linux" } else { "windows" };
+        self.at_second = true;
+        self.say(
+            "The next workstation is empty. A waybill lists its five tools: one comes from the office's web server,",
+        )?;
+        self.line("one has settings to prepare, one is a class file that another one runs.")?;
+        self.wyard(&["deliver", &waybill, "--dry-run"])?;
+        self.wyard(&["deliver", &waybill])?;
+        self.terminal("tidetable", "high water")?;
+        self.wyard(&["deliver", &waybill, "--verify"])?;
+        self.say(&format!("The same waybill serves a machine with {}.", os_name(other)))?;
+        self.wyard(&["deliver", &waybill, "--dry-run", "--for", other])?;
+        self.at_second = false;
+        Ok(())
+    }
+
+    /// The workstation that is worked on.
+    fn machine(&self) -> &Machine {
+        if self.at_second { &self.world.second } else { &self.world.machine }
+    }
+
     fn line(&self, text: &str) -> Result<(), Failure> {
         if self.context.global.json {
             return Ok(());
@@ -157,12 +186,13 @@ impl<'a> Show<'a> {
 
     fn call(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(&self.program);
-        command
-            .arg("--sandbox")
-            .arg(self.world.folder())
-            .args(arguments)
-            .env("PATH", self.world.old_path())
-            .env_remove("SHELL");
+        let folder = self.machine().sandbox.as_deref().unwrap_or(self.world.folder());
+        command.arg("--sandbox").arg(folder).args(arguments).env_remove("SHELL");
+        // The web server is on this machine.
+        command.env("NO_PROXY", "127.0.0.1").env("no_proxy", "127.0.0.1");
+        if !self.at_second {
+            command.env("PATH", self.world.old_path());
+        }
         command.env_remove("WYARD_YARD");
         command
     }
@@ -199,7 +229,7 @@ impl<'a> Show<'a> {
 
     /// Shows a command typed into a fresh terminal of the sandbox's user, and what a shell answers.
     fn terminal(&mut self, line: &str, expected: &str) -> Result<(), Failure> {
-        let shells = terminal::installed(&self.world.machine, &[Shell::Bash, Shell::Sh, Shell::Cmd]);
+        let shells = terminal::installed(self.machine(), &[Shell::Bash, Shell::Sh, Shell::Cmd]);
         let Some(shell) = shells.first() else {
             self.wrong.push("no shell was found for a fresh terminal".to_owned());
             return Ok(());
@@ -208,7 +238,7 @@ impl<'a> Show<'a> {
         let output = Command::new(&shell.program)
             .args([if shell.shell == Shell::Cmd { "/c" } else { "-lc" }, line])
             .env_clear()
-            .envs(&terminal::base_environments(&self.world.machine).swap_remove(0))
+            .envs(&terminal::base_environments(self.machine()).swap_remove(0))
             .stdin(Stdio::null())
             .output()
             .map_err(start)?;
@@ -241,6 +271,10 @@ impl<'a> Show<'a> {
         let inside = Path::new(text).strip_prefix(self.world.folder());
         inside.map_or_else(|_| text.to_owned(), |p| p.display().to_string())
     }
+}
+
+fn os_name(system: &str) -> &'static str {
+    if system == "linux" { "Linux" } else { "Windows" }
 }
 
 fn start(error: io::Error) -> Failure {

@@ -13,12 +13,16 @@ use wagon_yard_core::scope::Scope;
 use wagon_yard_core::system::System;
 
 use super::pack;
+use super::server::FileServer;
 use crate::failure::Failure;
 
 /// The old version that is on the PATH.
 pub const OLD: &str = "3.9";
 /// The version that is received.
 pub const NEW: &str = "4.2.1";
+
+/// The download that the web server has as well.
+const SHOAL: &str = "shoal_2.0.3.zip";
 
 /// The made-up workstation.
 #[derive(Debug)]
@@ -31,8 +35,13 @@ pub struct World {
     pub archive: PathBuf,
     /// The SHA-256 that its makers published.
     pub published: String,
+    /// A second workstation, with nothing on it.
+    pub second: Machine,
+    /// The waybill of a workstation.
+    pub waybill: PathBuf,
     folder: PathBuf,
     stays: bool,
+    _server: FileServer,
 }
 
 impl World {
@@ -45,13 +54,29 @@ impl World {
             System::Unix => format!("tidelog-{NEW}-linux-x64.tar.gz"),
             System::Windows => format!("tidelog-{NEW}-windows-x64.zip"),
         });
-        let mut world = Self { machine, old_bin, archive, published: String::new(), folder: folder.to_owned(), stays };
+        let second = Machine::new(Environment::of_process(), Some(&folder.join("second")), None, Scope::User)?;
+        fs::create_dir_all(folder.join("downloads")).map_err(super::not_built)?;
+        let shoal = folder.join("downloads").join(SHOAL);
+        pack::zip(&shoal, &pack::shoal("2.0.3")).map_err(super::not_built)?;
+        let server = FileServer::start(&shoal).map_err(super::not_built)?;
+        let waybill = pack::waybill(&server.url(), &pack::published(&shoal).map_err(super::not_built)?);
+        let mut world = Self {
+            machine,
+            old_bin,
+            archive,
+            published: String::new(),
+            second,
+            waybill: folder.join("office.toml"),
+            folder: folder.to_owned(),
+            stays,
+            _server: server,
+        };
+        fs::write(&world.waybill, waybill).map_err(super::not_built)?;
         world.fill().map_err(super::not_built)?;
         Ok(world)
     }
 
     fn fill(&mut self) -> io::Result<()> {
-        fs::create_dir_all(self.folder.join("downloads"))?;
         fs::create_dir_all(&self.old_bin)?;
         for packed in pack::tidelog(OLD).iter().filter(|p| p.program) {
             let name = packed.path.rsplit('/').next().unwrap_or_default();
@@ -60,9 +85,10 @@ impl World {
         let pack = if self.machine.system() == System::Unix { pack::tar_gz } else { pack::zip };
         pack(&self.archive, &pack::tidelog(NEW))?;
         self.published = pack::published(&self.archive)?;
-        pack::zip(&self.download("shoal_2.0.3.zip"), &pack::shoal("2.0.3"))?;
         pack::zip(&self.download("coastkit-1.8.0.zip"), &pack::coastkit("1.8.0"))?;
         pack::zip(&self.download("driftc-0.9.zip"), &pack::driftc("0.9"))?;
+        pack::zip(&self.download("drift-1.1.zip"), &pack::drift("1.1"))?;
+        pack::zip(&self.download("tidetable-1.3.zip"), &pack::tidetable("1.3"))?;
         if self.machine.system() == System::Unix {
             pack::self_extractor(&self.download("buoyctl-2.4.run"), "2.4")?;
         }
@@ -127,6 +153,7 @@ impl Drop for World {
         if self.machine.system() == System::Windows && !self.stays {
             // Nobody is left to be told; the keys are small and of no effect.
             let _ = self.keys().remove_sandbox();
+            let _ = self.second.registry().remove_sandbox();
         }
     }
 }

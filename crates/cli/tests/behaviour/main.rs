@@ -28,6 +28,7 @@ mod odd_archives;
 mod on_windows;
 mod packages;
 mod path;
+mod preparing;
 mod programs_on_windows;
 mod prompts;
 mod proof;

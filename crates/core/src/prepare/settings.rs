@@ -83,7 +83,11 @@ impl<'a> Settings<'a> {
                 return Err(format!("{} lines set \"{key}\"; name its section", active.len()));
             }
             (Edit::Set(_, value), [], commented) => {
-                let new = format!("{key}{}{value}", self.separator());
+                let separator = match commented {
+                    [only] => self.separator_of(only, key),
+                    _ => self.separator(),
+                };
+                let new = format!("{key}{separator}{value}");
                 let at = match (commented, section) {
                     ([only], _) => only.line + 1,
                     (_, Some(name)) if within.is_empty() => return Ok(self.with_section(lines, name, &new)),
@@ -137,6 +141,13 @@ impl<'a> Settings<'a> {
         let is_comment = |at: &usize| matches!(rest[*at], b'#' | b';') && *at > 0 && b" \t".contains(&rest[*at - 1]);
         let end = (from..rest.len()).find(is_comment).filter(|_| !self.is_properties).unwrap_or(rest.len());
         rest[..end].trim_ascii_end().len()
+    }
+
+    /// What stands between key and value of a line.
+    fn separator_of(&self, entry: &Entry, key: &str) -> &'static str {
+        let before = &self.lines[entry.line][..entry.value.start];
+        let key_end = memchr::memmem::rfind(before, key.as_bytes()).map_or(0, |at| at + key.len());
+        if before[key_end..].starts_with(b" ") { " = " } else { "=" }
     }
 
     /// What stands between key and value here.
@@ -229,6 +240,7 @@ mod tests {
             ("a.ini", "a = \"1 # 2\"  # why\n", None, Edit::Set("a", &x), "a = x y  # why\n"),
             ("a.ini", "aa=1\n", None, Edit::Set("a", &x), "aa=1\na=x y\n"),
             ("a.ini", "b = 2\n# a = 1\nc = 3", None, Edit::Set("a", &x), "b = 2\n# a = 1\na = x y\nc = 3"),
+            ("a.ini", ";a = 1\n", None, Edit::Set("a", &x), ";a = 1\na = x y\n"),
             ("a.ini", "b = 2", None, Edit::Set("a", &x), "b = 2\na = x y\n"),
             ("a.ini", "b=2\n\n[s]\na2=1\n", None, Edit::Set("a", &x), "b=2\na=x y\n\n[s]\na2=1\n"),
             ("a.ini", "[r]\na=1\n[s]\na=2\n", Some("s"), Edit::Set("a", &x), "[r]\na=1\n[s]\na=x y\n"),

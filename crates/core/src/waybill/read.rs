@@ -177,7 +177,8 @@ mod tests {
     fn what_is_wrong_is_told_with_its_place() {
         for (more, told) in [
             ("vesion = \"1\"\n", "W, line 6, column 1: unknown key \"vesion\"; did you mean version?"),
-            ("prepare = []\n", "W, line 6, column 1: unknown key \"prepare\"; known here: "),
+            ("zzz = []\n", "W, line 6, column 1: unknown key \"zzz\"; known here: "),
+            ("launcher = [{ command = \"a\" }]\n", "W, line 6, column 13: missing field \"runs\""),
             ("scope = \"all\"\n", "W, line 6, column 9: "),
             ("[[tool]]\nname = \"tidelog\"\nversion = \"1\"\n", "W: tidelog is listed twice"),
             ("requires = { tools = [\"ebb\"] }\n", "W: tidelog requires ebb, which is not in the waybill"),
