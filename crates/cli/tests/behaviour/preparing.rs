@@ -107,6 +107,17 @@ fn settings_are_prepared_and_go_on_to_the_next_version() {
     assert_eq!(fs::read(stock.join("lib/moon.dat")).unwrap(), b"moon");
     home.wyard(&["deliver", &first]).ends(0).says("nothing to do");
 
+    // A draft gives the same on another machine.
+    let other = Home::new();
+    let draft = other.write("draft.toml", home.wyard(&["draft"]).ends(0).out);
+    other.wyard(&["deliver", draft.to_str().unwrap()]).ends(0);
+    let there = fs::read_to_string(settings(&other, "4.2.1")).unwrap();
+    assert_eq!(
+        there.replace(other.yard().to_str().unwrap(), "Y"),
+        prepared.replace(home.yard().to_str().unwrap(), "Y")
+    );
+    assert_eq!(other.wyard(&["draft"]).ends(0).out, home.wyard(&["draft"]).ends(0).out);
+
     // A setting that the waybill names is set again; the others are the user's.
     fs::write(
         settings(&home, "4.2.1"),

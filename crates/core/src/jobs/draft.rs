@@ -12,6 +12,7 @@ use crate::error::{Blame, Blamed, FileContext as _, FileError};
 use crate::jobs::inspect::{self, FolderDownload, InspectError};
 use crate::naming::{ToolName, Version, compare_versions};
 use crate::os;
+use crate::prepare::{PrepareStep, tools_named};
 use crate::report::{Report, ReportBody};
 use crate::scope::Scope;
 use crate::session::{Session, SessionError, meets_session};
@@ -91,8 +92,34 @@ pub fn run(session: &Session) -> Result<Report<Draft>, DraftError> {
         return Err(DraftError::Empty);
     }
     let count = tools.len();
-    let text = toml::to_string_pretty(&Waybill::of(tools))?;
+    let gone: Vec<PathBuf> = tools.iter().flat_map(|tool| &tool.sources).flat_map(gone).collect();
+    let text = with_comments(&toml::to_string_pretty(&Waybill::of(tools))?, &gone);
     Ok(Report::new(Draft { text, tools: count }))
+}
+
+/// The files and folders of a source that are not there any more.
+fn gone(source: &WaybillSource) -> Vec<PathBuf> {
+    let further = source.with.iter().filter_map(|archive| archive.file.clone());
+    let all = source.file.clone().into_iter().chain(source.folder.clone()).chain(further);
+    all.filter(|path| !path.exists()).collect()
+}
+
+/// The text with a comment above each line that names something that is gone.
+fn with_comments(text: &str, gone: &[PathBuf]) -> String {
+    let named: Vec<String> = gone.iter().map(|path| toml::Value::from(&*path.to_string_lossy()).to_string()).collect();
+    let is_gone = |line: &str| {
+        let value = ["file = ", "folder = "].iter().find_map(|key| line.strip_prefix(key));
+        value.is_some_and(|value| named.iter().any(|name| name == value))
+    };
+    let mut commented = String::new();
+    for line in text.lines() {
+        if is_gone(line) {
+            commented.push_str("# Not found when this was drafted; correct it, or use url.\n");
+        }
+        commented.push_str(line);
+        commented.push('\n');
+    }
+    commented
 }
 
 /// Drafts a waybill of a folder of downloads: of each tool the newest version, with its downloads for all systems.
@@ -155,7 +182,7 @@ fn of_card(card: &Card) -> WaybillTool {
         command_folders: if card.folder.is_some() { command_folders.clone() } else { Vec::new() },
         probe: card.probe.clone(),
         requires: WaybillRequires {
-            tools: Vec::new(),
+            tools: tools_of_texts(card),
             commands: card.requires.commands.clone(),
             variables: card.requires.variables.clone(),
         },
@@ -165,6 +192,19 @@ fn of_card(card: &Card) -> WaybillTool {
         trials: card.trials.iter().map(Into::into).collect(),
         ..WaybillTool::new(card.name.clone(), card.version.clone())
     }
+}
+
+/// The tools whose homes its settings and launchers name.
+fn tools_of_texts(card: &Card) -> Vec<ToolName> {
+    let texts = card.prepare.iter().flat_map(PrepareStep::texts);
+    let texts = texts.chain(card.launchers.iter().flat_map(|launcher| launcher.runs.clone()));
+    let mut named: Vec<ToolName> = texts
+        .flat_map(|text| tools_named(&text).filter_map(|name| name.parse().ok()).collect::<Vec<_>>())
+        .filter(|name| *name != card.name)
+        .collect();
+    named.sort();
+    named.dedup();
+    named
 }
 
 /// Whether its only launcher is the one that `receive` makes by itself.

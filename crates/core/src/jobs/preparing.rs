@@ -106,17 +106,20 @@ pub(super) fn plan(tool: &ToPrepare<'_>, earlier: Option<&Card>, yard: &Yard) ->
     for launcher in tool.launchers {
         files.extend(of_launcher(tool, launcher)?);
     }
-    let mut written = tool.written.map(<[_]>::to_vec).unwrap_or_default();
-    written.retain(|known| files.iter().all(|file| file.file != known.file));
-    written.extend(files.iter().map(|file| WrittenFile {
+    let before = tool.written.unwrap_or_default();
+    // What the user has edited stays that, whatever is set in it, here or in the next version.
+    let is_edited = |file: &PreparedFile| {
+        let here = file.before.as_ref().and_then(|content| is_as_written(before, &file.file, content));
+        here == Some(false) || carried.contains(&Carried::Taken(file.file.clone()))
+    };
+    let sum = |file: &PreparedFile| Checksum::of(Algorithm::Sha256, &file.after).value;
+    let new = files.iter().map(|file| WrittenFile {
         file: file.file.clone(),
-        sha256: Checksum::of(Algorithm::Sha256, &file.after).value,
-    }));
-    // What the user had edited counts as edited in this version too.
-    let is_carried = |known: &WrittenFile| carried.contains(&Carried::Taken(known.file.clone()));
-    for known in written.iter_mut().filter(|known| is_carried(known)) {
-        known.sha256.clear();
-    }
+        sha256: if is_edited(file) { String::new() } else { sum(file) },
+    });
+    let mut written = before.to_vec();
+    written.retain(|known| files.iter().all(|file| file.file != known.file));
+    written.extend(new);
     Ok(Preparation { steps, files, carried, written })
 }
 

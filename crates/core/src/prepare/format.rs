@@ -145,6 +145,12 @@ impl Step<'_> {
 }
 
 impl PrepareStep {
+    /// Its texts that may have placeholders.
+    pub fn texts(&self) -> impl Iterator<Item = String> {
+        let set = self.set.as_ref().map(|set| set.value.to_string());
+        [self.by.clone(), self.write.clone(), set].into_iter().flatten()
+    }
+
     /// What it does.
     ///
     /// # Errors

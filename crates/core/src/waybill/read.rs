@@ -148,11 +148,8 @@ fn check_preparing(tool: &WaybillTool) -> Option<String> {
     if let Some(twice) = tool.launchers.iter().find(|launcher| !commands.insert(launcher.command.to_lowercase())) {
         return Some(format!("the launcher {} is listed twice", twice.command));
     }
-    let of_step = |step: &'_ PrepareStep| {
-        let set = step.set.as_ref().map(|set| set.value.to_string());
-        [step.by.clone(), step.write.clone(), set].into_iter().flatten().collect::<Vec<_>>()
-    };
-    let texts = tool.prepare.iter().flat_map(of_step).chain(tool.launchers.iter().flat_map(|l| l.runs.clone()));
+    let texts =
+        tool.prepare.iter().flat_map(PrepareStep::texts).chain(tool.launchers.iter().flat_map(|l| l.runs.clone()));
     texts.into_iter().find_map(|text| {
         let is_required = |named: &str| tool.requires.tools.iter().any(|required| required.as_str() == named);
         let unknown = tools_named(&text).find(|named| !is_required(named))?;

@@ -67,7 +67,7 @@ pub struct Card {
 pub struct WrittenFile {
     /// The file, relative to the home.
     pub file: PathBuf,
-    /// Its SHA-256.
+    /// Its SHA-256; empty where the user had edited it before.
     pub sha256: String,
 }
 
