@@ -5,14 +5,11 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use super::error::PrepareError;
-use super::format::{PrepareStep, Step};
+use super::error::{MOST, PrepareError};
+use super::format::{Edit, PrepareStep, SettingValue, Step};
 use super::placeholders::Placeholders;
 use super::settings::edited;
 use crate::error::FileContext as _;
-
-/// The largest file that is prepared, in bytes.
-pub(super) const MOST: u64 = 4 << 20;
 
 /// Where the content of a prepared file comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -87,13 +84,13 @@ impl<'a> Preparing<'a> {
                 // A backslash is an escape there (java.util.Properties, "load").
                 let escape = |text: String| if is_properties { text.replace('\\', "\\\\") } else { text };
                 let value = match edit {
-                    super::Edit::Set(_, super::SettingValue::Text(text)) => {
-                        Some(super::SettingValue::Text(self.placeholders.fill(text, escape)?))
+                    Edit::Set(_, SettingValue::Text(text)) => {
+                        Some(SettingValue::Text(self.placeholders.fill(text, escape)?))
                     }
                     _ => None,
                 };
                 let edit = match (edit, &value) {
-                    (super::Edit::Set(key, _), Some(value)) => super::Edit::Set(key, value),
+                    (Edit::Set(key, _), Some(value)) => Edit::Set(key, value),
                     (other, _) => other,
                 };
                 let content = self.needed(file)?;

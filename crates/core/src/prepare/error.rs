@@ -4,6 +4,9 @@ use std::path::PathBuf;
 
 use crate::error::{Blame, Blamed, FileError};
 
+/// The largest file that is prepared, in bytes.
+pub(super) const MOST: u64 = 4 << 20;
+
 /// Why a tool could not be prepared. Files are relative to its home.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum PrepareError {
@@ -14,7 +17,7 @@ pub enum PrepareError {
     #[error("{}: not a file inside the tool", .0.display())]
     NotAFile(PathBuf),
     /// A file is too large to be a settings file or a launcher.
-    #[error("{}: larger than {} MiB, not a settings file", .0.display(), super::apply::MOST >> 20)]
+    #[error("{}: larger than {} MiB, not a settings file", .0.display(), MOST >> 20)]
     TooLarge(PathBuf),
     /// It is written in a way that is not edited.
     #[error("{}: {why}", file.display())]

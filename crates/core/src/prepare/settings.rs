@@ -152,11 +152,11 @@ impl<'a> Settings<'a> {
 
     /// What stands between key and value here.
     fn separator(&self) -> &'static str {
-        let is_spaced = |line: &&[u8]| {
+        let is_spaced = |line: &[u8]| {
             let sign = line.iter().position(|byte| *byte == b'=')?;
             Some(sign > 0 && line[sign - 1] == b' ')
         };
-        match self.lines.iter().filter(|line| !b"#;".contains(&line[0])).find_map(|line| is_spaced(&line)) {
+        match self.lines.iter().filter(|line| !b"#;".contains(&line[0])).find_map(|line| is_spaced(line)) {
             Some(true) => " = ",
             _ => "=",
         }

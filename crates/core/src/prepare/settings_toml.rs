@@ -90,7 +90,7 @@ fn inserted(text: &str, path: &[Key], section: Option<&str>, new: &SettingValue)
         let item = table.entry_format(key).or_insert_with(missing);
         table = item.as_table_like_mut().ok_or_else(|| format!("\"{}\" is not a table", key.get()))?;
     }
-    let last = path.last().map(|key| key.get()).unwrap_or_default();
+    let last = path.last().map(Key::get).unwrap_or_default();
     let new = match new {
         SettingValue::Truth(truth) => value(*truth),
         SettingValue::Number(number) => value(*number),

@@ -53,6 +53,10 @@ pub fn run(
     let looks_only = request.dry_run || request.verify || request.system.is_some();
     if !looks_only {
         session.check_scratch()?;
+        // What an earlier call has left half done is settled before anything is planned from the cards.
+        if session.yard.ledger().is_open().map_err(SessionError::from)? {
+            drop(session.lock()?);
+        }
     }
     let stock = if request.system.is_some() { Stock::default() } else { session.stock()? };
     let system = request.system.as_deref().unwrap_or(os::SYSTEM);
