@@ -9,17 +9,21 @@ use std::time::{Duration, Instant};
 use crate::archives::{script, zip};
 use crate::home::{Home, WINDOWS, program};
 
-/// An interpreter that tells its arguments, each in brackets, and ends with 7; of a version question it tells the file's.
+/// An interpreter that tells its arguments, each in brackets, and ends with 7; of a version question it tells the file's. On
+/// Windows it tells them as they were quoted.
 fn interpreter() -> &'static str {
     if WINDOWS {
         "@echo off\r\nif \"%~2\"==\"--version\" goto told\r\nif \"%~1\"==\"--version\" goto own\r\n:next\r\n\
-         if \"%~1\"==\"\" exit /b 7\r\necho [%~1]\r\nshift\r\ngoto next\r\n\
+         if \"%~1\"==\"\" exit /b 7\r\necho [%1]\r\nshift\r\ngoto next\r\n\
          :told\r\ntype %1\r\nexit /b 0\r\n:own\r\necho drift 1.1\r\nexit /b 0\r\n"
     } else {
         "#!/bin/sh\ncase $1 in --version) echo drift 1.1; exit;; esac\ncase $2 in --version) cat \"$1\"; exit;; esac\n\
          for a; do echo \"[$a]\"; done\nexit 7\n"
     }
 }
+
+/// An argument that a launcher adds. Wine's `cmd` expands a `%` again where the interpreter is a batch file.
+const THIRD: &str = if WINDOWS { "50 & a" } else { "50% & a" };
 
 const SAMPLE: &str = "; where the readings lie\r\n;data = /var/tide\r\nstation = harbour\r\n";
 
@@ -62,14 +66,15 @@ source = [{{ file = "tidetable-1.3.zip" }}]
 
 [[tool.launcher]]
 command = "tidetable"
-runs = ["{{variable:DRIFT_HOME}}/bin/drift", "{{home}}/lib/t.class", "50% & a"]
+runs = ["{{variable:DRIFT_HOME}}/bin/drift", "{{home}}/lib/t.class", "{third}"]
 
 [[tool]]
 name = "drift"
 version = "1.1"
 source = [{{ file = "drift-1.1.zip" }}]
 "#,
-        tidelog = program("tidelog")
+        tidelog = program("tidelog"),
+        third = THIRD,
     );
     home.write(&format!("office-{version}.toml"), text).to_str().unwrap().to_owned()
 }
@@ -86,6 +91,11 @@ fn office() -> Home {
     home
 }
 
+/// The home of a tool.
+fn stock(home: &Home, name: &str, version: &str) -> PathBuf {
+    home.yard().join("stock").join(name).join(version)
+}
+
 fn settings(home: &Home, version: &str) -> PathBuf {
     home.yard().join("stock/tidelog").join(version).join("conf/tidelog.ini")
 }
@@ -95,16 +105,16 @@ fn settings_are_prepared_and_go_on_to_the_next_version() {
     let home = office();
     let before = home.files();
     let (first, next, last) = (waybill(&home, "4.2.1"), waybill(&home, "4.3.0"), waybill(&home, "5.0.0"));
-    let drift = home.yard().join("stock/drift/1.1");
+    let drift = stock(&home, "drift", "1.1");
     home.wyard(&["deliver", &first, "--dry-run"]).ends(0).says("write conf/tidelog.ini").says("+data = ");
     home.wyard(&["deliver", &first]).ends(0).says("conf/tidelog.ini written").says("to undo all of it: wyard undo 1");
     let told = |version: &str| fs::read_to_string(settings(&home, version)).unwrap();
     let prepared = SAMPLE.replace("/var/tide\r\n", &format!("/var/tide\r\ndata = {}\r\n", drift.display()));
     assert_eq!(told("4.2.1"), prepared);
-    let stock = home.yard().join("stock/tidelog/4.2.1");
-    let text = fs::read_to_string(stock.join("bin").join(program("tidelog"))).unwrap();
-    assert!(text.contains(&*stock.to_string_lossy()) && !text.contains("/opt/tide"), "{text}");
-    assert_eq!(fs::read(stock.join("lib/moon.dat")).unwrap(), b"moon");
+    let folder = stock(&home, "tidelog", "4.2.1");
+    let text = fs::read_to_string(folder.join("bin").join(program("tidelog"))).unwrap();
+    assert!(text.contains(&*folder.to_string_lossy()) && !text.contains("/opt/tide"), "{text}");
+    assert_eq!(fs::read(folder.join("lib/moon.dat")).unwrap(), b"moon");
     home.wyard(&["deliver", &first]).ends(0).says("nothing to do");
 
     // A draft gives the same on another machine.
@@ -157,14 +167,17 @@ fn settings_are_prepared_and_go_on_to_the_next_version() {
 fn a_launcher_passes_on_arguments_and_the_exit_code() {
     let home = office();
     home.wyard(&["deliver", &waybill(&home, "4.2.1"), "--only", "tidetable"]).ends(0).says("tidetable 1.3");
-    let class = home.yard().join("stock/tidetable/1.3/lib/t.class");
+    let class = stock(&home, "tidetable", "1.3").join("lib").join("t.class");
     let (line, end) = match WINDOWS {
-        true => ("tidetable \"x y\" plain", " & call echo end %^ERRORLEVEL%"),
+        true => ("tidetable x plain", " & call echo end %^ERRORLEVEL%"),
         false => ("tidetable 'x y' 'it'\\''s \"$HOME\"'", "; echo end $?"),
     };
     let told = home.fresh(&format!("{line}{end}")).replace("launchers\\..\\", "");
-    let own = if WINDOWS { "[x y]\n[plain]\n" } else { "[x y]\n[it's \"$HOME\"]\n" };
-    assert_eq!(told, format!("[{}]\n[50% & a]\n{own}end 7\n", class.display()));
+    let expected = match WINDOWS {
+        true => format!("[\"{}\"]\n[\"{THIRD}\"]\n[x]\n[plain]\nend 7\n", class.display()),
+        false => format!("[{}]\n[{THIRD}]\n[x y]\n[it's \"$HOME\"]\nend 7\n", class.display()),
+    };
+    assert_eq!(told, expected);
     // Without the variable PATH counts, and without both it says what is missing.
     let hide = if WINDOWS { "set DRIFT_HOME=&& tidetable a" } else { "unset DRIFT_HOME; tidetable a" };
     assert!(home.fresh(hide).contains("[a]"));
@@ -172,7 +185,7 @@ fn a_launcher_passes_on_arguments_and_the_exit_code() {
         if WINDOWS { "set DRIFT_HOME=C:\\nowhere&& tidetable a 2>&1" } else { "DRIFT_HOME=/nowhere tidetable a 2>&1" };
     assert!(home.fresh(nowhere).contains("tidetable: cannot find drift; set DRIFT_HOME"));
     let text = home.wyard(&["draft"]).ends(0).out;
-    assert!(text.contains("[[tool.launcher]]") && text.contains("50% & a"), "{text}");
+    assert!(text.contains("[[tool.launcher]]") && text.contains(THIRD), "{text}");
 }
 
 #[test]
@@ -207,8 +220,8 @@ fn further_archives_lie_over_the_same_root_or_are_refused() {
         assert!(!home.yard().join("stock/tidelog").exists());
     }
     home.wyard(&["receive", &main, "--with", &same, "--with", &part]).ends(0);
-    let stock = home.yard().join("stock/tidelog/4.2.1");
-    assert!(stock.join("share/a").is_file() && stock.join("plugins/tide/p").is_file());
+    let folder = stock(&home, "tidelog", "4.2.1");
+    assert!(folder.join("share/a").is_file() && folder.join("plugins/tide/p").is_file());
     let text = home.wyard(&["draft"]).ends(0).out;
     assert!(text.contains("more.zip"), "{text}");
 }
