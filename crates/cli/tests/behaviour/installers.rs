@@ -65,6 +65,28 @@ fn what_an_installer_left_undone_is_finished() {
 
 #[test]
 #[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
+fn a_waybill_and_the_user_both_have_to_allow_an_installer() {
+    let home = Home::new();
+    self_extractor(&home, "", "");
+    let tool = "waybill = 1\n\n[[tool]]\nname = \"buoyctl\"\nversion = \"2.4\"\nprobe = { arguments = [] }\n\
+                source = [{ file = \"buoyctl-2.4.run\" }]\n";
+    let refused = home.write("refused.toml", tool);
+    let allowed = home.write("allowed.toml", format!("{tool}allow_installer = true\n"));
+    let (refused, allowed) = (refused.to_str().unwrap(), allowed.to_str().unwrap());
+    let before = home.files();
+    for call in [&["deliver", refused, "--yes"][..], &["deliver", allowed]] {
+        home.wyard(call).ends(1).says("is an installer; it needs allow_installer = true in the waybill, and --yes");
+        assert_eq!(home.files(), before);
+    }
+    home.wyard(&["deliver", allowed, "--yes"]).ends(0).says("buoyctl 2.4");
+    assert!(home.fresh("buoyctl").contains("buoyctl 2.4"));
+    home.wyard(&["deliver", allowed]).ends(0).says("nothing to do");
+    let card = fs::read_to_string(home.yard().join("cards/buoyctl/2.4.toml")).unwrap();
+    assert!(card.contains("arguments = []"), "{card}");
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "shell self-extractors run on Unix")]
 fn what_an_installer_hands_on_is_waited_for() {
     let home = Home::new();
     let before = "if [ -z \"$SECOND\" ]; then SECOND=1 sh \"$0\" \"$@\" & exit 0; fi; sleep 1";

@@ -145,7 +145,7 @@ pub fn run(
         dry_run: request.dry_run,
         system: request.system.clone(),
         verify: request.verify,
-        change,
+        change: change.filter(|_| is_changed),
         tools,
         checks,
     };

@@ -188,9 +188,10 @@ impl Wanted<'_> {
         request.replace = replace;
         let observer = OnlyProgress { progress, agreed: self.agreed && self.tool.allow_installer };
         let prepared = match receive::run(session, &request, &observer) {
-            Err(ReceiveError::NobodyToAsk) => {
+            Err(ReceiveError::NobodyToAsk | ReceiveError::NotForInstaller { .. }) => {
                 let rule = "it needs allow_installer = true in the waybill, and --yes";
-                return Err(failed(format!("{} is an installer; {rule}", request.file.display())));
+                let source = self.source.and_then(WaybillSource::place).map(|place| place.to_string());
+                return Err(failed(format!("{} is an installer; {rule}", source.unwrap_or_default())));
             }
             received => match received?.into_body() {
                 Received::Tool(received) => received.prepared,
