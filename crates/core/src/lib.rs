@@ -25,6 +25,7 @@ pub mod quote;
 pub mod registration;
 pub mod resolve;
 pub mod session;
+pub mod snapshot;
 pub mod store;
 pub mod survey;
 pub mod terminal;

@@ -3,10 +3,11 @@
 use clap::Command;
 
 /// Two examples for each command.
-const EXAMPLES: [(&str, [&str; 2]); 23] = [
+const EXAMPLES: [(&str, [&str; 2]); 25] = [
     ("adopt", ["adopt ~/tools/neap-2.1", "adopt --search"]),
     ("catch-up", ["catch-up bash", "catch-up powershell"]),
     ("check", ["check tidelog", "check --all-path"]),
+    ("compare", ["compare monday.json.gz today.json.gz", "compare --base office.json fleet/"]),
     ("completions", ["completions bash", "completions fish"]),
     ("deliver", ["deliver workstation.toml --dry-run", "deliver workstation.toml --verify"]),
     ("draft", ["draft > workstation.toml", "draft --json"]),
@@ -19,6 +20,7 @@ const EXAMPLES: [(&str, [&str; 2]); 23] = [
     ("receive", ["receive tidelog-4.2.1-linux-x64.tar.gz", "receive buoyctl-2.4.run --yes"]),
     ("register", ["register tidelog", "register tidelog@4.1.0 --dry-run"]),
     ("retire", ["retire tidelog@4.1.0", "retire buoyctl --uninstall"]),
+    ("snapshot", ["snapshot --into today.json.gz", "snapshot --into pier-3.json --name pier-3"]),
     ("stock", ["stock", "stock --no-run"]),
     ("survey", ["survey", "survey --fail-on caution"]),
     ("switch", ["switch tidelog 4.1.0", "switch tidelog 4.1.0 --dry-run"]),

@@ -180,6 +180,10 @@ pub enum Command {
         /// A folder with downloads, for any system
         folder: Option<PathBuf>,
     },
+    /// Record what this machine's terminals find, in one file
+    Snapshot(SnapshotArgs),
+    /// Show where commands differ between recorded machines
+    Compare(CompareArgs),
     /// Run the full example on made-up data in a sandbox
     Demo(DemoArgs),
     /// Print a completion script for a shell
@@ -419,6 +423,34 @@ pub struct TraceArgs {
     /// Show the version of every candidate
     #[arg(long)]
     pub versions: bool,
+    /// Trace on the machine of this snapshot
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["terminal", "evidence", "versions"])]
+    pub from: Option<PathBuf>,
+}
+
+/// Options of `snapshot`.
+#[derive(Debug, ClapArgs)]
+pub struct SnapshotArgs {
+    /// The file to write; packed if its name ends in .gz
+    #[arg(long, value_name = "FILE")]
+    pub into: PathBuf,
+    /// What to call the machine
+    #[arg(long, value_name = "TEXT")]
+    pub name: Option<String>,
+    /// Ask the commands outside the system's folders for their versions
+    #[arg(long)]
+    pub versions: bool,
+}
+
+/// Options of `compare`.
+#[derive(Debug, ClapArgs)]
+pub struct CompareArgs {
+    /// Snapshots, or folders of them
+    #[arg(required = true, value_name = "FILE")]
+    pub files: Vec<PathBuf>,
+    /// Compare all of them with this one
+    #[arg(long, value_name = "FILE")]
+    pub base: Option<PathBuf>,
 }
 
 /// Which terminal.

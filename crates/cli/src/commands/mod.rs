@@ -3,6 +3,7 @@
 mod adopt;
 mod catch_up;
 mod check;
+mod compare;
 mod completions;
 mod deliver;
 mod demo;
@@ -18,6 +19,7 @@ mod register;
 mod retire;
 #[cfg(test)]
 mod schemas;
+mod snapshot;
 mod stock;
 mod survey;
 mod switch;
@@ -63,6 +65,8 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Switch(args)) => switch::run(args, context),
         Some(Command::Deliver(args)) => deliver::run(args, context),
         Some(Command::Draft { folder }) => draft::run(folder.as_deref(), context),
+        Some(Command::Snapshot(args)) => snapshot::run(args, context),
+        Some(Command::Compare(args)) => compare::run(args, context),
         Some(Command::Demo(args)) => demo::run(&args, context),
         Some(Command::Completions { shell }) => completions::run(&shell, context),
     }

@@ -44,6 +44,7 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
         "more",
         &[
             ("catch-up SHELL", "update this terminal's PATH"),
+            ("snapshot --into FILE", "record this machine; 'compare' shows how machines differ"),
             ("machine", "system, processor, C library, shells, interpreters"),
             ("completions SHELL", "completion script"),
             ("help of a command", "wyard COMMAND --help"),

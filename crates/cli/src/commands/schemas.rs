@@ -11,6 +11,7 @@ use wagon_yard_core::check::CheckedTools;
 use wagon_yard_core::installer::InstallPlan;
 use wagon_yard_core::jobs::adopt::{AdoptedFolder, FoundTools};
 use wagon_yard_core::jobs::catch_up::CatchUpLines;
+use wagon_yard_core::jobs::compare::Fleet;
 use wagon_yard_core::jobs::deliver::Delivery;
 use wagon_yard_core::jobs::draft::Draft;
 use wagon_yard_core::jobs::explain::Explanation;
@@ -21,12 +22,14 @@ use wagon_yard_core::jobs::path::PathState;
 use wagon_yard_core::jobs::receive::{InstalledTool, ReceivedTool};
 use wagon_yard_core::jobs::register::RegisteredTool;
 use wagon_yard_core::jobs::retire::{RetiredTool, UninstallPlan, UninstalledTool};
+use wagon_yard_core::jobs::snapshot::WrittenSnapshot;
 use wagon_yard_core::jobs::stock::{MendedStock, ToolStock};
 use wagon_yard_core::jobs::switch::SwitchedTool;
 use wagon_yard_core::jobs::trial::Tried;
 use wagon_yard_core::jobs::undo::Undone;
 use wagon_yard_core::jobs::unpack::Unpacked;
 use wagon_yard_core::report::Report;
+use wagon_yard_core::snapshot::{Difference, Snapshot};
 use wagon_yard_core::survey::SurveyedPath;
 use wagon_yard_core::trace::TracedCommands;
 
@@ -81,6 +84,10 @@ fn schemas() -> BTreeMap<&'static str, Value> {
         of::<completions::Completions>("completions"),
         of::<Delivery>("deliver"),
         of::<Draft>("draft"),
+        of::<Snapshot>("snapshot"),
+        of::<WrittenSnapshot>("snapshot-written"),
+        of::<Difference>("compare"),
+        of::<Fleet>("compare-many"),
         of::<demo::Shown>("demo"),
         error,
     ]

@@ -12,7 +12,10 @@ use crate::view;
 
 /// Traces the names; a name that nothing answers to is a bad verdict.
 pub fn run(args: TraceArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let TraceArgs { commands: names, caller, terminal, versions, evidence: _ } = args;
+    let TraceArgs { commands: names, caller, terminal, versions, from, evidence: _ } = args;
+    if let Some(from) = from {
+        return context.report(&trace::recorded(&from, &names, caller)?, view::trace::write);
+    }
     let request = TraceRequest { names, caller, terminal: terminal.map(TerminalKind::from), versions };
     context.report(&trace::run(&context.session, &request)?, view::trace::write)
 }

@@ -163,8 +163,13 @@ impl<'a> Show<'a> {
         self.wyard(&["deliver", &waybill, "--verify"])?;
         self.say(&format!("The same waybill serves a machine with {}.", os_name(other)))?;
         self.wyard(&["deliver", &waybill, "--dry-run", "--for", other])?;
+        self.say("A snapshot records what a machine's terminals find. Where do the two workstations differ?")?;
+        let [first, second] =
+            ["first.json", "second.json"].map(|name| self.world.folder().join(name).to_string_lossy().into_owned());
+        self.wyard(&["snapshot", "--into", &second])?;
         self.at_second = false;
-        Ok(())
+        self.wyard(&["snapshot", "--into", &first])?;
+        self.wyard_ends(&["compare", &first, &second], exit::VERDICT)
     }
 
     /// The workstation that is worked on.

@@ -2,6 +2,7 @@
 
 pub mod adopt;
 pub mod check;
+pub mod compare;
 pub mod deliver;
 pub mod entries;
 pub mod evidence;
@@ -16,6 +17,7 @@ pub mod prepared;
 pub mod receive;
 pub mod register;
 pub mod retire;
+pub mod snapshot;
 pub mod stages;
 pub mod stock;
 pub mod stores;

@@ -207,7 +207,7 @@ pub(super) fn place(origin: &Origin, page: &Page) -> String {
         Found::Yard => return "Wagon Yard".to_owned(),
         Found::UserRegistry => return "user Path, registry".to_owned(),
         Found::SystemRegistry => return "system Path, registry".to_owned(),
-        Found::Traced | Found::Read | Found::Session => {}
+        Found::Traced | Found::Read | Found::Session | Found::Recorded => {}
     }
     let place = page.short(&origin.place);
     origin.line.map_or_else(|| place.clone(), |line| format!("{place}:{line}"))

@@ -41,6 +41,7 @@ mod screens;
 #[cfg(unix)]
 mod sealed;
 mod server;
+mod snapshots;
 mod startup;
 mod survey;
 mod trace;

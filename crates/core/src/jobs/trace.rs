@@ -1,11 +1,14 @@
 //! `trace`: what a command name means to each caller. A name that nothing answers to makes the report fail.
 
+use std::path::Path;
+
 use crate::error::{Blame, Blamed};
 use crate::report::Report;
 use crate::resolve::Caller;
 use crate::session::{Session, SessionError, meets_session};
+use crate::snapshot::{SnapshotError, read, traced};
 pub use crate::trace::TraceRequest;
-use crate::trace::{self, TracedCommands};
+use crate::trace::{self, CommandTrace, TracedCommands};
 use crate::yard::YardError;
 
 /// Why nothing was traced.
@@ -40,6 +43,20 @@ impl Blamed for TraceError {
             Self::Session(e) => e.hint(),
         }
     }
+}
+
+/// Traces names on the machine of a snapshot.
+///
+/// # Errors
+/// When it cannot be read.
+pub fn recorded(
+    file: &Path,
+    names: &[String],
+    caller: Option<Caller>,
+) -> Result<Report<TracedCommands>, SnapshotError> {
+    let traced = traced(&read(file)?, names, caller);
+    let is_answered = traced.commands.iter().all(CommandTrace::is_answered);
+    Ok(Report::new(traced).failed_if(!is_answered))
 }
 
 /// Traces the names.

@@ -34,6 +34,6 @@ pub use elevated::{ElevatedPath, elevated_path};
 pub use evidence::Evidence;
 pub use origin::{Found, Origin};
 pub use path_view::{Origins, PathPart, PathView, registry_origins};
-pub use shells::{InstalledShell, installed, of_user, unknown_login_shell, unused_shells};
+pub use shells::{InstalledShell, installed, login_shell_among, of_user, unknown_login_shell, unused_shells};
 pub use start_mode::{StartMode, TerminalKind};
 pub use windows::{background, system_path};

@@ -19,6 +19,8 @@ pub enum Found {
     UserRegistry,
     /// The system's `Path` in the registry holds it.
     SystemRegistry,
+    /// A snapshot says so.
+    Recorded,
 }
 
 /// What put an entry into PATH.

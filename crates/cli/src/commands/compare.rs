@@ -1,0 +1,16 @@
+//! `wyard compare FILE FILE`
+
+use std::process::ExitCode;
+
+use wagon_yard_core::jobs::compare::{self, CompareRequest};
+
+use crate::args::CompareArgs;
+use crate::context::Context;
+use crate::failure::Failure;
+use crate::view;
+
+/// Compares machines.
+pub fn run(args: CompareArgs, context: &Context) -> Result<ExitCode, Failure> {
+    let request = CompareRequest { base: args.base, files: args.files };
+    context.report(&compare::run(&request)?, view::compare::write)
+}

@@ -1,0 +1,113 @@
+//! `snapshot`, `compare`, and `trace --from`: what a machine finds, in one file.
+
+use std::fs;
+
+use serde_json::Value;
+
+use crate::archives::{script, tidelog, zip};
+use crate::home::{Home, WINDOWS, program};
+
+/// A home with a tool, and an older copy of it that the user had.
+fn station(version: &str) -> Home {
+    let home = Home::new();
+    home.wyard(&["receive", &tidelog(&home, version), "--quiet"]).ends(0);
+    home
+}
+
+fn snapshot(home: &Home, name: &str) -> String {
+    let file = home.path(&format!("{name}.json"));
+    let file = file.to_str().unwrap().to_owned();
+    home.wyard(&["snapshot", "--into", &file]).ends(0).says("1 tool");
+    file
+}
+
+/// The file that each caller of a new terminal runs.
+fn winners(report: &Value) -> Vec<(String, String)> {
+    let callers = report["commands"][0]["callers"].as_array().unwrap();
+    let one = |caller: &Value| {
+        let winner = caller["winner"].as_str().unwrap_or_default();
+        (caller["caller"].as_str().unwrap().to_owned(), winner.to_owned())
+    };
+    callers.iter().map(one).collect()
+}
+
+#[test]
+fn a_recorded_machine_is_traced_as_itself() {
+    let home = station("4.2.1");
+    let file = snapshot(&home, "now");
+    let text = fs::read_to_string(&file).unwrap();
+    let folder = home.path("home").to_str().unwrap().replace('\\', "\\\\");
+    assert!(!text.contains(&folder) && text.contains("~"), "{text}");
+    let own_home = home.path("home").to_str().unwrap().to_owned();
+    for name in ["tidelog", if WINDOWS { "cmd" } else { "sort" }, "no-such-command"] {
+        let here = home.wyard(&["trace", name, "--terminal", "new", "--json"]).json();
+        let there = home.wyard(&["trace", name, "--from", &file, "--json"]).json();
+        for (caller, winner) in winners(&there) {
+            let expected: Vec<String> =
+                winners(&here).into_iter().filter(|(c, _)| *c == caller).map(|(_, w)| w).collect();
+            assert!(expected.contains(&winner.replace('~', &own_home)), "{name}, {caller}: {winner}, not {expected:?}");
+        }
+        assert_eq!(there["failed"], here["failed"], "{name}");
+    }
+    home.wyard(&["trace", "tidelog", "--from", &file]).ends(0).says("predicted").says("4.2.1");
+    home.wyard(&["trace", "no-such-command", "--from", &file]).ends(1);
+}
+
+#[test]
+fn what_differs_and_matters_is_told() {
+    let (old, new) = (station("4.1.0"), station("4.2.1"));
+    let (before, after) = (snapshot(&old, "before"), snapshot(&new, "after"));
+    new.wyard(&["compare", &before, &after])
+        .ends(1)
+        .says("before and after: 1 command differs")
+        .says("tidelog: another version")
+        .says("tool tidelog: 4.1.0 on before, 4.2.1 on after");
+    new.wyard(&["compare", &after, &snapshot(&new, "again")]).ends(0).says("no difference that matters");
+    let report = new.wyard(&["compare", &before, &after, "--json"]).ends(1).json();
+    assert_eq!(report["commands"][0]["means"][1]["version"], "4.2.1");
+
+    // The same content in another folder is no matter.
+    let copy = Home::new();
+    let bin = copy.path("home/other");
+    fs::create_dir_all(&bin).unwrap();
+    zip(&copy.path("t.zip"), &[(&format!("bin/{}", program("tidelog")), script("4.2.1"), 0o755)]);
+    copy.wyard(&["unpack", copy.path("t.zip").to_str().unwrap(), "--into", bin.join("t").to_str().unwrap()]).ends(0);
+    copy.wyard(&["path", "add", bin.join("t").join("bin").to_str().unwrap()]).ends(0);
+    let file = copy.path("copy.json.gz");
+    copy.wyard(&["snapshot", "--into", file.to_str().unwrap(), "--name", "pier-3"]).ends(0);
+    assert_eq!(&fs::read(&file).unwrap()[..2], [0x1f, 0x8b]);
+    let file = file.to_str().unwrap();
+    new.wyard(&["compare", &after, file]).ends(0).says("1 command other folder, same content: tidelog");
+
+    // Many machines, each compared with one.
+    let fleet = new.path("fleet");
+    fs::create_dir(&fleet).unwrap();
+    for at in 1..=3 {
+        fs::copy(&after, fleet.join(format!("pier-{at}.json"))).unwrap();
+    }
+    fs::copy(&before, fleet.join("pier-9.json")).unwrap();
+    fs::write(fleet.join("broken.json"), "{}").unwrap();
+    new.wyard(&["compare", "--base", &after, fleet.to_str().unwrap()])
+        .ends(1)
+        .says("3 of 4 agree with after")
+        .says("pier-9: 4.1.0, ")
+        .says("broken.json: not a snapshot");
+}
+
+#[test]
+fn nothing_is_written_over_and_strange_files_are_refused() {
+    let home = station("4.2.1");
+    let mine = home.write("mine.json", "{\"mine\": 1}");
+    let mine = mine.to_str().unwrap();
+    home.wyard(&["snapshot", "--into", mine]).ends(2).says("exists, and is not a snapshot");
+    assert_eq!(fs::read_to_string(mine).unwrap(), "{\"mine\": 1}");
+    home.wyard(&["snapshot", "--into", home.path("home").to_str().unwrap()]).ends(2);
+    let file = snapshot(&home, "now");
+    home.wyard(&["snapshot", "--into", &file]).ends(0);
+    home.wyard(&["compare", &file]).ends(2).says("fewer than two");
+    home.wyard(&["compare", &file, mine]).ends(3).says("not a snapshot");
+    home.wyard(&["compare", &file, "none.json"]).ends(2);
+    let later = fs::read_to_string(&file).unwrap().replace("\"snapshot\":1", "\"snapshot\":2");
+    let later = home.write("later.json", later);
+    home.wyard(&["trace", "tidelog", "--from", later.to_str().unwrap()]).ends(3).says("a snapshot of format 2");
+}

@@ -1,0 +1,93 @@
+//! `snapshot`: this machine in one file.
+
+use std::fs;
+use std::path::PathBuf;
+
+use serde::Serialize;
+
+use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::report::{Report, ReportBody, ReportPath};
+use crate::session::{Session, SessionError, meets_session};
+use crate::snapshot::{RecordRequest, RecordedKind, SnapshotError, record, write};
+
+/// What is asked of `snapshot`.
+#[derive(Debug, Clone, Default)]
+pub struct SnapshotRequest {
+    /// The file that it is written into; packed where its name ends in `.gz`.
+    pub into: PathBuf,
+    /// What is recorded.
+    pub record: RecordRequest,
+}
+
+/// A snapshot that was written.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct WrittenSnapshot {
+    /// The file.
+    pub file: ReportPath,
+    /// Its size in bytes.
+    pub bytes: u64,
+    /// How many kinds of terminals it has.
+    pub terminals: usize,
+    /// How many folders of PATH.
+    pub folders: usize,
+    /// How many programs in them.
+    pub programs: usize,
+    /// How many tools of the yard.
+    pub tools: usize,
+}
+
+impl ReportBody for WrittenSnapshot {
+    fn name(&self) -> &'static str {
+        "snapshot-written"
+    }
+}
+
+/// Why there is no snapshot.
+#[derive(Debug, thiserror::Error)]
+pub enum SnapshotJobError {
+    /// The file.
+    #[error(transparent)]
+    Snapshot(#[from] SnapshotError),
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(SnapshotJobError: FileError);
+
+impl Blamed for SnapshotJobError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::Snapshot(e) => e.blame(),
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Snapshot(e) => e.hint(),
+            Self::Session(e) => e.hint(),
+        }
+    }
+}
+
+/// Records this machine into a file.
+///
+/// # Errors
+/// When it cannot be looked at, or the file cannot be written.
+pub fn run(session: &Session, request: &SnapshotRequest) -> Result<Report<WrittenSnapshot>, SnapshotJobError> {
+    let recorded = record(session, &request.record)?;
+    write(&request.into, &recorded)?;
+    let bytes = fs::metadata(&request.into).at("read", &request.into)?.len();
+    let files = recorded.folders.iter().flat_map(|folder| &folder.files);
+    let written = WrittenSnapshot {
+        file: request.into.clone().into(),
+        bytes,
+        terminals: recorded.terminals.iter().filter(|terminal| terminal.answered).count(),
+        folders: recorded.folders.len(),
+        programs: files.filter(|file| file.kind == RecordedKind::Program).count(),
+        tools: recorded.tools.len(),
+    };
+    Ok(Report::new(written).with_findings(recorded.findings.clone()))
+}

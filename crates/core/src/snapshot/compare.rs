@@ -1,0 +1,242 @@
+//! What commands mean on two machines.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use serde::Serialize;
+
+use super::format::{RecordedKind, RecordedTerminal, Snapshot};
+use super::lookup::{Lookup, Meaning};
+use crate::naming::typed;
+use crate::path_list::is_spelled_alike;
+use crate::report::ReportBody;
+use crate::resolve::Caller;
+use crate::system::System;
+
+/// How two machines differ.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct Difference {
+    /// What the machines are called.
+    pub machines: Vec<String>,
+    /// How many commands mean the same on both.
+    pub same: usize,
+    /// The commands that mean something else, those that matter first.
+    pub commands: Vec<CommandDifference>,
+    /// Tools of the yards that are there in other versions, or on one machine only.
+    pub tools: Vec<ToolDifference>,
+    /// Entries of PATH that only one machine has, in the login shell's terminal.
+    pub entries: Vec<EntryDifference>,
+    /// Whether the entries that both have come in another order.
+    pub other_order: bool,
+    /// Variables that differ.
+    pub variables: Vec<VariableDifference>,
+}
+
+impl ReportBody for Difference {
+    fn name(&self) -> &'static str {
+        "compare"
+    }
+}
+
+/// A command that means something else.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct CommandDifference {
+    /// The command.
+    pub name: String,
+    /// Whether it matters: it is a command of a received tool, or its content is known to be another one.
+    pub matters: bool,
+    /// In what it differs.
+    pub why: CompareWhy,
+    /// What it means on each machine, in their order; null for nothing.
+    pub means: Vec<Option<Meant>>,
+}
+
+/// In what a command differs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum CompareWhy {
+    /// It is another version.
+    OtherVersion,
+    /// Its content is another one.
+    OtherContent,
+    /// It is there on one machine only.
+    OnOneOnly,
+    /// It lies in another folder, and nothing is known of its content.
+    OtherPlace,
+    /// It lies in another folder, with the same content.
+    SameContent,
+}
+
+/// What a command means.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct Meant {
+    /// The file.
+    pub path: String,
+    /// Its version, where that is known.
+    pub version: Option<String>,
+    /// What puts its folder into PATH, where that is known.
+    pub put_by: Option<String>,
+}
+
+/// A tool that differs.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct ToolDifference {
+    /// The tool.
+    pub name: String,
+    /// The version in use on each machine; null for none.
+    pub versions: Vec<Option<String>>,
+}
+
+/// An entry of PATH that only one machine has.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct EntryDifference {
+    /// The entry.
+    pub entry: String,
+    /// The machine.
+    pub only_on: String,
+}
+
+/// A variable that differs.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct VariableDifference {
+    /// The variable.
+    pub name: String,
+    /// Its value on each machine; null where it is not set.
+    pub values: Vec<Option<String>>,
+}
+
+/// Compares what the login shells' terminals of two machines find.
+#[must_use]
+pub fn compare(machines: [(&str, &Snapshot); 2]) -> Difference {
+    let lookups = machines.map(|(_, snapshot)| Lookup::new(snapshot));
+    let [one, two] = &lookups;
+    let terminals = [one, two].map(|lookup| lookup.terminals().next());
+    let received: BTreeSet<&str> = machines
+        .iter()
+        .flat_map(|(_, snapshot)| &snapshot.tools)
+        .filter(|tool| tool.registered.is_some())
+        .flat_map(|tool| tool.commands.iter().map(String::as_str))
+        .collect();
+    let mut difference =
+        Difference { machines: machines.map(|(name, _)| name.to_owned()).to_vec(), ..Difference::default() };
+    let names: BTreeSet<String> =
+        [one, two].into_iter().zip(terminals).flat_map(|(lookup, terminal)| names(lookup, terminal)).collect();
+    for name in names {
+        let meaning = |lookup: &Lookup<'_>, terminal: Option<(Caller, &RecordedTerminal)>| {
+            let (caller, terminal) = terminal?;
+            let candidates = lookup.meaning(caller, terminal, &name)?;
+            Some(known(&candidates))
+        };
+        let means = [meaning(one, terminals[0]), meaning(two, terminals[1])];
+        match why(&means, [one.snapshot.family(), two.snapshot.family()]) {
+            None => difference.same += 1,
+            Some(why) => {
+                let matters = match why {
+                    CompareWhy::SameContent => false,
+                    CompareWhy::OtherVersion | CompareWhy::OtherContent => true,
+                    CompareWhy::OnOneOnly | CompareWhy::OtherPlace => received.contains(name.as_str()),
+                };
+                let means = means.map(|known| known.map(|known| known.meant)).to_vec();
+                difference.commands.push(CommandDifference { name, matters, why, means });
+            }
+        }
+    }
+    difference.commands.sort_by(|a, b| (!a.matters, a.why, &a.name).cmp(&(!b.matters, b.why, &b.name)));
+    difference.tools = tools(machines);
+    (difference.entries, difference.other_order) = entries(machines, terminals);
+    difference.variables = variables(machines);
+    difference
+}
+
+/// What is known of the file that a name means.
+struct Known {
+    meant: Meant,
+    bytes: Option<u64>,
+    sha256: Option<String>,
+}
+
+fn known(found: &Meaning<'_>) -> Known {
+    let put_by = found.entry.and_then(|entry| {
+        let place = entry.origin.as_ref()?;
+        Some(entry.line.map_or_else(|| place.clone(), |line| format!("{place}:{line}")))
+    });
+    let file = found.file;
+    Known {
+        meant: Meant { path: found.path.clone(), version: file.and_then(|file| file.version.clone()), put_by },
+        bytes: file.map(|file| file.bytes),
+        sha256: file.and_then(|file| file.sha256.clone()),
+    }
+}
+
+/// In what two meanings differ; `None` where they do not, as far as it is known.
+fn why(means: &[Option<Known>; 2], systems: [System; 2]) -> Option<CompareWhy> {
+    let [Some(one), Some(two)] = means else {
+        return means.iter().any(Option::is_some).then_some(CompareWhy::OnOneOnly);
+    };
+    let system = systems[0];
+    let is_same_place =
+        systems[0] == systems[1] && is_spelled_alike(one.meant.path.as_ref(), two.meant.path.as_ref(), system);
+    if let (Some(a), Some(b)) = (&one.meant.version, &two.meant.version)
+        && a != b
+    {
+        return Some(CompareWhy::OtherVersion);
+    }
+    match (&one.sha256, &two.sha256) {
+        (Some(a), Some(b)) if a == b => (!is_same_place).then_some(CompareWhy::SameContent),
+        (Some(_), Some(_)) => Some(CompareWhy::OtherContent),
+        _ if is_same_place && one.bytes == two.bytes => None,
+        _ if is_same_place => Some(CompareWhy::OtherContent),
+        _ => Some(CompareWhy::OtherPlace),
+    }
+}
+
+/// The names that could be typed in a terminal.
+fn names<'a>(lookup: &Lookup<'a>, terminal: Option<(Caller, &'a RecordedTerminal)>) -> Vec<String> {
+    if terminal.is_none() {
+        return Vec::new();
+    }
+    let system = lookup.snapshot.family();
+    let files = lookup.snapshot.folders.iter().flat_map(|folder| &folder.files);
+    let runs = files.filter(|file| matches!(file.kind, RecordedKind::Program | RecordedKind::AppAlias));
+    runs.map(|file| typed(file.name.as_ref(), system)).collect()
+}
+
+fn tools(machines: [(&str, &Snapshot); 2]) -> Vec<ToolDifference> {
+    let in_use = machines.map(|(_, snapshot)| {
+        let used = snapshot.tools.iter().filter(|tool| tool.in_service);
+        used.map(|tool| (tool.name.clone(), tool.version.clone())).collect::<BTreeMap<_, _>>()
+    });
+    let names: BTreeSet<&String> = in_use.iter().flat_map(BTreeMap::keys).collect();
+    let versions = |name: &String| in_use.iter().map(|used| used.get(name).cloned()).collect::<Vec<_>>();
+    let differing = names.into_iter().map(|name| ToolDifference { name: name.clone(), versions: versions(name) });
+    differing.filter(|tool| tool.versions[0] != tool.versions[1]).collect()
+}
+
+type Terminal<'a> = Option<(Caller, &'a RecordedTerminal)>;
+
+fn entries(machines: [(&str, &Snapshot); 2], terminals: [Terminal<'_>; 2]) -> (Vec<EntryDifference>, bool) {
+    let lists = terminals.map(|terminal| {
+        let entries = terminal.map(|(_, terminal)| &terminal.entries[..]).unwrap_or_default();
+        entries.iter().map(|entry| entry.raw.as_str()).collect::<Vec<_>>()
+    });
+    let mut only = Vec::new();
+    for (at, (name, _)) in machines.iter().enumerate() {
+        let missing = lists[at].iter().filter(|entry| !lists[1 - at].contains(entry));
+        only.extend(missing.map(|entry| EntryDifference { entry: (*entry).to_owned(), only_on: (*name).to_owned() }));
+    }
+    let shared = |at: usize| lists[at].iter().filter(|entry| lists[1 - at].contains(entry)).collect::<Vec<_>>();
+    (only, shared(0) != shared(1))
+}
+
+fn variables(machines: [(&str, &Snapshot); 2]) -> Vec<VariableDifference> {
+    let names: BTreeSet<&String> = machines.iter().flat_map(|(_, snapshot)| snapshot.variables.keys()).collect();
+    let values = |name: &String| machines.map(|(_, snapshot)| snapshot.variables.get(name).cloned()).to_vec();
+    let differing = names.into_iter().map(|name| VariableDifference { name: name.clone(), values: values(name) });
+    differing.filter(|variable| variable.values[0] != variable.values[1]).collect()
+}

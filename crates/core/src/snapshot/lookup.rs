@@ -1,0 +1,146 @@
+//! Lookups on a recorded machine, by its system's rules.
+
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+
+use super::format::{RecordedEntry, RecordedFile, RecordedTerminal, Snapshot};
+use crate::resolve::{self, Caller, Candidate, FileKind, FileView, LookupContext, Shell, Standing};
+use crate::system::System;
+
+/// What stands for the home while a path has to be absolute.
+const HOME: [&str; 2] = ["/~", r"C:\~"];
+
+/// A recorded machine, ready for lookups.
+#[derive(Debug)]
+pub struct Lookup<'a> {
+    /// The snapshot.
+    pub snapshot: &'a Snapshot,
+    files: HashMap<String, HashMap<String, &'a RecordedFile>>,
+    real_folders: HashMap<String, &'a str>,
+    system: System,
+}
+
+/// What a name means in a terminal.
+#[derive(Debug, Clone)]
+pub struct Meaning<'a> {
+    /// The file; the home is `~`.
+    pub path: String,
+    /// What the snapshot says of it.
+    pub file: Option<&'a RecordedFile>,
+    /// The entry of PATH it comes from.
+    pub entry: Option<&'a RecordedEntry>,
+}
+
+impl<'a> Lookup<'a> {
+    /// Of a snapshot.
+    #[must_use]
+    pub fn new(snapshot: &'a Snapshot) -> Self {
+        let system = snapshot.family();
+        let mut lookup = Self { snapshot, files: HashMap::new(), real_folders: HashMap::new(), system };
+        for folder in &snapshot.folders {
+            let key = |name: &str| if system == System::Windows { name.to_lowercase() } else { name.to_owned() };
+            let files = folder.files.iter().map(|file| (key(&file.name), file)).collect();
+            let place = lookup.key(&absolute(&folder.folder, system));
+            if let Some(real) = &folder.leads_to {
+                lookup.real_folders.insert(place.clone(), real);
+            }
+            lookup.files.insert(place, files);
+        }
+        lookup
+    }
+
+    /// The callers whose terminals were recorded, each with its terminal.
+    pub fn terminals(&self) -> impl Iterator<Item = (Caller, &'a RecordedTerminal)> {
+        let answered = self.snapshot.terminals.iter().filter(|terminal| terminal.answered);
+        answered.filter_map(|terminal| Some((Caller::from(terminal.shell.parse::<Shell>().ok()?), terminal)))
+    }
+
+    /// The files that a name could mean in a terminal, in order. Aliases and functions of shells are not in a snapshot.
+    #[must_use]
+    pub fn candidates(&self, caller: Caller, terminal: &RecordedTerminal, name: &str) -> Vec<Candidate> {
+        resolve::candidates(caller, name, &self.context(terminal), self)
+    }
+
+    /// What a name means in a terminal.
+    #[must_use]
+    pub fn meaning(&self, caller: Caller, terminal: &'a RecordedTerminal, name: &str) -> Option<Meaning<'a>> {
+        let candidates = self.candidates(caller, terminal, name);
+        let winner = candidates.iter().find(|candidate| candidate.standing == Standing::Winner)?;
+        let entry = winner.entry.as_ref().and_then(|(_, at)| terminal.entries.get(*at));
+        Some(Meaning { path: self.shown(&winner.path), file: self.file(&winner.path), entry })
+    }
+
+    /// What the snapshot says of a file.
+    #[must_use]
+    pub fn file(&self, path: &Path) -> Option<&'a RecordedFile> {
+        let whole = self.key(&path.to_string_lossy());
+        let (folder, name) = whole.rsplit_once('/')?;
+        self.files.get(folder)?.get(name).copied()
+    }
+
+    /// The file that all links of a path lead to, as far as the snapshot knows.
+    #[must_use]
+    pub fn real(&self, path: &Path) -> Option<String> {
+        let file = self.file(path)?;
+        let whole = self.key(&path.to_string_lossy());
+        let (folder, _) = whole.rsplit_once('/')?;
+        let of_folder = || Some(format!("{}/{}", self.real_folders.get(folder)?, file.name));
+        file.leads_to.clone().or_else(of_folder)
+    }
+
+    /// A path of a lookup, with the home as `~`.
+    #[must_use]
+    pub fn shown(&self, path: &Path) -> String {
+        let text = path.to_string_lossy().into_owned();
+        let text = if self.system == System::Windows { text.replace('/', "\\") } else { text };
+        let home = home(self.system);
+        match text.strip_prefix(home) {
+            Some(rest) => format!("~{rest}"),
+            None => text,
+        }
+    }
+
+    fn context(&self, terminal: &RecordedTerminal) -> LookupContext {
+        let entries: Vec<String> = terminal.entries.iter().map(|entry| absolute(&entry.raw, self.system)).collect();
+        let separator = if self.system == System::Windows { ";" } else { ":" };
+        LookupContext {
+            path: entries.join(separator).into(),
+            path_extensions: self.snapshot.path_extensions.clone(),
+            current_folder: PathBuf::from(home(self.system)),
+            home: Some(PathBuf::from(home(self.system))),
+            system_root: self.snapshot.system_root.as_ref().map(PathBuf::from),
+            of_system: terminal.of_system,
+            ..LookupContext::new(self.system)
+        }
+    }
+
+    /// What tells two paths apart, with `/` between their parts.
+    fn key(&self, path: &str) -> String {
+        let path = match self.system {
+            System::Windows => path.replace('\\', "/").to_lowercase(),
+            System::Unix => path.to_owned(),
+        };
+        let trimmed = path.trim_end_matches('/');
+        if trimmed.is_empty() { path } else { trimmed.to_owned() }
+    }
+}
+
+impl FileView for Lookup<'_> {
+    fn look(&self, path: &Path) -> FileKind {
+        let kind = self.file(path).map(|file| file.kind.as_file_kind());
+        let is_folder = || self.files.contains_key(&self.key(&path.to_string_lossy()));
+        kind.unwrap_or_else(|| if is_folder() { FileKind::Folder } else { FileKind::Missing })
+    }
+}
+
+fn home(system: System) -> &'static str {
+    HOME[usize::from(system == System::Windows)]
+}
+
+/// A recorded path with something absolute in place of `~`.
+fn absolute(path: &str, system: System) -> String {
+    match path.strip_prefix('~') {
+        Some(rest) if rest.is_empty() || rest.starts_with(['/', '\\']) => format!("{}{rest}", home(system)),
+        _ => path.to_owned(),
+    }
+}
