@@ -111,3 +111,20 @@ fn nothing_is_written_over_and_strange_files_are_refused() {
     let later = home.write("later.json", later);
     home.wyard(&["trace", "tidelog", "--from", later.to_str().unwrap()]).ends(3).says("a snapshot of format 2");
 }
+
+#[test]
+fn a_windows_machine_is_traced_anywhere_by_its_own_rules() {
+    let home = Home::new();
+    // One of each format is kept: it stays readable.
+    let file = home.write("pier-3.json", include_str!("kept/windows-snapshot-1.json"));
+    let file = file.to_str().unwrap();
+    let winner = |name: &str| {
+        let report = home.wyard(&["trace", name, "--from", file, "--json"]).json();
+        winners(&report)
+    };
+    assert_eq!(winner("TIDELOG"), [("cmd".to_owned(), "~\\Old Tools\\tidelog-3.9\\bin\\TIDELOG.cmd".to_owned())]);
+    assert_eq!(winner("tidelog.exe")[0].1, "C:\\Tools\\Tidelog\\BIN\\tidelog.exe");
+    assert_eq!(winner("tidelogc")[0].1, "C:\\Tools\\Tidelog\\BIN\\tidelogc.exe");
+    assert_eq!(winner("sort")[0].1, "C:\\Windows\\system32\\sort.exe");
+    home.wyard(&["trace", "tidelog", "--from", file, "--as", "cmd"]).ends(0).says("3.9").says("4.2.1").says("shadowed");
+}

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
-use super::format::{RecordedKind, RecordedTerminal, Snapshot};
+use super::format::{RecordedEntry, RecordedKind, RecordedTerminal, Snapshot};
 use super::lookup::{Lookup, Meaning};
 use crate::naming::typed;
 use crate::path_list::is_spelled_alike;
@@ -228,7 +228,10 @@ fn entries(machines: [(&str, &Snapshot); 2], terminals: [Terminal<'_>; 2]) -> (V
     let mut only = Vec::new();
     for (at, (name, _)) in machines.iter().enumerate() {
         let missing = lists[at].iter().filter(|entry| !lists[1 - at].contains(entry));
-        only.extend(missing.map(|entry| EntryDifference { entry: (*entry).to_owned(), only_on: (*name).to_owned() }));
+        only.extend(missing.map(|entry| EntryDifference {
+            entry: RecordedEntry::literal(entry).unwrap_or(entry).to_owned(),
+            only_on: (*name).to_owned(),
+        }));
     }
     let shared = |at: usize| lists[at].iter().filter(|entry| lists[1 - at].contains(entry)).collect::<Vec<_>>();
     (only, shared(0) != shared(1))

@@ -79,7 +79,7 @@ fn is_none(number: &usize) -> bool {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RecordedEntry {
-    /// As written.
+    /// As written; a `~` that nobody has expanded has a backslash before it.
     pub raw: String,
     /// The file, or the registry's key and value, that puts it there; null where nobody can say.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -221,6 +221,24 @@ pub struct RecordedTool {
     pub registered: Option<String>,
     /// Its commands.
     pub commands: Vec<String>,
+}
+
+impl RecordedEntry {
+    /// An entry that begins with a `~` that nobody has expanded, with a backslash before it: a bare `~` is the home.
+    pub(super) fn escaped(raw: &str) -> Option<String> {
+        (raw.starts_with('~') || raw.starts_with("\\~")).then(|| format!("\\{raw}"))
+    }
+
+    /// Such an entry as it is written in PATH.
+    pub(super) fn literal(raw: &str) -> Option<&str> {
+        raw.strip_prefix('\\').filter(|literal| literal.starts_with('~') || literal.starts_with("\\~"))
+    }
+
+    /// It as written in PATH, but for the home.
+    #[must_use]
+    pub fn written(&self) -> &str {
+        Self::literal(&self.raw).unwrap_or(&self.raw)
+    }
 }
 
 impl Snapshot {

@@ -139,6 +139,9 @@ fn home(system: System) -> &'static str {
 
 /// A recorded path with something absolute in place of `~`.
 fn absolute(path: &str, system: System) -> String {
+    if let Some(literal) = RecordedEntry::literal(path) {
+        return literal.to_owned();
+    }
     match path.strip_prefix('~') {
         Some(rest) if rest.is_empty() || rest.starts_with(['/', '\\']) => format!("{}{rest}", home(system)),
         _ => path.to_owned(),

@@ -12,5 +12,5 @@ pub use compare::{CommandDifference, CompareWhy, Difference, Meant, compare};
 pub use format::{RecordedEntry, RecordedFile, RecordedFolder, RecordedKind, RecordedTerminal, RecordedTool, Snapshot};
 pub use lookup::{Lookup, Meaning};
 pub use read::{SnapshotError, read, write};
-pub use record::{RecordRequest, record};
+pub use record::{RecordRequest, Recorder, record};
 pub use traced::traced;

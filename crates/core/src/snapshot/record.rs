@@ -14,17 +14,18 @@ use crate::check;
 use crate::checksum::{Algorithm, compute};
 use crate::clock;
 use crate::folders::SystemFolders;
+use crate::machine::Machine;
 use crate::naming::extension_rank;
 use crate::os;
 use crate::path_list::{PathList, windows};
 use crate::registry::RegistryValue;
 use crate::report::Report;
-use crate::resolve::{Disk, FileView as _, LookupContext};
+use crate::resolve::{Disk, FileView as _, LookupContext, Shell};
 use crate::scope::Scope;
 use crate::session::{Session, SessionError};
 use crate::store::possible_files;
 use crate::system::System;
-use crate::terminal::{Answer, Found, Question, leading, login_shell_among, registry_origins};
+use crate::terminal::{Answer, Found, Origin, Question, leading, login_shell_among, registry_origins};
 use crate::yard::{Card, Stock};
 
 /// What is asked of `snapshot`.
@@ -50,7 +51,6 @@ const MOST_SUMMED: u64 = 32 << 20;
 /// When the yard or its settings cannot be read, or the user asked to stop.
 pub fn record(session: &Session, request: &RecordRequest) -> Result<Report<Snapshot>, SessionError> {
     let machine = &session.machine;
-    let private = Private::of(machine);
     let stock = session.stock()?;
     let names = variable_names(session, &stock);
     let asking = session.asking()?;
@@ -60,24 +60,15 @@ pub fn record(session: &Session, request: &RecordRequest) -> Result<Report<Snaps
     let leading = leading(&answers, login_shell).map(|(_, said)| said);
     let context =
         leading.map_or_else(|| LookupContext::of(&machine.environment, &machine.home), |said| said.context.clone());
-    let mut folders: Vec<PathBuf> = Vec::new();
-    for said in answers.iter().filter_map(|answer| answer.said.as_ref().ok()) {
-        for folder in said.context.folders() {
-            if !folder.as_os_str().is_empty() && !folders.contains(&folder) {
-                folders.push(folder);
-            }
-        }
-    }
-    let system_folders = SystemFolders::of(&machine.environment);
-    let known = known_versions(session, &stock);
-    let mut recorded: Vec<RecordedFolder> = Vec::new();
-    for folder in &folders {
-        session.go_on()?;
-        recorded.push(record_folder(folder, &context, &system_folders, &known, &private));
-    }
+    let recorder = Recorder::new(machine, known_versions(session, &stock));
+    let contexts = answers.iter().filter_map(|answer| answer.said.as_ref().ok()).map(|said| &said.context);
+    let mut folders = recorder.folders(contexts);
+    session.go_on()?;
     if request.versions {
-        ask_versions(session, &folders, &mut recorded)?;
+        ask_versions(session, &mut folders)?;
     }
+    let recorded: Vec<RecordedFolder> = folders.into_iter().map(|(_, folder)| folder).collect();
+    let private = &recorder.private;
     let variables: BTreeMap<String, String> = names
         .iter()
         .filter_map(|name| Some((name.clone(), private.text(&leading?.variable(name)?.to_string_lossy()))))
@@ -91,10 +82,10 @@ pub fn record(session: &Session, request: &RecordRequest) -> Result<Report<Snaps
         processor: os::processor().to_owned(),
         path_extensions: if machine.system() == System::Windows { context.path_extensions.clone() } else { Vec::new() },
         system_root: context.system_root.as_deref().map(|root| private.path(root)),
-        terminals: terminals(session, &answers, &private)?,
+        terminals: terminals(session, &answers, &recorder)?,
         folders: recorded,
         variables,
-        stores: stores(session, &names, &private)?,
+        stores: stores(session, &names, private)?,
         tools: stock.iter().map(|card| tool(card, &stock)).collect(),
     };
     Ok(Report::new(snapshot).with_findings(stock.findings()))
@@ -123,7 +114,11 @@ fn variable_names(session: &Session, stock: &Stock) -> Vec<String> {
 }
 
 /// The kinds of terminals: one for each shell and PATH, the login shell's first.
-fn terminals(session: &Session, answers: &[Answer], private: &Private) -> Result<Vec<RecordedTerminal>, SessionError> {
+fn terminals(
+    session: &Session,
+    answers: &[Answer],
+    recorder: &Recorder,
+) -> Result<Vec<RecordedTerminal>, SessionError> {
     let asking = session.asking()?;
     let folders = OnceCell::new();
     let mut terminals: Vec<(Option<&std::ffi::OsString>, RecordedTerminal)> = Vec::new();
@@ -141,36 +136,115 @@ fn terminals(session: &Session, answers: &[Answer], private: &Private) -> Result
             }
             continue;
         }
-        let (mut entries, mut of_system) = (Vec::new(), 0);
-        if let Some(said) = said {
-            let value = &said.context.path;
-            of_system = said.context.of_system;
-            let origins = match session.system() {
-                System::Windows => registry_origins(&session.machine, &value.to_string_lossy()),
-                System::Unix => {
-                    let shell = asking.shells.iter().find(|installed| installed.shell == answer.shell);
-                    shell
-                        .map(|shell| asking.origins(shell, (answer.mode, &answer.base), value, &folders))
-                        .unwrap_or_default()
-                }
-            };
-            for (at, raw) in raw_entries(&said.context).into_iter().enumerate() {
-                let origin = origins.get(at).cloned().flatten();
-                let is_own = origin.as_ref().is_some_and(|origin| origin.found == Found::Yard);
-                entries.push(RecordedEntry {
-                    raw: private.text(&raw),
-                    line: origin.as_ref().filter(|_| !is_own).and_then(|origin| origin.line),
-                    origin: origin.map(|origin| if is_own { OWN.to_owned() } else { private.text(&origin.place) }),
-                });
+        let origins = said.map(|said| match session.system() {
+            System::Windows => registry_origins(&session.machine, &said.context.path.to_string_lossy()),
+            System::Unix => {
+                let shell = asking.shells.iter().find(|installed| installed.shell == answer.shell);
+                let value = &said.context.path;
+                shell
+                    .map(|shell| asking.origins(shell, (answer.mode, &answer.base), value, &folders))
+                    .unwrap_or_default()
             }
-        }
-        let shell = shell.to_owned();
-        terminals
-            .push((path, RecordedTerminal { shell, modes: vec![mode], entries, of_system, answered: said.is_some() }));
+        });
+        let context = said.map(|said| &said.context);
+        let terminal = recorder.terminal(answer.shell, context, &origins.unwrap_or_default());
+        terminals.push((path, RecordedTerminal { modes: vec![mode], ..terminal }));
     }
-    let login = login_shell_among(&session.machine, asking.shells).map(|shell| shell.name());
+    let login = login_shell_among(&session.machine, asking.shells).map(Shell::name);
     terminals.sort_by_key(|(_, terminal)| Some(terminal.shell.as_str()) != login);
     Ok(terminals.into_iter().map(|(_, terminal)| terminal).collect())
+}
+
+/// Records terminals and the folders of their PATHs.
+pub struct Recorder {
+    private: Private,
+    home: PathBuf,
+    system_folders: SystemFolders,
+    /// The versions that are known of files.
+    known: HashMap<PathBuf, String>,
+}
+
+impl Recorder {
+    /// For a machine, with the versions that are known of files.
+    #[must_use]
+    pub fn new(machine: &Machine, known: HashMap<PathBuf, String>) -> Self {
+        let system_folders = SystemFolders::of(&machine.environment);
+        Self { private: Private::of(machine), home: machine.home.clone(), system_folders, known }
+    }
+
+    /// A terminal in which lookups depend on this; `None` where it did not answer. `origins` are those of its entries.
+    #[must_use]
+    pub fn terminal(
+        &self,
+        shell: Shell,
+        context: Option<&LookupContext>,
+        origins: &[Option<Origin>],
+    ) -> RecordedTerminal {
+        let entry = |(at, raw): (usize, String)| {
+            let origin = origins.get(at).and_then(Option::as_ref);
+            let is_own = origin.is_some_and(|origin| origin.found == Found::Yard);
+            let place = |origin: &Origin| if is_own { OWN.to_owned() } else { self.private.text(&origin.place) };
+            RecordedEntry {
+                // A `~` that nobody has expanded is told from the home.
+                raw: RecordedEntry::escaped(&raw).unwrap_or_else(|| self.private.text(&raw)),
+                line: origin.filter(|_| !is_own).and_then(|origin| origin.line),
+                origin: origin.map(place),
+            }
+        };
+        RecordedTerminal {
+            shell: shell.name().to_owned(),
+            modes: Vec::new(),
+            entries: context.map(raw_entries).unwrap_or_default().into_iter().enumerate().map(entry).collect(),
+            of_system: context.map_or(0, |context| context.of_system),
+            answered: context.is_some(),
+        }
+    }
+
+    /// The folders in the PATHs of terminals, each with its place. A relative one begins at the home, where terminals open.
+    #[must_use]
+    pub fn folders<'a>(&self, contexts: impl Iterator<Item = &'a LookupContext>) -> Vec<(PathBuf, RecordedFolder)> {
+        let mut folders: Vec<(PathBuf, RecordedFolder)> = Vec::new();
+        for context in contexts {
+            let current = [self.home.clone()];
+            for folder in context.folders().iter().chain(&current) {
+                let folder = self.home.join(folder);
+                if folders.iter().all(|(known, _)| known.as_os_str() != folder.as_os_str()) {
+                    let recorded = self.folder(&folder, context);
+                    folders.push((folder, recorded));
+                }
+            }
+        }
+        folders
+    }
+
+    fn folder(&self, folder: &Path, context: &LookupContext) -> RecordedFolder {
+        let mut files = Vec::new();
+        let listed = fs::read_dir(folder);
+        let exists = folder.is_dir();
+        let is_of_system = self.system_folders.hold(folder);
+        for entry in listed.into_iter().flatten().flatten() {
+            let (name, path) = (entry.file_name(), entry.path());
+            let Some(name) = name.to_str().filter(|name| is_looked_for(name, context)) else { continue };
+            let is_link = entry.file_type().is_ok_and(|kind| kind.is_symlink());
+            let Some(kind) = RecordedKind::of(Disk.look(&path)) else { continue };
+            let leads_to = is_link.then(|| fs::canonicalize(&path).ok()).flatten();
+            let is_program = kind == RecordedKind::Program;
+            let bytes = if is_program { fs::metadata(&path).map_or(0, |seen| seen.len()) } else { 0 };
+            let real = leads_to.clone().unwrap_or_else(|| path.clone());
+            files.push(RecordedFile {
+                name: name.to_owned(),
+                kind,
+                bytes,
+                leads_to: leads_to.map(|real| self.private.path(&real)),
+                sha256: if is_program && !is_of_system { sum(&real, bytes) } else { None },
+                version: self.known.get(&path).or_else(|| self.known.get(&real)).cloned(),
+            });
+        }
+        files.sort_by(|a, b| a.name.cmp(&b.name));
+        let real = fs::canonicalize(folder).ok().filter(|real| context.system == System::Unix && real != folder);
+        let leads_to = real.map(|real| self.private.path(&real));
+        RecordedFolder { folder: self.private.path(folder), leads_to, exists, is_of_system, files }
+    }
 }
 
 /// The entries of PATH as written.
@@ -185,41 +259,6 @@ fn raw_entries(context: &LookupContext) -> Vec<String> {
             windows::parts(&text).into_iter().map(str::to_owned).collect()
         }
     }
-}
-
-fn record_folder(
-    folder: &Path,
-    context: &LookupContext,
-    system_folders: &SystemFolders,
-    known: &HashMap<PathBuf, String>,
-    private: &Private,
-) -> RecordedFolder {
-    let mut files = Vec::new();
-    let listed = fs::read_dir(folder);
-    let exists = folder.is_dir();
-    let is_of_system = system_folders.hold(folder);
-    for entry in listed.into_iter().flatten().flatten() {
-        let (name, path) = (entry.file_name(), entry.path());
-        let Some(name) = name.to_str().filter(|name| is_looked_for(name, context)) else { continue };
-        let is_link = entry.file_type().is_ok_and(|kind| kind.is_symlink());
-        let Some(kind) = RecordedKind::of(Disk.look(&path)) else { continue };
-        let leads_to = is_link.then(|| fs::canonicalize(&path).ok()).flatten();
-        let is_program = kind == RecordedKind::Program;
-        let bytes = if is_program { fs::metadata(&path).map_or(0, |seen| seen.len()) } else { 0 };
-        let real = leads_to.clone().unwrap_or_else(|| path.clone());
-        files.push(RecordedFile {
-            name: name.to_owned(),
-            kind,
-            bytes,
-            leads_to: leads_to.map(|real| private.path(&real)),
-            sha256: if is_program && !is_of_system { sum(&real, bytes) } else { None },
-            version: known.get(&path).or_else(|| known.get(&real)).cloned(),
-        });
-    }
-    files.sort_by(|a, b| a.name.cmp(&b.name));
-    let real = fs::canonicalize(folder).ok().filter(|real| context.system == System::Unix && real != folder);
-    let leads_to = real.map(|real| private.path(&real));
-    RecordedFolder { folder: private.path(folder), leads_to, exists, is_of_system, files }
 }
 
 /// Whether a lookup could find a file of this name.
@@ -249,14 +288,14 @@ fn known_versions(session: &Session, stock: &Stock) -> HashMap<PathBuf, String> 
 }
 
 /// Asks programs outside the system's folders for their versions, where these are not known.
-fn ask_versions(session: &Session, folders: &[PathBuf], recorded: &mut [RecordedFolder]) -> Result<(), SessionError> {
+fn ask_versions(session: &Session, folders: &mut [(PathBuf, RecordedFolder)]) -> Result<(), SessionError> {
     let mut programs: Vec<(String, PathBuf)> = Vec::new();
-    for (folder, seen) in folders.iter().zip(&*recorded).filter(|(_, seen)| !seen.is_of_system) {
+    for (folder, seen) in folders.iter().filter(|(_, seen)| !seen.is_of_system) {
         let unknown = seen.files.iter().filter(|file| file.kind == RecordedKind::Program && file.version.is_none());
         programs.extend(unknown.map(|file| (file.name.clone(), folder.join(&file.name))));
     }
     let versions = check::versions(session, &programs, &session.environment()?)?;
-    for (folder, seen) in folders.iter().zip(recorded) {
+    for (folder, seen) in folders {
         for file in seen.files.iter_mut().filter(|file| file.version.is_none()) {
             file.version = versions.get(&folder.join(&file.name)).cloned();
         }

@@ -65,7 +65,7 @@ fn of_candidate(lookup: &Lookup<'_>, terminal: &RecordedTerminal, candidate: &Ca
         file: candidate.path.clone(),
         path: lookup.shown(&candidate.path),
         path_bytes: None,
-        entry: entry.map(|entry| entry.raw.clone().into()),
+        entry: entry.map(|entry| entry.written().to_owned().into()),
         entry_index: candidate.entry.as_ref().map(|(_, at)| *at),
         origin,
         standing: candidate.standing,
