@@ -2,7 +2,7 @@
 
 use std::io::{self, Write};
 
-use wagon_yard_core::check::{CallerResult, CheckedTools, CommandCheck, ToolCheck};
+use wagon_yard_core::check::{CallerResult, CheckedTools, CommandCheck, RequirementKind, ToolCheck};
 use wagon_yard_core::finding::{Finding, Severity};
 use wagon_yard_core::report::{Report, Verdict};
 
@@ -79,7 +79,13 @@ fn findings(checked: &ToolCheck) -> Vec<&Finding> {
 
 fn requirements(checked: &ToolCheck, page: &Page) -> impl Iterator<Item = Vec<String>> {
     checked.requirements.iter().map(|r| {
-        let runs = r.is.as_ref().map_or_else(|| "-".to_owned(), |is| page.short(&is.text()));
+        // Where all is well its place is of no interest, and long.
+        let runs = match &r.is {
+            Some(_) if r.verdict == Verdict::Good && r.kind == RequirementKind::Variable => "set".to_owned(),
+            Some(_) if r.verdict == Verdict::Good => "found".to_owned(),
+            Some(is) => page.short(&is.text()),
+            None => "-".to_owned(),
+        };
         vec![format!("needs {}", escape(&r.name)), runs, "-".to_owned(), "-".to_owned(), word(r.verdict)]
     })
 }
