@@ -109,6 +109,8 @@ fn nothing_is_written_over_and_strange_files_are_refused() {
     home.wyard(&["compare", &file, "none.json"]).ends(2);
     let later = fs::read_to_string(&file).unwrap().replace("\"snapshot\":1", "\"snapshot\":2");
     let later = home.write("later.json", later);
+    let other = if WINDOWS { "bash" } else { "cmd" };
+    home.wyard(&["trace", "tidelog", "--from", &file, "--as", other]).ends(2).says("recorded are those of");
     home.wyard(&["trace", "tidelog", "--from", later.to_str().unwrap()]).ends(3).says("a snapshot of format 2");
 }
 

@@ -7,8 +7,9 @@ use serde::Serialize;
 
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
 use crate::report::{Report, ReportBody, ReportPath};
+use crate::resolve::FileKind;
 use crate::session::{Session, SessionError, meets_session};
-use crate::snapshot::{RecordRequest, RecordedKind, SnapshotError, record, write};
+use crate::snapshot::{RecordRequest, SnapshotError, record, write};
 
 /// What is asked of `snapshot`.
 #[derive(Debug, Clone, Default)]
@@ -86,7 +87,7 @@ pub fn run(session: &Session, request: &SnapshotRequest) -> Result<Report<Writte
         bytes,
         terminals: recorded.terminals.iter().filter(|terminal| terminal.answered).count(),
         folders: recorded.folders.len(),
-        programs: files.filter(|file| file.kind == RecordedKind::Program).count(),
+        programs: files.filter(|file| file.kind == FileKind::Program).count(),
         tools: recorded.tools.len(),
     };
     Ok(Report::new(written).with_findings(recorded.findings.clone()))

@@ -48,13 +48,20 @@ impl Blamed for TraceError {
 /// Traces names on the machine of a snapshot.
 ///
 /// # Errors
-/// When it cannot be read.
+/// When it cannot be read, or has no terminal of the caller.
 pub fn recorded(
     file: &Path,
     names: &[String],
     caller: Option<Caller>,
 ) -> Result<Report<TracedCommands>, SnapshotError> {
-    let traced = traced(&read(file)?, names, caller);
+    let snapshot = read(file)?;
+    let terminals = snapshot.terminals.iter().filter(|terminal| terminal.answered);
+    let mut recorded: Vec<String> = terminals.map(|terminal| terminal.shell.clone()).collect();
+    recorded.dedup();
+    if let Some(caller) = caller.map(Caller::name).filter(|name| recorded.iter().all(|shell| shell != name)) {
+        return Err(SnapshotError::NoTerminal { file: file.to_owned(), caller, recorded });
+    }
+    let traced = traced(&snapshot, names, caller);
     let is_answered = traced.commands.iter().all(CommandTrace::is_answered);
     Ok(Report::new(traced).failed_if(!is_answered))
 }

@@ -4,12 +4,12 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
-use super::format::{RecordedEntry, RecordedKind, RecordedTerminal, Snapshot};
+use super::format::{RecordedEntry, RecordedTerminal, Snapshot};
 use super::lookup::{Lookup, Meaning};
 use crate::naming::typed;
 use crate::path_list::is_spelled_alike;
 use crate::report::ReportBody;
-use crate::resolve::Caller;
+use crate::resolve::{Caller, FileKind};
 use crate::system::System;
 
 /// How two machines differ.
@@ -203,7 +203,7 @@ fn names<'a>(lookup: &Lookup<'a>, terminal: Option<(Caller, &'a RecordedTerminal
     }
     let system = lookup.snapshot.family();
     let files = lookup.snapshot.folders.iter().flat_map(|folder| &folder.files);
-    let runs = files.filter(|file| matches!(file.kind, RecordedKind::Program | RecordedKind::AppAlias));
+    let runs = files.filter(|file| matches!(file.kind, FileKind::Program | FileKind::AppAlias));
     runs.map(|file| typed(file.name.as_ref(), system)).collect()
 }
 

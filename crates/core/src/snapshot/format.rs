@@ -114,8 +114,8 @@ pub struct RecordedFile {
     /// Its name.
     pub name: String,
     /// What it is, links followed; absent for a program.
-    #[serde(default, skip_serializing_if = "RecordedKind::is_program")]
-    pub kind: RecordedKind,
+    #[serde(default = "program", skip_serializing_if = "is_program")]
+    pub kind: FileKind,
     /// Its size in bytes; absent for none.
     #[serde(default, skip_serializing_if = "is_empty")]
     pub bytes: u64,
@@ -135,57 +135,14 @@ fn is_empty(bytes: &u64) -> bool {
     *bytes == 0
 }
 
-/// What lies under a name.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
-#[serde(rename_all = "kebab-case")]
-pub enum RecordedKind {
-    /// A file that may be executed.
-    #[default]
-    Program,
-    /// A file that may not.
-    File,
-    /// A folder.
-    Folder,
-    /// A link that leads nowhere.
-    BrokenLink,
-    /// Something that cannot be looked at.
-    Unreadable,
-    /// An app-execution alias.
-    AppAlias,
+// serde asks by reference.
+#[allow(clippy::trivially_copy_pass_by_ref)]
+fn is_program(kind: &FileKind) -> bool {
+    *kind == FileKind::Program
 }
 
-impl RecordedKind {
-    // serde asks by reference.
-    #[allow(clippy::trivially_copy_pass_by_ref)]
-    fn is_program(&self) -> bool {
-        *self == Self::Program
-    }
-
-    /// Of what was seen; `None` for nothing.
-    pub(super) fn of(kind: FileKind) -> Option<Self> {
-        Some(match kind {
-            FileKind::Missing => return None,
-            FileKind::Program => Self::Program,
-            FileKind::File => Self::File,
-            FileKind::Folder => Self::Folder,
-            FileKind::BrokenLink => Self::BrokenLink,
-            FileKind::Unreadable => Self::Unreadable,
-            FileKind::AppAlias => Self::AppAlias,
-        })
-    }
-
-    /// As lookups see it.
-    pub(super) fn as_file_kind(self) -> FileKind {
-        match self {
-            Self::Program => FileKind::Program,
-            Self::File => FileKind::File,
-            Self::Folder => FileKind::Folder,
-            Self::BrokenLink => FileKind::BrokenLink,
-            Self::Unreadable => FileKind::Unreadable,
-            Self::AppAlias => FileKind::AppAlias,
-        }
-    }
+fn program() -> FileKind {
+    FileKind::Program
 }
 
 /// What a store holds.

@@ -127,7 +127,7 @@ impl<'a> Lookup<'a> {
 
 impl FileView for Lookup<'_> {
     fn look(&self, path: &Path) -> FileKind {
-        let kind = self.file(path).map(|file| file.kind.as_file_kind());
+        let kind = self.file(path).map(|file| file.kind);
         let is_folder = || self.files.contains_key(&self.key(&path.to_string_lossy()));
         kind.unwrap_or_else(|| if is_folder() { FileKind::Folder } else { FileKind::Missing })
     }

@@ -9,7 +9,7 @@ mod record;
 mod traced;
 
 pub use compare::{CommandDifference, CompareWhy, Difference, Meant, compare};
-pub use format::{RecordedEntry, RecordedFile, RecordedFolder, RecordedKind, RecordedTerminal, RecordedTool, Snapshot};
+pub use format::{RecordedEntry, RecordedFile, RecordedFolder, RecordedTerminal, RecordedTool, Snapshot};
 pub use lookup::{Lookup, Meaning};
 pub use read::{SnapshotError, read, write};
 pub use record::{RecordRequest, Recorder, record};

@@ -42,6 +42,16 @@ pub enum SnapshotError {
         /// Its format.
         found: u32,
     },
+    /// The caller's terminals are not in it.
+    #[error("{}: no terminal of {caller}; recorded are those of {}", file.display(), recorded.join(", "))]
+    NoTerminal {
+        /// The file.
+        file: PathBuf,
+        /// The caller.
+        caller: &'static str,
+        /// Those that are in it.
+        recorded: Vec<String>,
+    },
     /// Another file is in the way.
     #[error("{} exists, and is not a snapshot", .0.display())]
     InTheWay(PathBuf),
@@ -52,7 +62,7 @@ impl Blamed for SnapshotError {
         match self {
             Self::File(e) => e.blame(),
             Self::NotOne { .. } | Self::Format { .. } => Blame::Input,
-            Self::InTheWay(_) | Self::NoFile(_) => Blame::Call,
+            Self::InTheWay(_) | Self::NoFile(_) | Self::NoTerminal { .. } => Blame::Call,
         }
     }
 
@@ -60,6 +70,7 @@ impl Blamed for SnapshotError {
         match self {
             Self::File(e) => e.hint(),
             Self::NotOne { .. } | Self::NoFile(_) => Some("to make one: wyard snapshot --into FILE".to_owned()),
+            Self::NoTerminal { .. } => None,
             Self::Format { .. } => Some("use a later wyard".to_owned()),
             Self::InTheWay(_) => Some("name another file".to_owned()),
         }

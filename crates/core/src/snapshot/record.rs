@@ -6,8 +6,7 @@ use std::fs::{self, File};
 use std::path::{Path, PathBuf};
 
 use super::format::{
-    FORMAT, RecordedEntry, RecordedFile, RecordedFolder, RecordedKind, RecordedStore, RecordedTerminal, RecordedTool,
-    Snapshot,
+    FORMAT, RecordedEntry, RecordedFile, RecordedFolder, RecordedStore, RecordedTerminal, RecordedTool, Snapshot,
 };
 use super::private::Private;
 use crate::check;
@@ -20,7 +19,7 @@ use crate::os;
 use crate::path_list::{PathList, windows};
 use crate::registry::RegistryValue;
 use crate::report::Report;
-use crate::resolve::{Disk, FileView as _, LookupContext, Shell};
+use crate::resolve::{Disk, FileKind, FileView as _, LookupContext, Shell};
 use crate::scope::Scope;
 use crate::session::{Session, SessionError};
 use crate::store::possible_files;
@@ -226,9 +225,12 @@ impl Recorder {
             let (name, path) = (entry.file_name(), entry.path());
             let Some(name) = name.to_str().filter(|name| is_looked_for(name, context)) else { continue };
             let is_link = entry.file_type().is_ok_and(|kind| kind.is_symlink());
-            let Some(kind) = RecordedKind::of(Disk.look(&path)) else { continue };
+            let kind = Disk.look(&path);
+            if kind == FileKind::Missing {
+                continue;
+            }
             let leads_to = is_link.then(|| fs::canonicalize(&path).ok()).flatten();
-            let is_program = kind == RecordedKind::Program;
+            let is_program = kind == FileKind::Program;
             let bytes = if is_program { fs::metadata(&path).map_or(0, |seen| seen.len()) } else { 0 };
             let real = leads_to.clone().unwrap_or_else(|| path.clone());
             files.push(RecordedFile {
@@ -291,7 +293,7 @@ fn known_versions(session: &Session, stock: &Stock) -> HashMap<PathBuf, String> 
 fn ask_versions(session: &Session, folders: &mut [(PathBuf, RecordedFolder)]) -> Result<(), SessionError> {
     let mut programs: Vec<(String, PathBuf)> = Vec::new();
     for (folder, seen) in folders.iter().filter(|(_, seen)| !seen.is_of_system) {
-        let unknown = seen.files.iter().filter(|file| file.kind == RecordedKind::Program && file.version.is_none());
+        let unknown = seen.files.iter().filter(|file| file.kind == FileKind::Program && file.version.is_none());
         programs.extend(unknown.map(|file| (file.name.clone(), folder.join(&file.name))));
     }
     let versions = check::versions(session, &programs, &session.environment()?)?;
@@ -356,6 +358,5 @@ mod tests {
             assert_eq!(is_looked_for(name, &context(System::Windows)), windows, "{name}");
             assert!(is_looked_for(name, &context(System::Unix)));
         }
-        assert_eq!(RecordedKind::of(crate::resolve::FileKind::Missing), None);
     }
 }
