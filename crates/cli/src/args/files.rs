@@ -25,7 +25,7 @@ pub struct ReceiveArgs {
     /// Undo everything if the final check fails
     #[arg(long, conflicts_with_all = ["stay", "dry_run"])]
     pub or_undo: bool,
-    /// Unpack this archive, or address, over the same root; repeatable
+    /// Also unpack this archive (file or address) into the same root; repeatable
     #[arg(long, value_name = "FILE", help_heading = "Archive")]
     pub with: Vec<PathBuf>,
     /// Keep the file of an address in the yard's downloads folder

@@ -211,7 +211,7 @@ pub struct DeliverArgs {
     /// Retire the tools that the waybill does not list
     #[arg(long, conflicts_with = "only")]
     pub retire_others: bool,
-    /// The plan for an empty machine with this system
+    /// Show the plan for an empty machine running this system
     #[arg(long = "for", value_name = "SYSTEM", requires = "dry_run", value_parser = ["linux", "macos", "windows"])]
     pub system: Option<String>,
     /// Run the installers that the waybill allows

@@ -40,8 +40,8 @@ fn two(report: &Difference, page: &Page, out: &mut dyn Write) -> io::Result<()> 
         }
     }
     let others = [
-        ("other folder, same content", CompareWhy::SameContent),
-        ("other folder", CompareWhy::OtherPlace),
+        ("same content in another folder", CompareWhy::SameContent),
+        ("in another folder", CompareWhy::OtherPlace),
         ("on one machine only", CompareWhy::OnOneOnly),
     ];
     let mut begun = false;
@@ -76,7 +76,7 @@ fn two(report: &Difference, page: &Page, out: &mut dyn Write) -> io::Result<()> 
         }
     }
     if report.other_order {
-        line("PATH", "the entries that both have come in another order", out)?;
+        line("PATH", "shared entries are in a different order", out)?;
     }
     for (label, reason) in others {
         let names: Vec<&CommandDifference> =
@@ -84,11 +84,7 @@ fn two(report: &Difference, page: &Page, out: &mut dyn Write) -> io::Result<()> 
         if !names.is_empty() {
             let first: Vec<String> = names.iter().take(MOST).map(|command| escape(&command.name)).collect();
             let more = if names.len() > MOST { ", ..." } else { "" };
-            line(
-                &format!("{} {label}", count(names.len(), "command", "commands")),
-                &format!("{}{more}", first.join(", ")),
-                out,
-            )?;
+            line(&format!("{label} ({})", names.len()), &format!("{}{more}", first.join(", ")), out)?;
         }
     }
     Ok(())
@@ -96,8 +92,8 @@ fn two(report: &Difference, page: &Page, out: &mut dyn Write) -> io::Result<()> 
 
 fn why(why: CompareWhy) -> &'static str {
     match why {
-        CompareWhy::OtherVersion => "another version",
-        CompareWhy::OtherContent => "another file",
+        CompareWhy::OtherVersion => "different version",
+        CompareWhy::OtherContent => "different file",
         CompareWhy::OnOneOnly => "on one machine only",
         CompareWhy::OtherPlace => "in another folder",
         CompareWhy::SameContent => "in another folder, with the same content",

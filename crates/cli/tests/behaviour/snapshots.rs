@@ -60,7 +60,7 @@ fn what_differs_and_matters_is_told() {
     new.wyard(&["compare", &before, &after])
         .ends(1)
         .says("before and after: 1 command differs")
-        .says("tidelog: another version")
+        .says("tidelog: different version")
         .says("tool tidelog: 4.1.0 on before, 4.2.1 on after");
     new.wyard(&["compare", &after, &snapshot(&new, "again")]).ends(0).says("no difference that matters");
     let report = new.wyard(&["compare", &before, &after, "--json"]).ends(1).json();
@@ -77,7 +77,7 @@ fn what_differs_and_matters_is_told() {
     copy.wyard(&["snapshot", "--into", file.to_str().unwrap(), "--name", "pier-3"]).ends(0);
     assert_eq!(&fs::read(&file).unwrap()[..2], [0x1f, 0x8b]);
     let file = file.to_str().unwrap();
-    new.wyard(&["compare", &after, file]).ends(0).says("1 command other folder, same content: tidelog");
+    new.wyard(&["compare", &after, file]).ends(0).says("same content in another folder (1): tidelog");
 
     // Many machines, each compared with one.
     let fleet = new.path("fleet");
