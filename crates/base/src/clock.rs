@@ -14,6 +14,15 @@ pub fn parse(time: &str) -> Option<SystemTime> {
     humantime::parse_rfc3339(time).ok()
 }
 
+/// A time as this module writes it, to the minute.
+#[must_use]
+pub fn to_the_minute(time: &str) -> String {
+    match time.get(..16) {
+        Some(start) => format!("{} UTC", start.replace('T', " ")),
+        None => time.to_owned(),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

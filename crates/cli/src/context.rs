@@ -10,11 +10,12 @@ use wagon_yard_core::machine::Machine;
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::report::{Report, ReportBody};
 use wagon_yard_core::session::Session;
+use wagon_yard_core::snapshot::Snapshot;
 use wagon_yard_core::suggestion;
 
 use crate::args::{Args, ColorWhen, Command, Global};
 use crate::failure::{Failure, OutputError, exit};
-use crate::view::{Page, escape};
+use crate::view::{self, Page, escape};
 
 /// What every command needs.
 #[derive(Debug)]
@@ -95,6 +96,25 @@ impl Context {
         report: &Report<T>,
         text: impl FnOnce(&Report<T>, &Page, &mut dyn Write) -> io::Result<()>,
     ) -> Result<ExitCode, Failure> {
+        self.written(report, None, text)
+    }
+
+    /// The same of a recorded machine, with a line before the text that says which and when.
+    pub fn recorded<T: ReportBody>(
+        &self,
+        snapshot: &Snapshot,
+        report: &Report<T>,
+        text: impl FnOnce(&Report<T>, &Page, &mut dyn Write) -> io::Result<()>,
+    ) -> Result<ExitCode, Failure> {
+        self.written(report, Some(&view::snapshot::title(snapshot)), text)
+    }
+
+    fn written<T: ReportBody>(
+        &self,
+        report: &Report<T>,
+        title: Option<&str>,
+        text: impl FnOnce(&Report<T>, &Page, &mut dyn Write) -> io::Result<()>,
+    ) -> Result<ExitCode, Failure> {
         let written = if self.global.json {
             // Whole before the first byte is out: half a document says nothing.
             let document = serde_json::to_string_pretty(report)
@@ -102,7 +122,9 @@ impl Context {
             writeln!(io::stdout(), "{document}")
         } else {
             let mut out = anstream::stdout();
-            text(report, &self.page(), &mut out).and_then(|()| out.flush())
+            let page = self.page();
+            let titled = title.map_or(Ok(()), |title| page.labelled(&mut out, "", 0, title));
+            titled.and_then(|()| text(report, &page, &mut out)).and_then(|()| out.flush())
         };
         written.map_err(OutputError)?;
         Ok(if report.passes() { ExitCode::SUCCESS } else { ExitCode::from(exit::VERDICT) })

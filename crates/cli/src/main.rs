@@ -6,6 +6,7 @@ mod commands;
 mod context;
 mod demo;
 mod failure;
+mod page;
 mod progress;
 mod view;
 

@@ -15,6 +15,7 @@ pub use wagon_yard_base::{
 pub mod change;
 pub mod check;
 pub mod download;
+pub mod facts;
 pub mod folders;
 pub mod installer;
 pub mod jobs;

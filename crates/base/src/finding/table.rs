@@ -3,10 +3,10 @@
 //! A finding is added here and nowhere else: its name, its stable text, how much it matters, what it means, why it matters,
 //! how it comes about, how to settle it, and an example in the made-up tools of the Brackwater Tide Office.
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// How much a finding matters.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {

@@ -1,19 +1,20 @@
 //! The C libraries of a machine, by their loaders.
 
+use std::borrow::Cow;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 use super::loading::{LoaderView, SeenFile, newest_like};
 use crate::report::ReportPath;
 
 /// A C library that programs can be loaded with.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CLibrary {
     /// `glibc` or `musl`.
-    pub kind: &'static str,
+    pub kind: Cow<'static, str>,
     /// The newest version of symbols that it defines; null where it has none.
     pub version: Option<String>,
     /// Its loader.
@@ -53,5 +54,5 @@ fn of_loader(loader: &Path, view: &dyn LoaderView) -> Option<CLibrary> {
         }
         _ => None,
     });
-    Some(CLibrary { kind, version, loader: loader.into(), is_64_bit: of_loader.is_64_bit })
+    Some(CLibrary { kind: kind.into(), version, loader: loader.into(), is_64_bit: of_loader.is_64_bit })
 }

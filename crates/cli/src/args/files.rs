@@ -205,6 +205,9 @@ pub struct InspectArgs {
     /// Run existing commands with the same names to get their versions
     #[arg(long)]
     pub versions: bool,
+    /// Show what receiving it would do on the machine of this snapshot
+    #[arg(long, value_name = "SNAPSHOT", conflicts_with = "versions")]
+    pub from: Option<PathBuf>,
     /// Published checksum
     #[command(flatten)]
     pub checksums: ChecksumArgs,

@@ -129,7 +129,7 @@ pub enum Command {
     /// Print the lines that update this terminal's PATH
     CatchUp(CatchUpArgs),
     /// Show what this machine is and has: system, processor, C library, shells, interpreters
-    Machine,
+    Machine(FromArgs),
     /// Explain a finding: meaning, cause and remedy
     Explain(ExplainArgs),
     /// List received tools and what new terminals run
@@ -146,6 +146,9 @@ pub enum Command {
         /// With --mend or --moved: show what would change; write nothing
         #[arg(long, requires = "stock_change")]
         dry_run: bool,
+        /// Show the tools of this snapshot's machine
+        #[arg(long, value_name = "FILE", conflicts_with_all = ["no_run", "stock_change"])]
+        from: Option<PathBuf>,
     },
     /// Add a received tool to PATH, in startup files or the registry
     Register(NameArgs),
@@ -184,6 +187,8 @@ pub enum Command {
     Snapshot(SnapshotArgs),
     /// Show where commands differ between recorded machines
     Compare(CompareArgs),
+    /// Write a page for a browser: a map of PATH, findings, tools, differences
+    Page(PageArgs),
     /// Run the full example on made-up data in a sandbox
     Demo(DemoArgs),
     /// Print a completion script for a shell
@@ -231,6 +236,9 @@ pub struct SurveyArgs {
     /// Exit 1 at or above this severity
     #[arg(long, value_name = "SEVERITY", default_value = "problem")]
     pub fail_on: SeverityWhich,
+    /// Show what was found on the machine of this snapshot
+    #[arg(long, value_name = "FILE", conflicts_with = "terminal")]
+    pub from: Option<PathBuf>,
 }
 
 /// How bad a finding is.
@@ -255,7 +263,7 @@ impl From<SeverityWhich> for Severity {
 #[derive(Debug, Subcommand)]
 pub enum PathCommand {
     /// Show the PATH of a new terminal and where each entry comes from
-    Show,
+    Show(FromArgs),
     /// Add a folder at the front of PATH
     Add {
         /// The folder
@@ -405,6 +413,14 @@ impl From<ScopeWhich> for Scope {
     }
 }
 
+/// A recorded machine instead of this one.
+#[derive(Debug, Default, ClapArgs)]
+pub struct FromArgs {
+    /// Show the machine of this snapshot
+    #[arg(long, value_name = "FILE")]
+    pub from: Option<PathBuf>,
+}
+
 /// Options of `trace`.
 #[derive(Debug, ClapArgs)]
 pub struct TraceArgs {
@@ -431,9 +447,9 @@ pub struct TraceArgs {
 /// Options of `snapshot`.
 #[derive(Debug, ClapArgs)]
 pub struct SnapshotArgs {
-    /// The file to write; packed if its name ends in .gz
+    /// The file to write, packed if its name ends in .gz; without it the snapshot is kept in the yard
     #[arg(long, value_name = "FILE")]
-    pub into: PathBuf,
+    pub into: Option<PathBuf>,
     /// What to call the machine
     #[arg(long, value_name = "TEXT")]
     pub name: Option<String>,
@@ -446,11 +462,37 @@ pub struct SnapshotArgs {
 #[derive(Debug, ClapArgs)]
 pub struct CompareArgs {
     /// Snapshots, or folders of them
-    #[arg(required = true, value_name = "FILE")]
+    #[arg(required_unless_present = "then", value_name = "FILE")]
     pub files: Vec<PathBuf>,
     /// Compare all of them with this one
     #[arg(long, value_name = "FILE")]
     pub base: Option<PathBuf>,
+    /// Compare this machine with the last snapshot kept in the yard
+    #[arg(long, conflicts_with_all = ["files", "base"])]
+    pub then: bool,
+}
+
+/// Options of `page`.
+#[derive(Debug, ClapArgs)]
+pub struct PageArgs {
+    /// The file to write, such as path.html
+    #[arg(long, value_name = "FILE")]
+    pub into: PathBuf,
+    /// Show the machine of this snapshot
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["compare", "versions", "name"])]
+    pub from: Option<PathBuf>,
+    /// Show how these snapshots differ; folders of snapshots too
+    #[arg(long, value_name = "FILE", num_args = 1.., conflicts_with_all = ["versions", "name"])]
+    pub compare: Vec<PathBuf>,
+    /// With --compare: the snapshot that all are compared with
+    #[arg(long, value_name = "FILE", requires = "compare")]
+    pub base: Option<PathBuf>,
+    /// What to call this machine
+    #[arg(long, value_name = "TEXT")]
+    pub name: Option<String>,
+    /// Ask the commands outside the system's folders for their versions
+    #[arg(long)]
+    pub versions: bool,
 }
 
 /// Which terminal.

@@ -11,6 +11,11 @@ use crate::view;
 
 /// Compares machines.
 pub fn run(args: CompareArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let request = CompareRequest { base: args.base, files: args.files };
-    context.report(&compare::run(&request)?, view::compare::write)
+    let request = CompareRequest {
+        base: args.base,
+        files: args.files,
+        then: args.then,
+        made_by: env!("CARGO_PKG_VERSION").to_owned(),
+    };
+    context.report(&compare::run(&context.session, &request)?, view::compare::write)
 }

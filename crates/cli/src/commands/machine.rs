@@ -1,14 +1,20 @@
 //! `wyard machine`
 
+use std::path::Path;
 use std::process::ExitCode;
 
 use wagon_yard_core::jobs::machine;
+use wagon_yard_core::snapshot::read;
 
 use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Looks at this machine.
-pub fn run(context: &Context) -> Result<ExitCode, Failure> {
+/// Looks at this machine, or at a recorded one.
+pub fn run(from: Option<&Path>, context: &Context) -> Result<ExitCode, Failure> {
+    if let Some(from) = from {
+        let snapshot = read(from)?;
+        return context.recorded(&snapshot, &machine::recorded(&snapshot), view::machine::write);
+    }
     context.report(&machine::run(&context.session)?, view::machine::write)
 }

@@ -13,6 +13,7 @@ mod history;
 mod inspect;
 mod machine;
 mod overview;
+mod page;
 mod path;
 mod receive;
 mod register;
@@ -52,10 +53,11 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Survey(args)) => survey::run(&args, context),
         Some(Command::CatchUp(args)) => catch_up::run(&args, context),
         Some(Command::Path(command)) => path::run(command, context),
-        Some(Command::Machine) => machine::run(context),
+        Some(Command::Machine(args)) => machine::run(args.from.as_deref(), context),
         Some(Command::Explain(args)) => explain::run(&args, context),
         Some(Command::Stock { moved: true, dry_run, .. }) => stock::run(StockRequest::TakeOver { dry_run }, context),
         Some(Command::Stock { mend: true, dry_run, .. }) => stock::run(StockRequest::Mend { dry_run }, context),
+        Some(Command::Stock { from: Some(from), .. }) => stock::recorded(&from, context),
         Some(Command::Stock { no_run, .. }) => stock::run(StockRequest::List { asks: !no_run }, context),
         Some(Command::Retire(args)) => retire::run(args, context),
         Some(Command::History { id, all }) => history::run(id, all, context),
@@ -67,6 +69,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Draft { folder }) => draft::run(folder.as_deref(), context),
         Some(Command::Snapshot(args)) => snapshot::run(args, context),
         Some(Command::Compare(args)) => compare::run(args, context),
+        Some(Command::Page(args)) => page::run(args, context),
         Some(Command::Demo(args)) => demo::run(&args, context),
         Some(Command::Completions { shell }) => completions::run(&shell, context),
     }

@@ -3,8 +3,9 @@
 use std::process::ExitCode;
 
 use wagon_yard_core::jobs::path::{self, Agreement, PathEdit, PathRequest, Step};
+use wagon_yard_core::snapshot::read;
 
-use crate::args::PathCommand;
+use crate::args::{FromArgs, PathCommand};
 use crate::ask;
 use crate::context::Context;
 use crate::failure::Failure;
@@ -15,7 +16,11 @@ pub fn run(command: PathCommand, context: &Context) -> Result<ExitCode, Failure>
     let yes = matches!(command, PathCommand::Tidy { yes: true, .. });
     let change = |edit, dry_run| PathRequest::Change { edit, dry_run };
     let request = match command {
-        PathCommand::Show => PathRequest::Show,
+        PathCommand::Show(FromArgs { from: Some(from) }) => {
+            let snapshot = read(&from)?;
+            return context.recorded(&snapshot, &path::recorded(&snapshot)?, view::path::write);
+        }
+        PathCommand::Show(FromArgs { from: None }) => PathRequest::Show,
         PathCommand::Add { folder, last, trust_folder, dry_run } => {
             let scope = context.session.machine.scope;
             change(PathEdit::Add { folder, last, scope, trusts: trust_folder }, dry_run)

@@ -2,8 +2,7 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::jobs::snapshot::{self, SnapshotRequest};
-use wagon_yard_core::snapshot::RecordRequest;
+use wagon_yard_core::jobs::snapshot::{self, RecordRequest, SnapshotRequest};
 
 use crate::args::SnapshotArgs;
 use crate::context::Context;

@@ -3,6 +3,7 @@
 use std::process::ExitCode;
 
 use wagon_yard_core::jobs::trace::{self, TraceRequest};
+use wagon_yard_core::snapshot::read;
 use wagon_yard_core::terminal::TerminalKind;
 
 use crate::args::TraceArgs;
@@ -14,7 +15,8 @@ use crate::view;
 pub fn run(args: TraceArgs, context: &Context) -> Result<ExitCode, Failure> {
     let TraceArgs { commands: names, caller, terminal, versions, from, evidence: _ } = args;
     if let Some(from) = from {
-        return context.report(&trace::recorded(&from, &names, caller)?, view::trace::write);
+        let snapshot = read(&from)?;
+        return context.recorded(&snapshot, &trace::recorded(&snapshot, &names, caller)?, view::trace::write);
     }
     let request = TraceRequest { names, caller, terminal: terminal.map(TerminalKind::from), versions };
     context.report(&trace::run(&context.session, &request)?, view::trace::write)

@@ -11,6 +11,9 @@ use super::{Page, count, escape, some_of, style};
 /// The column that texts stand in.
 const COLUMNS: usize = 12;
 
+/// So many commands that differ in a fleet are shown; JSON has all.
+const MOST_COMMANDS: usize = 20;
+
 /// Of what does not matter so many are named.
 const MOST: usize = 8;
 
@@ -90,7 +93,8 @@ fn two(report: &Difference, page: &Page, out: &mut dyn Write) -> io::Result<()> 
     Ok(())
 }
 
-fn why(why: CompareWhy) -> &'static str {
+/// In what a command differs, in words.
+pub fn why(why: CompareWhy) -> &'static str {
     match why {
         CompareWhy::OtherVersion => "different version",
         CompareWhy::OtherContent => "different file",
@@ -115,14 +119,24 @@ fn many(fleet: &Fleet, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let agree = format!("{} of {} agree with {}", fleet.agree, fleet.machines, escape(&fleet.base));
     let agree = if fleet.agree == fleet.machines { style::GOOD.over(&agree) } else { style::BAD.over(&agree) };
     page.labelled(out, "", 0, &agree)?;
-    for command in &fleet.commands {
+    for command in fleet.commands.iter().take(MOST_COMMANDS) {
         writeln!(out)?;
         let base = format!("{} of {}: {}", command.agree, fleet.machines, meant(command.base.as_ref()));
         page.labelled(out, "", 2, &format!("{}: {base}", style::STRONG.over(&escape(&command.name))))?;
         for other in &command.others {
             let machines: Vec<String> = other.machines.iter().map(|machine| escape(machine)).collect();
-            page.labelled(out, "", 4, &format!("{}: {}", some_of(&machines), meant(other.means.as_ref())))?;
+            let means = match other.means == command.base {
+                // Nothing else tells them apart.
+                true => "a different file".to_owned(),
+                false => meant(other.means.as_ref()),
+            };
+            page.labelled(out, "", 4, &format!("{}: {means}", some_of(&machines)))?;
         }
+    }
+    if fleet.commands.len() > MOST_COMMANDS {
+        let more = count(fleet.commands.len() - MOST_COMMANDS, "more command differs", "more commands differ");
+        writeln!(out)?;
+        page.labelled(out, "", 2, &style::DIM.over(&format!("{more}; --json has all")))?;
     }
     for unread in &fleet.unread {
         page.labelled(out, &style::CAUTION.over("caution"), COLUMNS, &escape(unread))?;

@@ -2,7 +2,7 @@
 
 use std::io::{self, Write};
 
-use wagon_yard_core::jobs::machine::{FoundProgram, MachineFacts};
+use wagon_yard_core::facts::{FoundProgram, MachineFacts};
 use wagon_yard_core::report::Report;
 
 use super::{Page, escape};
@@ -11,7 +11,7 @@ use super::{Page, escape};
 pub fn write(report: &Report<MachineFacts>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let level = report.processor_level.map(|level| format!(", level x86-64-v{level}")).unwrap_or_default();
     let kernel = report.kernel.as_ref().map(|kernel| format!(", kernel {kernel}")).unwrap_or_default();
-    let name = report.system_name.as_deref().unwrap_or(report.system);
+    let name = report.system_name.as_deref().unwrap_or(&report.system);
     let libraries: Vec<String> = report
         .c_libraries
         .iter()
@@ -31,14 +31,20 @@ pub fn write(report: &Report<MachineFacts>, page: &Page, out: &mut dyn Write) ->
             page.labelled(out, label, LABELS, &escape(&text))?;
         }
     }
-    writeln!(out)?;
+    let mut programs = report.shells.iter().chain(&report.interpreters);
+    // A snapshot without versions asked nobody.
+    let none = if programs.any(|program| program.version.is_some()) { "not stated" } else { "not recorded" };
     let row = |kind: &str, program: &FoundProgram| {
-        let version = program.version.as_deref().unwrap_or("not stated");
+        let version = program.version.as_deref().unwrap_or(none);
         vec![kind.to_owned(), escape(&program.name), escape(version), escape(&page.short(&program.file.text()))]
     };
     let shells = report.shells.iter().map(|program| row("shell", program));
     let interpreters = report.interpreters.iter().map(|program| row("interpreter", program));
-    page.table(out, &["kind", "name", "version", "file"], shells.chain(interpreters).collect())?;
+    let rows: Vec<Vec<String>> = shells.chain(interpreters).collect();
+    if !rows.is_empty() {
+        writeln!(out)?;
+        page.table(out, &["kind", "name", "version", "file"], rows)?;
+    }
     page.all_findings(out, report)
 }
 

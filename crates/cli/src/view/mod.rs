@@ -12,6 +12,7 @@ pub mod inspect;
 pub mod inspect_folder;
 pub mod install;
 pub mod machine;
+pub mod page;
 pub mod path;
 pub mod prepared;
 pub mod receive;
@@ -282,7 +283,7 @@ pub fn escape(text: &str) -> String {
 }
 
 /// A severity's word, and its colour.
-fn severity(severity: Severity) -> (&'static str, style::Meant) {
+pub fn severity(severity: Severity) -> (&'static str, style::Meant) {
     match severity {
         Severity::Problem => ("problem", style::BAD),
         Severity::Caution => ("caution", style::CAUTION),

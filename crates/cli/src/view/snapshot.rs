@@ -2,10 +2,19 @@
 
 use std::io::{self, Write};
 
+use wagon_yard_core::clock;
 use wagon_yard_core::jobs::snapshot::WrittenSnapshot;
 use wagon_yard_core::report::Report;
+use wagon_yard_core::snapshot::Snapshot;
 
-use super::{Page, bytes, count};
+use super::{Page, bytes, count, escape, style};
+
+/// Which machine was recorded, and when.
+pub fn title(snapshot: &Snapshot) -> String {
+    let name = snapshot.name.as_deref().unwrap_or("unnamed machine");
+    let text = format!("Snapshot of {} ({}), {}", escape(name), escape(&snapshot.system), escape(&clock::to_the_minute(&snapshot.taken)));
+    style::DIM.over(&text)
+}
 
 /// One sentence, and what is worth telling.
 pub fn write(report: &Report<WrittenSnapshot>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
@@ -19,5 +28,8 @@ pub fn write(report: &Report<WrittenSnapshot>, page: &Page, out: &mut dyn Write)
         count(report.tools, "tool", "tools"),
     );
     page.labelled(out, "", 0, &text)?;
+    if report.is_kept {
+        page.labelled(out, "", 0, "To see what has changed since: wyard compare --then")?;
+    }
     page.all_findings(out, report)
 }

@@ -35,8 +35,8 @@ fn held(report: &ToolStock, whole: bool, page: &Page, out: &mut dyn Write) -> io
     writeln!(out)?;
     let rows = report.tools.iter().map(|tool| {
         vec![
-            if tool.in_service { style::STRONG.over(&tool.name) } else { tool.name.clone() },
-            tool.version.clone(),
+            if tool.in_service { style::STRONG.over(&escape(&tool.name)) } else { escape(&tool.name) },
+            escape(&tool.version),
             if tool.in_service { "in use".to_owned() } else { "-".to_owned() },
             tool.registered.map_or("-", Scope::as_str).to_owned(),
             tool.new_terminals.as_ref().map_or_else(|| "-".to_owned(), |seen| runs(seen, page)),

@@ -171,14 +171,19 @@ fn runs(traced: &CallerTrace, page: &Page) -> String {
     }
 }
 
-fn candidate(candidate: &CandidateTrace, page: &Page) -> Vec<String> {
-    let reason = candidate.reason.map(|reason| match reason {
+/// Why a candidate is skipped, in words.
+pub fn reason(reason: Reason) -> &'static str {
+    match reason {
         Reason::NotExecutable => "not executable",
         Reason::IsAFolder => "a folder",
         Reason::BrokenLink => "broken link",
         Reason::Unreadable => "unreadable",
         Reason::ExtensionNotListed => "extension not in PATHEXT",
-    });
+    }
+}
+
+fn candidate(candidate: &CandidateTrace, page: &Page) -> Vec<String> {
+    let reason = candidate.reason.map(reason);
     let standing = match (candidate.standing, reason) {
         (Standing::Winner, _) => style::GOOD.over("winner"),
         (Standing::Shadowed, _) if candidate.same_as.is_some() => "same file".to_owned(),

@@ -3,12 +3,18 @@
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use serde::Serialize;
 
+use crate::clock;
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::jobs::snapshot::{RecordRequest, record};
 use crate::report::{Report, ReportBody};
-use crate::snapshot::{self, Difference, Meant, Snapshot, SnapshotError, read};
+use crate::session::{Session, SessionError};
+use crate::snapshot::{
+    self, Base, BriefSnapshot, CompareWhy, Difference, DifferingCommand, Meant, Snapshot, SnapshotError, SnapshotText, parse, read,
+};
 
 /// What is asked of `compare`.
 #[derive(Debug, Clone, Default)]
@@ -17,6 +23,10 @@ pub struct CompareRequest {
     pub base: Option<PathBuf>,
     /// The snapshots, or folders of them.
     pub files: Vec<PathBuf>,
+    /// Whether this machine is compared with the last snapshot that is kept in the yard, and nothing else.
+    pub then: bool,
+    /// The version of the program.
+    pub made_by: String,
 }
 
 /// What came of it.
@@ -74,8 +84,10 @@ pub struct FleetCommand {
 pub struct FleetMeaning {
     /// What it means; null for nothing.
     pub means: Option<Meant>,
+    /// In what that differs.
+    pub why: CompareWhy,
     /// The machines.
-    pub machines: Vec<String>,
+    pub machines: Vec<Arc<str>>,
 }
 
 /// Why nothing was compared.
@@ -87,6 +99,9 @@ pub enum CompareError {
     /// A folder.
     #[error(transparent)]
     File(#[from] FileError),
+    /// This machine cannot be recorded.
+    #[error(transparent)]
+    Session(#[from] SessionError),
     /// There is nothing to compare.
     #[error("fewer than two snapshots to compare")]
     TooFew,
@@ -97,6 +112,7 @@ impl Blamed for CompareError {
         match self {
             Self::Snapshot(e) => e.blame(),
             Self::File(e) => e.blame(),
+            Self::Session(e) => e.blame(),
             Self::TooFew => Blame::Call,
         }
     }
@@ -105,6 +121,7 @@ impl Blamed for CompareError {
         match self {
             Self::Snapshot(e) => e.hint(),
             Self::File(e) => e.hint(),
+            Self::Session(e) => e.hint(),
             Self::TooFew => Some("name two snapshots, or a folder of them with --base".to_owned()),
         }
     }
@@ -114,81 +131,137 @@ impl Blamed for CompareError {
 ///
 /// # Errors
 /// When there are fewer than two, or one that was named cannot be read.
-pub fn run(request: &CompareRequest) -> Result<Report<Compared>, CompareError> {
-    let (mut files, mut named) = (Vec::new(), 0);
-    for file in &request.files {
-        if file.is_dir() {
-            files.extend(in_folder(file)?);
-        } else {
-            files.push(file.clone());
-            named += 1;
-        }
+pub fn run(session: &Session, request: &CompareRequest) -> Result<Report<Compared>, CompareError> {
+    if request.then {
+        return since_then(session, request);
     }
-    let base_file = match &request.base {
-        Some(base) => base.clone(),
-        None if files.is_empty() => return Err(CompareError::TooFew),
-        None => files.remove(0),
-    };
-    files.retain(|file| *file != base_file);
-    let base = read(&base_file)?;
-    let base_name = name(&base, &base_file);
-    match &files[..] {
-        [] => Err(CompareError::TooFew),
+    let ToCompare { base, others, are_named } = files(request)?;
+    match &others[..] {
         [only] if request.base.is_none() => {
-            let other = read(only)?;
-            let difference = snapshot::compare([(&base_name, &base), (&name(&other, only), &other)]);
-            let matters = difference.commands.iter().any(|command| command.matters);
-            Ok(Report::new(Compared::Two(difference)).failed_if(matters))
+            let (one, other) = (read(&base)?, read(only)?);
+            let names = [name(one.name.as_deref(), &base), name(other.name.as_deref(), only)];
+            Ok(two([(&names[0], &one), (&names[1], &other)]))
         }
         _ => {
-            let fleet = fleet(&base_name, &base, &files, named == request.files.len())?;
+            let fleet = fleet(&base, &others, are_named)?;
             let matters = fleet.agree < fleet.machines || !fleet.unread.is_empty();
             Ok(Report::new(Compared::Many(fleet)).failed_if(matters))
         }
     }
 }
 
-/// Compares each with one. A file of a folder that is no snapshot is told; one that was named is an error.
-fn fleet(base_name: &str, base: &Snapshot, files: &[PathBuf], are_named: bool) -> Result<Fleet, CompareError> {
-    let mut fleet = Fleet { base: base_name.to_owned(), ..Fleet::default() };
-    let mut commands: BTreeMap<String, (Option<Meant>, Vec<FleetMeaning>)> = BTreeMap::new();
-    for file in files {
-        let other = match read(file) {
-            Ok(other) => other,
-            Err(error) if are_named => return Err(error.into()),
-            Err(error) => {
-                fleet.unread.push(error.to_string());
-                continue;
-            }
-        };
-        let name = name(&other, file);
-        fleet.machines += 1;
-        let difference = snapshot::compare([(base_name, base), (&name, &other)]);
-        let mut differs = false;
-        for command in difference.commands.into_iter().filter(|command| command.matters) {
-            differs = true;
-            let [of_base, means] = <[_; 2]>::try_from(command.means).unwrap_or_default();
-            let (_, others) = commands.entry(command.name).or_insert_with(|| (of_base, Vec::new()));
-            match others.iter_mut().find(|known| known.means == means) {
-                Some(known) => known.machines.push(name.clone()),
-                None => others.push(FleetMeaning { means, machines: vec![name.clone()] }),
-            }
+/// The files of a comparison.
+pub(super) struct ToCompare {
+    /// The snapshot that others are compared with.
+    pub base: PathBuf,
+    /// The others, at least one.
+    pub others: Vec<PathBuf>,
+    /// Whether each was named by itself.
+    are_named: bool,
+}
+
+/// The files that a comparison is about.
+pub(super) fn files(request: &CompareRequest) -> Result<ToCompare, CompareError> {
+    let (mut others, mut named) = (Vec::new(), 0);
+    for file in &request.files {
+        if file.is_dir() {
+            others.extend(in_folder(file)?);
+        } else {
+            others.push(file.clone());
+            named += 1;
         }
-        fleet.agree += usize::from(!differs);
     }
-    for (name, (base, mut others)) in commands {
+    let base = match &request.base {
+        Some(base) => base.clone(),
+        None if others.is_empty() => return Err(CompareError::TooFew),
+        None => others.remove(0),
+    };
+    others.retain(|file| *file != base);
+    if others.is_empty() {
+        return Err(CompareError::TooFew);
+    }
+    Ok(ToCompare { base, others, are_named: named == request.files.len() })
+}
+
+fn two(machines: [(&str, &Snapshot); 2]) -> Report<Compared> {
+    let difference = snapshot::compare(machines);
+    let matters = difference.commands.iter().any(|command| command.matters);
+    Report::new(Compared::Two(difference)).failed_if(matters)
+}
+
+/// Compares this machine with the last snapshot that is kept in the yard.
+fn since_then(session: &Session, request: &CompareRequest) -> Result<Report<Compared>, CompareError> {
+    let then = match read(&session.yard.last_snapshot()) {
+        Err(SnapshotError::NoFile(_)) => return Err(SnapshotError::NoneKept.into()),
+        then => then?,
+    };
+    let now = record(session, &RecordRequest { made_by: request.made_by.clone(), ..RecordRequest::default() })?;
+    Ok(two([(&clock::to_the_minute(&then.taken), &then), ("now", &now)]))
+}
+
+/// Compares each with one. A file of a folder that is no snapshot is told; one that was named is an error.
+fn fleet(base_file: &Path, files: &[PathBuf], are_named: bool) -> Result<Fleet, CompareError> {
+    let (mut base_text, mut text) = (SnapshotText::default(), SnapshotText::default());
+    let base_text = base_text.read(base_file)?;
+    let base = parse(base_file, base_text)?;
+    let not_one = || SnapshotError::NotOne { file: base_file.to_owned(), why: "incomplete".to_owned() };
+    let brief = BriefSnapshot::of(base_text).ok_or_else(not_one)?;
+    let mut fleet = Fleet { base: name(base.name.as_deref(), base_file), ..Fleet::default() };
+    let mut base = Base::new(&base, &brief);
+    let mut commands: BTreeMap<String, Vec<FleetMeaning>> = BTreeMap::new();
+    for file in files {
+        match differing(&mut base, &mut text, file) {
+            Ok((machine, differing)) => {
+                fleet.machines += 1;
+                fleet.agree += usize::from(differing.is_empty());
+                for command in differing {
+                    let others = match commands.get_mut(&command.name) {
+                        Some(others) => others,
+                        None => commands.entry(command.name).or_default(),
+                    };
+                    match others.iter_mut().find(|known| (known.why, &known.means) == (command.why, &command.means)) {
+                        Some(known) => known.machines.push(Arc::clone(&machine)),
+                        None => {
+                            let machines = vec![Arc::clone(&machine)];
+                            others.push(FleetMeaning { means: command.means, why: command.why, machines });
+                        }
+                    }
+                }
+            }
+            Err(error) if are_named => return Err(error.into()),
+            Err(error) => fleet.unread.push(error.to_string()),
+        }
+    }
+    for (name, mut others) in commands {
         others.sort_by_key(|meaning| std::cmp::Reverse(meaning.machines.len()));
         let differing: usize = others.iter().map(|meaning| meaning.machines.len()).sum();
-        fleet.commands.push(FleetCommand { name, base, agree: fleet.machines - differing, others });
+        let (base, agree) = (base.meaning(&name), fleet.machines - differing);
+        fleet.commands.push(FleetCommand { name, base, agree, others });
     }
     Ok(fleet)
 }
 
+/// What a machine is called, and the commands that mean something else there.
+fn differing(
+    base: &mut Base<'_>,
+    text: &mut SnapshotText,
+    file: &Path,
+) -> Result<(Arc<str>, Vec<DifferingCommand>), SnapshotError> {
+    let text = text.read(file)?;
+    let Some(brief) = BriefSnapshot::of(text) else {
+        // What is wrong with it, this says.
+        parse(file, text)?;
+        return Err(SnapshotError::NotOne { file: file.to_owned(), why: "incomplete".to_owned() });
+    };
+    let differing = base.differing(&brief, || parse(file, text))?;
+    Ok((name(brief.name(), file).into(), differing))
+}
+
 /// What a machine is called: as its user calls it, else like the file.
-fn name(snapshot: &Snapshot, file: &Path) -> String {
+pub(super) fn name(own: Option<&str>, file: &Path) -> String {
     let stem = file.file_name().unwrap_or_default().to_string_lossy();
     let stem = stem.trim_end_matches(".gz").trim_end_matches(".json");
-    snapshot.name.clone().unwrap_or_else(|| stem.to_owned())
+    own.unwrap_or(stem).to_owned()
 }
 
 /// The files of a folder that are called like snapshots, by name.

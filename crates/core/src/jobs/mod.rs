@@ -16,6 +16,7 @@ pub mod inspect;
 pub mod machine;
 mod marking;
 mod opening;
+pub mod page;
 pub mod path;
 pub mod preparing;
 pub mod receive;

@@ -21,9 +21,9 @@ pub(super) struct Opened {
 }
 
 impl Opened {
-    /// Opens a download.
-    pub fn open(session: &Session, file: &Path) -> Result<Self, ArchiveError> {
-        let Some(lone) = lone(file, session.system()) else {
+    /// Opens a download for machines of a system.
+    pub fn open(session: &Session, file: &Path, system: System) -> Result<Self, ArchiveError> {
+        let Some(lone) = lone(file, system) else {
             let source = Source::open(file, &std::env::temp_dir(), &session.stop)?;
             let guess = guess_names(file, &source.format);
             return Ok(Self { source, lone: None, guess });

@@ -3,6 +3,7 @@
 use crate::finding::Severity;
 use crate::report::Report;
 use crate::session::{Session, SessionError};
+use crate::snapshot::{Snapshot, SnapshotError};
 use crate::survey::{self, SurveyedPath};
 use crate::terminal::TerminalKind;
 
@@ -21,4 +22,13 @@ pub struct SurveyRequest {
 /// When records or the registry cannot be read, or the user asked to stop.
 pub fn run(session: &Session, request: SurveyRequest) -> Result<Report<SurveyedPath>, SessionError> {
     survey::survey(session, request.terminal, request.fail_on)
+}
+
+/// What a survey found on the machine of a snapshot.
+///
+/// # Errors
+/// When no survey is recorded in it.
+pub fn recorded(snapshot: &Snapshot, fail_on: Severity) -> Result<Report<SurveyedPath>, SnapshotError> {
+    let survey = snapshot.survey.as_ref();
+    Ok(survey.ok_or_else(|| SnapshotError::not_recorded(snapshot, "survey"))?.report(fail_on))
 }

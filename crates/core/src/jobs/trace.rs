@@ -1,12 +1,10 @@
 //! `trace`: what a command name means to each caller. A name that nothing answers to makes the report fail.
 
-use std::path::Path;
-
 use crate::error::{Blame, Blamed};
 use crate::report::Report;
 use crate::resolve::Caller;
 use crate::session::{Session, SessionError, meets_session};
-use crate::snapshot::{SnapshotError, read, traced};
+use crate::snapshot::{Snapshot, SnapshotError, traced};
 pub use crate::trace::TraceRequest;
 use crate::trace::{self, CommandTrace, TracedCommands};
 use crate::yard::YardError;
@@ -48,20 +46,19 @@ impl Blamed for TraceError {
 /// Traces names on the machine of a snapshot.
 ///
 /// # Errors
-/// When it cannot be read, or has no terminal of the caller.
+/// When it has no terminal of the caller.
 pub fn recorded(
-    file: &Path,
+    snapshot: &Snapshot,
     names: &[String],
     caller: Option<Caller>,
 ) -> Result<Report<TracedCommands>, SnapshotError> {
-    let snapshot = read(file)?;
     let terminals = snapshot.terminals.iter().filter(|terminal| terminal.answered);
     let mut recorded: Vec<String> = terminals.map(|terminal| terminal.shell.clone()).collect();
     recorded.dedup();
     if let Some(caller) = caller.map(Caller::name).filter(|name| recorded.iter().all(|shell| shell != name)) {
-        return Err(SnapshotError::NoTerminal { file: file.to_owned(), caller, recorded });
+        return Err(SnapshotError::NoTerminal { caller, recorded });
     }
-    let traced = traced(&snapshot, names, caller);
+    let traced = traced(snapshot, names, caller);
     let is_answered = traced.commands.iter().all(CommandTrace::is_answered);
     Ok(Report::new(traced).failed_if(!is_answered))
 }

@@ -52,18 +52,18 @@ pub struct Layout {
 
 /// The machine whose users are to type the commands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Target {
+pub struct Target<'a> {
     /// Its family, which decides what can be a command.
     pub system: System,
     /// The system's own name, as programs are built for it.
-    pub os: &'static str,
+    pub os: &'a str,
     /// Its processor.
-    pub arch: &'static str,
+    pub arch: &'a str,
     /// Whether programs for other machines are taken as well.
     pub foreign: bool,
 }
 
-impl Target {
+impl Target<'static> {
     /// This machine, under the rules of its system.
     #[must_use]
     pub fn here(system: System, foreign: bool) -> Self {

@@ -11,7 +11,7 @@ use crate::path_list::is_spelled_alike;
 use crate::system::System;
 
 /// What is at a path, links followed.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Hash)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum FileKind {

@@ -1,5 +1,6 @@
 //! What commands mean on two machines.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
@@ -125,23 +126,19 @@ pub fn compare(machines: [(&str, &Snapshot); 2]) -> Difference {
         .collect();
     let mut difference =
         Difference { machines: machines.map(|(name, _)| name.to_owned()).to_vec(), ..Difference::default() };
-    let names: BTreeSet<String> =
-        [one, two].into_iter().zip(terminals).flat_map(|(lookup, terminal)| names(lookup, terminal)).collect();
-    for name in names {
-        let meaning = |lookup: &Lookup<'_>, terminal: Option<(Caller, &RecordedTerminal)>| {
-            let (caller, terminal) = terminal?;
-            let candidates = lookup.meaning(caller, terminal, &name)?;
-            Some(known(&candidates))
-        };
-        let means = [meaning(one, terminals[0]), meaning(two, terminals[1])];
-        match why(&means, [one.snapshot.family(), two.snapshot.family()]) {
+    let mut names: BTreeMap<String, String> = BTreeMap::new();
+    for (lookup, terminal) in [one, two].into_iter().zip(terminals) {
+        for name in self::names(lookup, terminal) {
+            names.entry(name_key(&name, lookup.snapshot.family()).into_owned()).or_insert(name);
+        }
+    }
+    for name in names.into_values() {
+        let means = [meaning(one, terminals[0], &name), meaning(two, terminals[1], &name)];
+        let [of_one, of_two] = [0, 1].map(|at| means[at].as_ref());
+        match why([of_one, of_two], [one.snapshot.family(), two.snapshot.family()]) {
             None => difference.same += 1,
             Some(why) => {
-                let matters = match why {
-                    CompareWhy::SameContent => false,
-                    CompareWhy::OtherVersion | CompareWhy::OtherContent => true,
-                    CompareWhy::OnOneOnly | CompareWhy::OtherPlace => received.contains(name.as_str()),
-                };
+                let matters = why.matters(received.contains(name.as_str()));
                 let means = means.map(|known| known.map(|known| known.meant)).to_vec();
                 difference.commands.push(CommandDifference { name, matters, why, means });
             }
@@ -154,17 +151,38 @@ pub fn compare(machines: [(&str, &Snapshot); 2]) -> Difference {
     difference
 }
 
+impl CompareWhy {
+    /// Whether it matters, of a command that belongs to a received tool or does not.
+    pub(super) fn matters(self, is_received: bool) -> bool {
+        match self {
+            Self::SameContent => false,
+            Self::OtherVersion | Self::OtherContent => true,
+            Self::OnOneOnly | Self::OtherPlace => is_received,
+        }
+    }
+}
+
+/// What tells names apart.
+pub(super) fn name_key(name: &str, system: System) -> Cow<'_, str> {
+    if system == System::Windows { name.to_lowercase().into() } else { name.into() }
+}
+
 /// What is known of the file that a name means.
-struct Known {
-    meant: Meant,
-    bytes: Option<u64>,
-    sha256: Option<String>,
+pub(super) struct Known {
+    pub meant: Meant,
+    pub bytes: Option<u64>,
+    pub sha256: Option<String>,
+}
+
+/// What a name means in a terminal.
+pub(super) fn meaning(lookup: &Lookup<'_>, terminal: Terminal<'_>, name: &str) -> Option<Known> {
+    let (caller, terminal) = terminal?;
+    Some(known(&lookup.meaning(caller, terminal, name)?))
 }
 
 fn known(found: &Meaning<'_>) -> Known {
     let put_by = found.entry.and_then(|entry| {
-        let place = entry.origin.as_ref()?;
-        Some(entry.line.map_or_else(|| place.clone(), |line| format!("{place}:{line}")))
+        Some(put_by(entry.origin.as_deref()?, entry.line))
     });
     let file = found.file;
     Known {
@@ -174,8 +192,13 @@ fn known(found: &Meaning<'_>) -> Known {
     }
 }
 
+/// What puts an entry into PATH, in one text.
+pub(super) fn put_by(place: &str, line: Option<u32>) -> String {
+    line.map_or_else(|| place.to_owned(), |line| format!("{place}:{line}"))
+}
+
 /// In what two meanings differ; `None` where they do not, as far as it is known.
-fn why(means: &[Option<Known>; 2], systems: [System; 2]) -> Option<CompareWhy> {
+pub(super) fn why(means: [Option<&Known>; 2], systems: [System; 2]) -> Option<CompareWhy> {
     let [Some(one), Some(two)] = means else {
         return means.iter().any(Option::is_some).then_some(CompareWhy::OnOneOnly);
     };
@@ -197,7 +220,7 @@ fn why(means: &[Option<Known>; 2], systems: [System; 2]) -> Option<CompareWhy> {
 }
 
 /// The names that could be typed in a terminal.
-fn names<'a>(lookup: &Lookup<'a>, terminal: Option<(Caller, &'a RecordedTerminal)>) -> Vec<String> {
+pub(super) fn names(lookup: &Lookup<'_>, terminal: Terminal<'_>) -> Vec<String> {
     if terminal.is_none() {
         return Vec::new();
     }
@@ -218,7 +241,7 @@ fn tools(machines: [(&str, &Snapshot); 2]) -> Vec<ToolDifference> {
     differing.filter(|tool| tool.versions[0] != tool.versions[1]).collect()
 }
 
-type Terminal<'a> = Option<(Caller, &'a RecordedTerminal)>;
+pub(super) type Terminal<'a> = Option<(Caller, &'a RecordedTerminal)>;
 
 fn entries(machines: [(&str, &Snapshot); 2], terminals: [Terminal<'_>; 2]) -> (Vec<EntryDifference>, bool) {
     let lists = terminals.map(|terminal| {

@@ -4,8 +4,10 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+use super::survey::RecordedSurvey;
+use crate::facts::MachineFacts;
 use crate::report::ReportBody;
-use crate::resolve::FileKind;
+use crate::resolve::{FileKind, Kind};
 use crate::system::System;
 
 /// The format number of the document.
@@ -34,6 +36,9 @@ pub struct Snapshot {
     /// The Windows folder.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub system_root: Option<String>,
+    /// What the machine is and has; absent in early snapshots.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub machine: Option<MachineFacts>,
     /// The kinds of new terminals, the login shell's first.
     pub terminals: Vec<RecordedTerminal>,
     /// The folders in their PATHs.
@@ -42,8 +47,14 @@ pub struct Snapshot {
     pub variables: BTreeMap<String, String>,
     /// What the stores hold: values of the registry, or lines of startup files that touch PATH or these variables.
     pub stores: Vec<RecordedStore>,
+    /// The yard's folder.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub yard: Option<String>,
     /// The tools of the yard.
     pub tools: Vec<RecordedTool>,
+    /// What a survey of PATH found; absent in early snapshots.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub survey: Option<RecordedSurvey>,
 }
 
 impl ReportBody for Snapshot {
@@ -87,6 +98,9 @@ pub struct RecordedEntry {
     /// The line in that file, from 1.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub line: Option<u32>,
+    /// The tool whose command folder it is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tool: Option<String>,
 }
 
 /// A folder of PATH.
@@ -141,7 +155,7 @@ fn is_program(kind: &FileKind) -> bool {
     *kind == FileKind::Program
 }
 
-fn program() -> FileKind {
+pub(super) fn program() -> FileKind {
     FileKind::Program
 }
 
@@ -178,6 +192,31 @@ pub struct RecordedTool {
     pub registered: Option<String>,
     /// Its commands.
     pub commands: Vec<String>,
+    /// Its home; absent in early snapshots.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub home: Option<String>,
+    /// The variables that point to it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub home_variables: Vec<String>,
+    /// When it was received (RFC 3339).
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub received: Option<String>,
+    /// The commands that in some new terminal are not its own; absent where no terminal was asked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub others: Option<Vec<RecordedOther>>,
+}
+
+/// A command of a tool that means something else in a new terminal.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct RecordedOther {
+    /// The command.
+    pub command: String,
+    /// What answers.
+    pub kind: Kind,
+    /// The file that runs; absent where none does.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub file: Option<String>,
 }
 
 impl RecordedEntry {
@@ -198,10 +237,15 @@ impl RecordedEntry {
     }
 }
 
+/// Whose rules hold on a recorded system.
+pub(super) fn family(system: &str) -> System {
+    if system == "windows" { System::Windows } else { System::Unix }
+}
+
 impl Snapshot {
     /// Whose rules hold there.
     #[must_use]
     pub fn family(&self) -> System {
-        if self.system == "windows" { System::Windows } else { System::Unix }
+        family(&self.system)
     }
 }

@@ -3,7 +3,8 @@
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
-use super::format::{RecordedEntry, RecordedFile, RecordedTerminal, Snapshot};
+use super::format::{RecordedEntry, RecordedFile, RecordedFolder, RecordedTerminal, Snapshot};
+use crate::path_list::windows;
 use crate::resolve::{self, Caller, Candidate, FileKind, FileView, LookupContext, Shell, Standing};
 use crate::system::System;
 
@@ -15,6 +16,7 @@ const HOME: [&str; 2] = ["/~", r"C:\~"];
 pub struct Lookup<'a> {
     /// The snapshot.
     pub snapshot: &'a Snapshot,
+    folders: HashMap<String, &'a RecordedFolder>,
     files: HashMap<String, HashMap<String, &'a RecordedFile>>,
     real_folders: HashMap<String, &'a str>,
     system: System,
@@ -36,7 +38,7 @@ impl<'a> Lookup<'a> {
     #[must_use]
     pub fn new(snapshot: &'a Snapshot) -> Self {
         let system = snapshot.family();
-        let mut lookup = Self { snapshot, files: HashMap::new(), real_folders: HashMap::new(), system };
+        let mut lookup = Self { snapshot, folders: HashMap::new(), files: HashMap::new(), real_folders: HashMap::new(), system };
         for folder in &snapshot.folders {
             let key = |name: &str| if system == System::Windows { name.to_lowercase() } else { name.to_owned() };
             let files = folder.files.iter().map(|file| (key(&file.name), file)).collect();
@@ -44,6 +46,7 @@ impl<'a> Lookup<'a> {
             if let Some(real) = &folder.leads_to {
                 lookup.real_folders.insert(place.clone(), real);
             }
+            lookup.folders.insert(place.clone(), folder);
             lookup.files.insert(place, files);
         }
         lookup
@@ -76,6 +79,27 @@ impl<'a> Lookup<'a> {
         let whole = self.key(&path.to_string_lossy());
         let (folder, name) = whole.rsplit_once('/')?;
         self.files.get(folder)?.get(name).copied()
+    }
+
+    /// The folder that an entry of PATH stands for, with the home as `~`.
+    #[must_use]
+    pub fn entry_folder(&self, entry: &RecordedEntry) -> String {
+        self.shown(&self.folder_of(entry))
+    }
+
+    /// What the snapshot says of the folder of an entry.
+    #[must_use]
+    pub fn folder(&self, entry: &RecordedEntry) -> Option<&'a RecordedFolder> {
+        self.folders.get(&self.key(&self.folder_of(entry).to_string_lossy())).copied()
+    }
+
+    fn folder_of(&self, entry: &RecordedEntry) -> PathBuf {
+        let written = absolute(&entry.raw, self.system);
+        match self.system {
+            System::Windows => windows::folder(&written).into(),
+            // POSIX.1-2017, 8.3: an empty entry is the current folder.
+            System::Unix => Path::new(home(self.system)).join(written),
+        }
     }
 
     /// The file that all links of a path lead to, as far as the snapshot knows.

@@ -9,7 +9,7 @@ use crate::system::System;
 const USER: &str = "USER";
 
 /// Takes the home and the user's name out of texts.
-pub(super) struct Private {
+pub struct Private {
     home: String,
     user: Option<String>,
     system: System,

@@ -13,6 +13,7 @@ use super::format::{FORMAT, Snapshot};
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
 use crate::report::Report;
 use crate::whole_file;
+use crate::yard::{YardError, YardLock};
 
 /// The largest document that is read, in bytes.
 const MOST: u64 = 64 << 20;
@@ -23,6 +24,9 @@ pub enum SnapshotError {
     /// It cannot be read or written.
     #[error(transparent)]
     File(#[from] FileError),
+    /// The yard.
+    #[error(transparent)]
+    Yard(#[from] YardError),
     /// There is none.
     #[error("no such file: {}", .0.display())]
     NoFile(PathBuf),
@@ -43,15 +47,24 @@ pub enum SnapshotError {
         found: u32,
     },
     /// The caller's terminals are not in it.
-    #[error("{}: no terminal of {caller}; recorded are those of {}", file.display(), recorded.join(", "))]
+    #[error("the snapshot has no terminal of {caller}; recorded are those of {}", recorded.join(", "))]
     NoTerminal {
-        /// The file.
-        file: PathBuf,
         /// The caller.
         caller: &'static str,
         /// Those that are in it.
         recorded: Vec<String>,
     },
+    /// It was made by a version of this program that did not record this.
+    #[error("the snapshot has no {what}; it was made by wyard {made_by}")]
+    NotRecorded {
+        /// What is missing.
+        what: &'static str,
+        /// The version of the program that made it.
+        made_by: String,
+    },
+    /// None is kept in the yard.
+    #[error("no snapshot is kept in the yard")]
+    NoneKept,
     /// Another file is in the way.
     #[error("{} exists, and is not a snapshot", .0.display())]
     InTheWay(PathBuf),
@@ -61,19 +74,31 @@ impl Blamed for SnapshotError {
     fn blame(&self) -> Blame {
         match self {
             Self::File(e) => e.blame(),
-            Self::NotOne { .. } | Self::Format { .. } => Blame::Input,
-            Self::InTheWay(_) | Self::NoFile(_) | Self::NoTerminal { .. } => Blame::Call,
+            Self::Yard(e) => e.blame(),
+            Self::NotOne { .. } | Self::Format { .. } | Self::NotRecorded { .. } => Blame::Input,
+            Self::InTheWay(_) | Self::NoFile(_) | Self::NoTerminal { .. } | Self::NoneKept => Blame::Call,
         }
     }
 
     fn hint(&self) -> Option<String> {
         match self {
             Self::File(e) => e.hint(),
+            Self::Yard(e) => e.hint(),
             Self::NotOne { .. } | Self::NoFile(_) => Some("to make one: wyard snapshot --into FILE".to_owned()),
+            Self::NotRecorded { .. } => Some("take the snapshot again, with this version of wyard".to_owned()),
+            Self::NoneKept => Some("to keep one: wyard snapshot".to_owned()),
             Self::NoTerminal { .. } => None,
             Self::Format { .. } => Some("use a later wyard".to_owned()),
             Self::InTheWay(_) => Some("name another file".to_owned()),
         }
+    }
+}
+
+impl SnapshotError {
+    /// Something is not in a snapshot.
+    #[must_use]
+    pub fn not_recorded(snapshot: &Snapshot, what: &'static str) -> Self {
+        Self::NotRecorded { what, made_by: snapshot.made_by.clone() }
     }
 }
 
@@ -82,42 +107,85 @@ impl Blamed for SnapshotError {
 /// # Errors
 /// When it cannot be read, or is none.
 pub fn read(file: &Path) -> Result<Snapshot, SnapshotError> {
+    parse(file, SnapshotText::default().read(file)?)
+}
+
+/// The texts of snapshots, one after another in the same memory.
+#[derive(Debug, Default)]
+pub struct SnapshotText {
+    text: Vec<u8>,
+    packed: Vec<u8>,
+}
+
+impl SnapshotText {
+    /// The text of a file, unpacked.
+    ///
+    /// # Errors
+    /// When it cannot be read.
+    pub fn read(&mut self, file: &Path) -> Result<&[u8], SnapshotError> {
+        match self.fill(file) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Err(SnapshotError::NoFile(file.to_owned())),
+            filled => {
+                filled.at("read", file)?;
+                Ok(&self.text)
+            }
+        }
+    }
+
+    fn fill(&mut self, file: &Path) -> io::Result<()> {
+        self.text.clear();
+        File::open(file)?.take(MOST).read_to_end(&mut self.text)?;
+        if self.text.starts_with(&[0x1f, 0x8b]) {
+            std::mem::swap(&mut self.text, &mut self.packed);
+            self.text.clear();
+            GzDecoder::new(&self.packed[..]).take(MOST).read_to_end(&mut self.text)?;
+        }
+        Ok(())
+    }
+}
+
+/// Reads the text of a snapshot; `file` is what errors name.
+///
+/// # Errors
+/// When it is none.
+pub fn parse(file: &Path, text: &[u8]) -> Result<Snapshot, SnapshotError> {
     #[derive(Deserialize)]
     struct Numbered {
         snapshot: u32,
     }
-    let text = match text(file) {
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Err(SnapshotError::NoFile(file.to_owned())),
-        text => text.at("read", file)?,
-    };
-    let wrong = |why: serde_json::Error| SnapshotError::NotOne { file: file.to_owned(), why: why.to_string() };
-    match serde_json::from_slice(&text) {
-        Ok(snapshot) => {
-            let snapshot: Snapshot = snapshot;
-            match snapshot.snapshot {
-                FORMAT => Ok(snapshot),
-                found => Err(SnapshotError::Format { file: file.to_owned(), found }),
-            }
-        }
+    let of_format = |found| SnapshotError::Format { file: file.to_owned(), found };
+    match serde_json::from_slice::<Snapshot>(text) {
+        Ok(snapshot) if snapshot.snapshot == FORMAT => Ok(snapshot),
+        Ok(snapshot) => Err(of_format(snapshot.snapshot)),
         // A later format may have other fields: that is told first.
-        Err(why) => match serde_json::from_slice::<Numbered>(&text) {
-            Ok(Numbered { snapshot: found }) if found != FORMAT => {
-                Err(SnapshotError::Format { file: file.to_owned(), found })
-            }
-            _ => Err(wrong(why)),
+        Err(why) => match serde_json::from_slice::<Numbered>(text) {
+            Ok(Numbered { snapshot: found }) if found != FORMAT => Err(of_format(found)),
+            _ => Err(SnapshotError::NotOne { file: file.to_owned(), why: why.to_string() }),
         },
     }
 }
 
-fn text(file: &Path) -> io::Result<Vec<u8>> {
-    let mut text = Vec::new();
-    let open = File::open(file)?;
-    open.take(MOST).read_to_end(&mut text)?;
-    if text.starts_with(&[0x1f, 0x8b]) {
-        let packed = std::mem::take(&mut text);
-        GzDecoder::new(&packed[..]).take(MOST).read_to_end(&mut text)?;
+/// A snapshot as the bytes of a file, packed or not.
+fn bytes(report: &Report<Snapshot>, is_packed: bool) -> io::Result<Vec<u8>> {
+    let mut text = serde_json::to_vec(report)?;
+    text.push(b'\n');
+    if !is_packed {
+        return Ok(text);
     }
-    Ok(text)
+    let mut packer = GzEncoder::new(Vec::new(), Compression::best());
+    packer.write_all(&text)?;
+    packer.finish()
+}
+
+/// Keeps a snapshot in the yard, in place of the last one.
+///
+/// # Errors
+/// When it cannot be written.
+pub fn keep(lock: &YardLock, report: &Report<Snapshot>) -> Result<PathBuf, SnapshotError> {
+    let file = lock.yard().last_snapshot();
+    let packed = bytes(report, true).at("write", &file)?;
+    lock.keep_file(&file, &packed)?;
+    Ok(file)
 }
 
 /// Writes a snapshot, packed where the file's name ends in `.gz`. An earlier snapshot is replaced, any other file is not.
@@ -129,12 +197,7 @@ pub fn write(file: &Path, report: &Report<Snapshot>) -> Result<(), SnapshotError
         return Err(SnapshotError::InTheWay(file.to_owned()));
     }
     let file = &std::path::absolute(file).at("find", file)?;
-    let mut text = serde_json::to_vec(report).map_err(io::Error::from).at("write", file)?;
-    text.push(b'\n');
-    if file.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("gz")) {
-        let mut packer = GzEncoder::new(Vec::new(), Compression::best());
-        packer.write_all(&text).at("write", file)?;
-        text = packer.finish().at("write", file)?;
-    }
+    let is_packed = file.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("gz"));
+    let text = bytes(report, is_packed).at("write", file)?;
     Ok(whole_file::replace(file, &text)?)
 }

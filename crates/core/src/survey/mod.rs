@@ -9,4 +9,4 @@ mod variables;
 mod whole_path;
 
 pub use report::{EntrySurvey, ScopeSurvey, SurveyedPath, all_findings};
-pub use whole_path::survey;
+pub use whole_path::{survey, survey_answers, variable_names};

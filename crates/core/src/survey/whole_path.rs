@@ -19,7 +19,7 @@ use crate::session::{Session, SessionError};
 use crate::store::registry;
 use crate::suggestion::suggested;
 use crate::system::System;
-use crate::terminal::{self, Origins, PathView, TerminalKind};
+use crate::terminal::{self, Answer, Origins, PathView, TerminalKind};
 use crate::yard::{Card, Yard};
 
 /// Surveys PATH as a new terminal has it, which on Unix the installed shells are asked for, or as this one has it. Findings
@@ -32,6 +32,27 @@ pub fn survey(
     terminal: TerminalKind,
     limit: Severity,
 ) -> Result<Report<SurveyedPath>, SessionError> {
+    survey_with(session, terminal, limit, None)
+}
+
+/// Surveys PATH of a new terminal, of which shells have said this when they were asked for [`variable_names`].
+///
+/// # Errors
+/// When records or the registry cannot be read, or the user asked to stop.
+pub fn survey_answers(
+    session: &Session,
+    answers: &[Answer],
+    limit: Severity,
+) -> Result<Report<SurveyedPath>, SessionError> {
+    survey_with(session, TerminalKind::New, limit, Some(answers))
+}
+
+fn survey_with(
+    session: &Session,
+    terminal: TerminalKind,
+    limit: Severity,
+    answers: Option<&[Answer]>,
+) -> Result<Report<SurveyedPath>, SessionError> {
     let machine = &session.machine;
     let stock = session.stock()?;
     let cards = stock.in_service();
@@ -39,7 +60,7 @@ pub fn survey(
     let mut findings = stock.findings();
     let view = match terminal {
         TerminalKind::This => PathView::of_this_terminal(machine, &names),
-        TerminalKind::New => new_terminal(session, &names, &mut findings)?,
+        TerminalKind::New => new_terminal(session, &names, answers, &mut findings)?,
     };
     session.go_on()?;
     findings.extend(view.findings.iter().cloned());
@@ -109,14 +130,24 @@ pub fn survey(
 }
 
 /// PATH of a new terminal, with what is worth telling of it; where no shell gives an answer, that of this one.
-fn new_terminal(session: &Session, names: &[String], findings: &mut Vec<Finding>) -> Result<PathView, SessionError> {
+fn new_terminal(
+    session: &Session,
+    names: &[String],
+    answers: Option<&[Answer]>,
+    findings: &mut Vec<Finding>,
+) -> Result<PathView, SessionError> {
     let machine = &session.machine;
     if machine.system() == System::Windows {
         let background = terminal::background(machine)?;
         findings.extend(registry::findings(&background, &machine.registry()));
         findings.extend(variables::across_scopes(names, &background.registry));
     }
-    let Some(view) = PathView::of_new_terminal(&session.asking()?, names, Origins::Left)? else {
+    let asking = session.asking()?;
+    let view = match answers.filter(|_| machine.system() == System::Unix) {
+        Some(answers) => PathView::of_answers(&asking, answers, Origins::Left),
+        None => PathView::of_new_terminal(&asking, names, Origins::Left)?,
+    };
+    let Some(view) = view else {
         let seen = "no shell answered; this shows the current terminal";
         findings.push(Finding::new(Code::NoTerminalAnswer, seen));
         return Ok(PathView::of_this_terminal(machine, names));
@@ -130,7 +161,8 @@ fn new_terminal(session: &Session, names: &[String], findings: &mut Vec<Finding>
 }
 
 /// The variables that tools are found by: those on the cards, and whatever in this environment is named like one.
-fn variable_names(machine: &Machine, cards: &[&Card]) -> Vec<String> {
+#[must_use]
+pub fn variable_names(machine: &Machine, cards: &[&Card]) -> Vec<String> {
     let here = machine.environment.iter().filter_map(|(name, _)| name.to_str());
     let mut names: Vec<String> =
         here.filter(|name| name.ends_with("_HOME") && !name.starts_with("XDG_")).map(str::to_owned).collect();

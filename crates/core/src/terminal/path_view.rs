@@ -83,8 +83,14 @@ impl PathView {
             return Ok(Some(Self::in_registry(asking.machine, names)?));
         }
         let answers = asking.everywhere(Question { commands: &[], variables: names });
+        Ok(Self::of_answers(asking, &answers, origins))
+    }
+
+    /// What shells have said of a new terminal, when they were asked everywhere; `None` where none gave an answer.
+    #[must_use]
+    pub fn of_answers(asking: &Asking<'_>, answers: &[Answer], origins: Origins) -> Option<Self> {
         let login_shell = login_shell_among(asking.machine, asking.shells);
-        let Some((answer, said)) = leading(&answers, login_shell) else { return Ok(None) };
+        let (answer, said) = leading(answers, login_shell)?;
         let origins = match origins {
             Origins::Left => Vec::new(),
             Origins::Traced => traced(asking, answer, said),
@@ -95,13 +101,13 @@ impl PathView {
                 others.push(other.clone());
             }
         }
-        Ok(Some(Self {
+        Some(Self {
             parts: parts(&said.context, &origins),
             context: said.context.clone(),
             others,
             variables: said.variables.clone(),
-            findings: tell_other_paths(&answers, said),
-        }))
+            findings: tell_other_paths(answers, said),
+        })
     }
 
     /// What the registry gives a new terminal: the system's entries, then the user's.

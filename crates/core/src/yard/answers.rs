@@ -3,6 +3,7 @@
 
 use std::collections::BTreeMap;
 use std::io::Write as _;
+use std::path::Path;
 
 use serde::{Deserialize, Serialize};
 
@@ -66,14 +67,22 @@ impl YardLock {
     /// When the file cannot be written.
     pub fn keep_answers(&self, answers: &Answers) -> Result<(), YardError> {
         let text = toml::to_string_pretty(answers).map_err(YardError::Write)?;
-        let (staging, target) = (self.yard().staging(), self.yard().root().join("answers.toml"));
+        self.keep_file(&self.yard().root().join("answers.toml"), text.as_bytes())
+    }
+
+    /// Keeps something that can be learned again, and so needs no record in the ledger: replaces a file of the yard at once.
+    ///
+    /// # Errors
+    /// When the file cannot be written.
+    pub fn keep_file(&self, target: &Path, content: &[u8]) -> Result<(), YardError> {
+        let staging = self.yard().staging();
         os::make_folders(&staging).at("make the folder", &staging)?;
         // Whoever is killed in between leaves it where the next one clears up.
         let mut temporary = tempfile::NamedTempFile::new_in(&staging).at("make a file in", &staging)?;
-        temporary.write_all(text.as_bytes()).at("write a file in", &staging)?;
-        os::set_mode(temporary.as_file(), 0o644).at("set the rights of", &target)?;
-        temporary.as_file().sync_all().at("flush", &target)?;
-        temporary.persist(&target).map_err(|e| e.error).at("replace", &target)?;
+        temporary.write_all(content).at("write a file in", &staging)?;
+        os::set_mode(temporary.as_file(), 0o644).at("set the rights of", target)?;
+        temporary.as_file().sync_all().at("flush", target)?;
+        temporary.persist(target).map_err(|e| e.error).at("replace", target)?;
         Ok(())
     }
 }

@@ -168,7 +168,8 @@ impl YardLock {
     }
 
     /// The yard that is locked.
-    pub(super) fn yard(&self) -> &Yard {
+    #[must_use]
+    pub fn yard(&self) -> &Yard {
         &self.yard
     }
 

@@ -71,6 +71,12 @@ impl Yard {
         self.root.join("downloads")
     }
 
+    /// The last snapshot that was kept here.
+    #[must_use]
+    pub fn last_snapshot(&self) -> PathBuf {
+        self.root.join("last-snapshot.json.gz")
+    }
+
     /// The folder for tools that were taken out of the stock.
     #[must_use]
     pub fn retired(&self) -> PathBuf {

@@ -62,7 +62,7 @@ pub(super) fn commands(
             os: command.os.clone(),
             arch: command.arch.clone(),
             hindrance: entry
-                .and_then(|entry| hindrance(entry.program.as_ref()?))
+                .and_then(|entry| hindrance(entry.program.as_ref()?, os::SYSTEM, os::processor()))
                 .or_else(|| Some(format!("{}; {}", fit.hindrance()?, fit.remedy()?))),
             unknown: fit.unknown.into_iter().next(),
             is_translated: fit.is_translated,
@@ -79,9 +79,9 @@ fn is_of_system(folder: &Path, system: &[PathBuf]) -> bool {
     system.iter().any(|one| is_spelled_alike(one, folder, System::Windows))
 }
 
-/// Why a program does not run here.
-pub(super) fn hindrance(program: &Program) -> Option<String> {
-    if !program.is_native(os::SYSTEM, os::processor()) {
+/// Why a program does not run on a machine.
+pub(super) fn hindrance(program: &Program, system: &str, processor: &str) -> Option<String> {
+    if !program.is_native(system, processor) {
         let words = match (program.os, program.arch) {
             (Some(os), Some(arch)) => format!("it is for {os} on {arch}"),
             (Some(os), None) => format!("it is for {os}"),

@@ -19,6 +19,9 @@ pub enum InspectError {
     /// Nothing of it could stand in PATH.
     #[error(transparent)]
     Layout(#[from] LayoutError),
+    /// An installer would be run elsewhere.
+    #[error("what an installer would do on another machine is not known")]
+    InstallerElsewhere,
     /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
@@ -32,6 +35,7 @@ impl Blamed for InspectError {
             Self::Archive(e) => e.blame(),
             Self::Trust(e) => e.blame(),
             Self::Layout(e) => e.blame(),
+            Self::InstallerElsewhere => Blame::Call,
             Self::Session(e) => e.blame(),
         }
     }
@@ -41,6 +45,7 @@ impl Blamed for InspectError {
             Self::Archive(e) => e.hint(),
             Self::Trust(e) => e.hint(),
             Self::Layout(e) => e.hint(),
+            Self::InstallerElsewhere => Some("to see what it is: wyard inspect FILE".to_owned()),
             Self::Session(e) => e.hint(),
         }
     }

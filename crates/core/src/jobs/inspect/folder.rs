@@ -16,8 +16,9 @@ use crate::installer::{look_first, recognise};
 use crate::jobs::fit::{Files, Unplaced};
 use crate::jobs::opening::Opened;
 use crate::jobs::tool_names::file_name;
-use crate::layout;
+use crate::layout::{self, Target};
 use crate::naming::{self, compare_versions};
+use crate::os;
 use crate::report::{Report, ReportBody, ReportPath};
 use crate::session::Session;
 use crate::yard::Stock;
@@ -134,7 +135,7 @@ fn download(session: &Session, file: &Path, stock: &Stock) -> Result<Option<Fold
             ..of_file
         }));
     }
-    let opened = match Opened::open(session, file) {
+    let opened = match Opened::open(session, file, session.system()) {
         Ok(opened) => opened,
         Err(ArchiveError::NotAnArchive { .. }) if !is_called_as_one(file) => return Ok(None),
         Err(error) => return Err(error.into()),
@@ -143,7 +144,7 @@ fn download(session: &Session, file: &Path, stock: &Stock) -> Result<Option<Fold
     let Opened { source, guess, .. } = opened;
     let options = Options { leave_out_hazards: true, ..Options::default() };
     let listing = archive::list(&source, options, &session.stop)?;
-    let (laid_out, findings) = lay_out(&listing, session.system(), &launchers)?;
+    let (laid_out, findings) = lay_out(&listing, Target::here(session.system(), true), &launchers)?;
     let guess = guess.or(naming::guess(&file_name(&laid_out.wrapper)));
     let files = Files::of(&listing);
     let tool = Unplaced { listing: &listing, files: &files, layout: &laid_out, root: None };
@@ -165,7 +166,7 @@ fn first_hindrance(tool: &Unplaced<'_>, laid_out: &layout::Layout, environment: 
     let fits = tool.fits_by_files(environment);
     laid_out.commands.iter().zip(fits).find_map(|(command, fit)| {
         let entry = tool.files.at(&laid_out.wrapper.join(&command.path));
-        entry.and_then(|entry| hindrance(entry.program.as_ref()?)).or_else(|| fit?.hindrance())
+        entry.and_then(|entry| hindrance(entry.program.as_ref()?, os::SYSTEM, os::processor())).or_else(|| fit?.hindrance())
     })
 }
 

@@ -4,6 +4,7 @@ mod commands;
 mod contents;
 mod error;
 mod folder;
+mod recorded;
 mod report;
 mod run;
 

@@ -5,7 +5,8 @@ use std::path::{Path, PathBuf};
 use super::commands::commands;
 use super::contents::{is_document, is_installer, is_sample, tree};
 use super::error::InspectError;
-use super::report::{Inspected, InspectedFile, Suggested};
+use super::recorded;
+use super::report::{Inspected, InspectedCommand, InspectedFile, Suggested};
 use crate::archive::{self, Compression, Container, EntryKind, Listing, Options};
 use crate::check;
 use crate::checksum::{Summed, Trust, TrustError};
@@ -24,7 +25,7 @@ use crate::program::{DownloadMark, MarkFate};
 use crate::progress::Processor;
 use crate::report::{Report, ReportPath};
 use crate::session::Session;
-use crate::system::System;
+use crate::snapshot::Snapshot;
 use crate::terminal::{self, Question};
 
 /// What is asked of `inspect`.
@@ -38,6 +39,8 @@ pub struct InspectRequest {
     pub whole: bool,
     /// Whether commands that are here already are asked for their version.
     pub versions: bool,
+    /// The machine that it is for, where that is not this one.
+    pub there: Option<Snapshot>,
 }
 
 /// So many commands that are here already are asked for their version: who looks at a suite does not wait for all.
@@ -59,6 +62,7 @@ const READ_WHOLE: u64 = 128 << 20;
 /// When it is nothing that can be unpacked, is not what was published, or cannot be read.
 pub fn run(session: &Session, request: &InspectRequest) -> Result<Report<Inspected>, InspectError> {
     match recognise(&request.file)? {
+        Some(_) if request.there.is_some() => Err(InspectError::InstallerElsewhere),
         Some(installer) => {
             let installer = Box::new(look_first(session, &request.file, installer, request.versions)?);
             let mark = DownloadMark::of(&request.file).map(|mark| mark.finding(MarkFate::Seen));
@@ -69,10 +73,12 @@ pub fn run(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
 }
 
 fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspected>, InspectError> {
-    let (machine, stop) = (&session.machine, &session.stop);
+    let stop = &session.stop;
     let file = &request.file;
-    let opened = Opened::open(session, file)?;
-    let launchers = opened.launchers(session.system());
+    let there = request.there.as_ref();
+    let target = there.map_or_else(|| Target::here(session.system(), true), recorded::target);
+    let opened = Opened::open(session, file, target.system)?;
+    let launchers = opened.launchers(target.system);
     let Opened { source, guess, .. } = opened;
     let published = request.trust.published(file).map_err(TrustError::from)?;
     let options = Options { leave_out_hazards: true, ..Options::default() };
@@ -86,17 +92,20 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
         (Some(summed), listing)
     };
     listing.leave_out_links(&layout::wrapper(&listing), None)?;
-    let (layout, mut findings) = lay_out(&listing, session.system(), &launchers)?;
+    let (layout, mut findings) = lay_out(&listing, target, &launchers)?;
     findings.extend(summed.iter().flat_map(Summed::findings));
     findings.extend(DownloadMark::of(file).map(|mark| mark.finding(MarkFate::Seen)));
     let guess = guess.or(naming::guess(&file_name(&layout.wrapper)));
     let name: Option<ToolName> = guess.name.as_deref().and_then(|name| name.parse().ok());
     let home_variable = name.as_ref().and_then(|n| n.home_variable().ok()).map(|v| v.to_string());
-    let held = match &name {
-        Some(name) => {
+    let held = match (&name, there) {
+        (Some(name), Some(there)) => {
+            there.tools.iter().filter(|tool| tool.name == name.as_str()).map(|tool| tool.version.clone()).collect()
+        }
+        (Some(name), None) => {
             session.stock()?.iter().filter(|c| c.name == *name).map(|card| card.version.to_string()).collect()
         }
-        None => Vec::new(),
+        (None, _) => Vec::new(),
     };
     let only_files = listing.entries.iter().filter(|e| e.kind == EntryKind::File);
     let files: Vec<&Path> = only_files.filter_map(|e| e.path.below(&layout.wrapper)).collect();
@@ -122,27 +131,11 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
         let seen = format!("{path} refers to {fixed}, which may not exist here");
         findings.push(Finding::new(Code::FixedPath, seen).remedy("check that file after unpacking"));
     }
-    let mut names: Vec<String> = layout.commands.iter().map(|command| command.name.clone()).collect();
-    // Of a large suite what the files say is enough: a shell takes long over thousands of names.
-    names.truncate(MOST_NAMES);
-    let answers = session.asking()?.everywhere(Question { commands: &names, variables: &[] });
-    let of_terminal = answers.iter().find_map(|answer| answer.said.as_ref().ok());
-    let environment = of_terminal.map_or(&machine.environment, |said| &said.environment);
     let tool = Unplaced { listing: &listing, files: &by_place, layout: &layout, root: None };
-    let fits = match request.versions {
-        true => tool.fits_by_answers(session, environment)?,
-        false => tool.fits_by_files(environment),
+    let commands = match there {
+        Some(there) => recorded::commands(&tool, there),
+        None => here(session, request, &tool)?,
     };
-    let mut commands = commands(&tool, fits, machine, &answers, &terminal::system_path(machine)?);
-    if request.versions {
-        let asked =
-            commands.iter().filter_map(|command| Some((command.name.clone(), command.here.first()?.to_path_buf())));
-        let asked: Vec<(String, PathBuf)> = asked.take(MOST_ASKED).collect();
-        let versions = check::versions(session, &asked, environment)?;
-        for command in &mut commands {
-            command.here_version = command.here.first().and_then(|first| versions.get(&**first).cloned());
-        }
-    }
     let inspected = InspectedFile {
         file: file.clone().into(),
         container: source.format.container,
@@ -174,18 +167,48 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
     Ok(Report::new(Inspected::File(Box::new(inspected))).with_findings(findings))
 }
 
+/// The commands with what becomes of them on this machine.
+fn here(
+    session: &Session,
+    request: &InspectRequest,
+    tool: &Unplaced<'_>,
+) -> Result<Vec<InspectedCommand>, InspectError> {
+    let machine = &session.machine;
+    let mut names: Vec<String> = tool.layout.commands.iter().map(|command| command.name.clone()).collect();
+    // Of a large suite what the files say is enough: a shell takes long over thousands of names.
+    names.truncate(MOST_NAMES);
+    let answers = session.asking()?.everywhere(Question { commands: &names, variables: &[] });
+    let of_terminal = answers.iter().find_map(|answer| answer.said.as_ref().ok());
+    let environment = of_terminal.map_or(&machine.environment, |said| &said.environment);
+    let fits = match request.versions {
+        true => tool.fits_by_answers(session, environment)?,
+        false => tool.fits_by_files(environment),
+    };
+    let mut commands = commands(tool, fits, machine, &answers, &terminal::system_path(machine)?);
+    if request.versions {
+        let asked =
+            commands.iter().filter_map(|command| Some((command.name.clone(), command.here.first()?.to_path_buf())));
+        let asked: Vec<(String, PathBuf)> = asked.take(MOST_ASKED).collect();
+        let versions = check::versions(session, &asked, environment)?;
+        for command in &mut commands {
+            command.here_version = command.here.first().and_then(|first| versions.get(&**first).cloned());
+        }
+    }
+    Ok(commands)
+}
+
 /// The layout, with programs for other machines where there are no others; none at all is told as a finding.
 pub(super) fn lay_out(
     listing: &Listing,
-    system: System,
+    target: Target<'_>,
     launchers: &[Launcher],
 ) -> Result<(Layout, Vec<Finding>), LayoutError> {
-    match layout::analyse(listing, &[], Target::here(system, true)) {
+    match layout::analyse(listing, &[], target) {
         Ok(layout) => Ok((layout, Vec::new())),
         Err(LayoutError::NoCommands) if !launchers.is_empty() => {
             let wrapper = layout::wrapper(listing);
             let mut layout = Layout { wrapper, command_folders: Vec::new(), commands: Vec::new() };
-            add_launchers(&mut layout.command_folders, &mut layout.commands, launchers, system);
+            add_launchers(&mut layout.command_folders, &mut layout.commands, launchers, target.system);
             Ok((layout, Vec::new()))
         }
         Err(e @ (LayoutError::NoCommands | LayoutError::Source(_))) => {

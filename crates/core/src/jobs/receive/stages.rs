@@ -41,7 +41,7 @@ pub struct Identified {
 impl Identified {
     /// Opens the file; from then on it is read whatever happens to its name.
     pub(super) fn open(session: &Session, request: &ReceiveRequest) -> Result<Self, ReceiveError> {
-        let Opened { source, lone, guess } = Opened::open(session, &request.file)?;
+        let Opened { source, lone, guess } = Opened::open(session, &request.file, session.system())?;
         let published = request.trust.published(&request.file)?;
         Ok(Self { source, lone, guess, published })
     }

@@ -10,8 +10,8 @@ use crate::path_list::lies_in;
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Disk, Kind, Standing, same_file};
 use crate::session::{Session, SessionError};
-use crate::terminal::Question;
-use crate::yard::Card;
+use crate::terminal::{Question, Said};
+use crate::yard::{Card, Yard};
 
 /// What new terminals say of tools.
 #[derive(Default)]
@@ -30,22 +30,8 @@ pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, Session
     let mut copies: Vec<(String, PathBuf)> = Vec::new();
     for card in cards {
         let home = yard.home_of(card);
-        let mut others: Vec<OtherMeaning> = Vec::new();
-        for command in &card.commands {
-            let file = home.join(&command.path);
-            for meaning in said.iter().map(|(_, said)| said.meaning(&command.name)) {
-                let this = meaning.kind == Kind::File && meaning.file.as_ref().is_some_and(|f| same_file(f, &file));
-                let runs = meaning.file.clone().filter(|_| meaning.kind == Kind::File);
-                let other = OtherMeaning {
-                    command: command.name.clone(),
-                    kind: meaning.kind,
-                    file: runs.map(ReportPath::from),
-                };
-                if !this && !others.contains(&other) {
-                    others.push(other);
-                }
-            }
-        }
+        let all_said: Vec<&Said> = said.iter().map(|(_, said)| *said).collect();
+        let others = other_meanings(yard, card, &all_said);
         for (shell, said) in &said {
             let Some(first) = card.commands.first() else { continue };
             for candidate in resolve::candidates(Caller::Shell(*shell), &first.name, &said.context, &Disk) {
@@ -69,4 +55,23 @@ pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, Session
     };
     looked.elsewhere = copies.into_iter().map(copy).collect();
     Ok(looked)
+}
+
+/// The commands of a tool that mean something else in a terminal of which this was said.
+pub fn other_meanings(yard: &Yard, card: &Card, said: &[&Said]) -> Vec<OtherMeaning> {
+    let home = yard.home_of(card);
+    let mut others: Vec<OtherMeaning> = Vec::new();
+    for command in &card.commands {
+        let file = home.join(&command.path);
+        for meaning in said.iter().map(|said| said.meaning(&command.name)) {
+            let this = meaning.kind == Kind::File && meaning.file.as_ref().is_some_and(|f| same_file(f, &file));
+            let runs = meaning.file.clone().filter(|_| meaning.kind == Kind::File);
+            let other =
+                OtherMeaning { command: command.name.clone(), kind: meaning.kind, file: runs.map(ReportPath::from) };
+            if !this && !others.contains(&other) {
+                others.push(other);
+            }
+        }
+    }
+    others
 }

@@ -5,17 +5,19 @@ use std::path::PathBuf;
 
 use serde::Serialize;
 
+use super::recording::{RecordRequest, record};
 use crate::error::{Blame, Blamed, FileContext as _, FileError};
 use crate::report::{Report, ReportBody, ReportPath};
 use crate::resolve::FileKind;
 use crate::session::{Session, SessionError, meets_session};
-use crate::snapshot::{RecordRequest, SnapshotError, record, write};
+use crate::snapshot::{SnapshotError, keep, write};
+use crate::yard::YardError;
 
 /// What is asked of `snapshot`.
 #[derive(Debug, Clone, Default)]
 pub struct SnapshotRequest {
-    /// The file that it is written into; packed where its name ends in `.gz`.
-    pub into: PathBuf,
+    /// The file that it is written into, packed where its name ends in `.gz`; `None` keeps it in the yard.
+    pub into: Option<PathBuf>,
     /// What is recorded.
     pub record: RecordRequest,
 }
@@ -26,6 +28,8 @@ pub struct SnapshotRequest {
 pub struct WrittenSnapshot {
     /// The file.
     pub file: ReportPath,
+    /// Whether it is kept in the yard, for later comparison.
+    pub is_kept: bool,
     /// Its size in bytes.
     pub bytes: u64,
     /// How many kinds of terminals it has.
@@ -55,7 +59,7 @@ pub enum SnapshotJobError {
     Session(#[from] SessionError),
 }
 
-meets_session!(SnapshotJobError: FileError);
+meets_session!(SnapshotJobError: FileError, YardError);
 
 impl Blamed for SnapshotJobError {
     fn blame(&self) -> Blame {
@@ -73,17 +77,24 @@ impl Blamed for SnapshotJobError {
     }
 }
 
-/// Records this machine into a file.
+/// Records this machine into a file, or keeps the record in the yard.
 ///
 /// # Errors
 /// When it cannot be looked at, or the file cannot be written.
 pub fn run(session: &Session, request: &SnapshotRequest) -> Result<Report<WrittenSnapshot>, SnapshotJobError> {
     let recorded = record(session, &request.record)?;
-    write(&request.into, &recorded)?;
-    let bytes = fs::metadata(&request.into).at("read", &request.into)?.len();
+    let file = match &request.into {
+        Some(file) => {
+            write(file, &recorded)?;
+            file.clone()
+        }
+        None => keep(&session.lock()?, &recorded)?,
+    };
+    let bytes = fs::metadata(&file).at("read", &file)?.len();
     let files = recorded.folders.iter().flat_map(|folder| &folder.files);
     let written = WrittenSnapshot {
-        file: request.into.clone().into(),
+        is_kept: request.into.is_none(),
+        file: file.into(),
         bytes,
         terminals: recorded.terminals.iter().filter(|terminal| terminal.answered).count(),
         folders: recorded.folders.len(),

@@ -1,0 +1,169 @@
+//! `page`: a machine, a snapshot or a comparison as one file that a browser shows.
+
+use std::fs;
+use std::io::Read as _;
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::jobs::compare::{self, CompareError, CompareRequest, Compared};
+use crate::jobs::snapshot::{RecordRequest, record};
+use crate::report::{Report, ReportBody, ReportPath};
+use crate::session::{Session, SessionError};
+use crate::snapshot::{Snapshot, SnapshotError, TrackMap, read, tracks};
+use crate::whole_file;
+
+/// What a page shows.
+#[derive(Debug, Clone)]
+pub enum PageOf {
+    /// This machine, recorded for it.
+    Here(RecordRequest),
+    /// The machine of a snapshot.
+    Snapshot(PathBuf),
+    /// Several machines, the first of which the others are compared with.
+    Several(CompareRequest),
+}
+
+/// What stands on a page.
+#[derive(Debug)]
+pub struct PageContent {
+    /// The machines that are drawn: one; or two that are compared; or the one that many are compared with.
+    pub machines: Vec<PageMachine>,
+    /// How they differ.
+    pub compared: Option<Compared>,
+}
+
+/// A machine on a page.
+#[derive(Debug)]
+pub struct PageMachine {
+    /// What it is called.
+    pub name: String,
+    /// All that is known of it.
+    pub snapshot: Snapshot,
+    /// The drawing of its PATH.
+    pub map: TrackMap,
+}
+
+/// A page that was written.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct WrittenPage {
+    /// The file.
+    pub file: ReportPath,
+    /// Its size in bytes.
+    pub bytes: usize,
+    /// The machines on it that are drawn.
+    pub machines: Vec<String>,
+    /// How many commands can be looked up on it.
+    pub commands: usize,
+}
+
+impl ReportBody for WrittenPage {
+    fn name(&self) -> &'static str {
+        "page"
+    }
+}
+
+/// Why there is no page.
+#[derive(Debug, thiserror::Error)]
+pub enum PageError {
+    /// Another file is in the way.
+    #[error("{} exists, and is not a page of wyard", .0.display())]
+    InTheWay(PathBuf),
+    /// The file.
+    #[error(transparent)]
+    File(#[from] FileError),
+    /// A snapshot.
+    #[error(transparent)]
+    Snapshot(#[from] SnapshotError),
+    /// The comparison.
+    #[error(transparent)]
+    Compare(#[from] CompareError),
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+impl Blamed for PageError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::InTheWay(_) => Blame::Call,
+            Self::File(e) => e.blame(),
+            Self::Snapshot(e) => e.blame(),
+            Self::Compare(e) => e.blame(),
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::InTheWay(_) => Some("name another file".to_owned()),
+            Self::File(e) => e.hint(),
+            Self::Snapshot(e) => e.hint(),
+            Self::Compare(e) => e.hint(),
+            Self::Session(e) => e.hint(),
+        }
+    }
+}
+
+/// What tells a page of this program from other files.
+pub const MARK: &str = "<meta name=\"generator\" content=\"wyard page\">";
+
+/// So much of a file is looked at for the mark, in bytes.
+const BEGINNING: u64 = 2048;
+
+/// Gathers what a page shows.
+///
+/// # Errors
+/// When the machine cannot be looked at, or a snapshot cannot be read.
+pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, PageError> {
+    let machine = |name: String, snapshot: Snapshot| PageMachine { name, map: tracks(&snapshot), snapshot };
+    let named = |snapshot: &Snapshot, other: &str| snapshot.name.clone().unwrap_or_else(|| other.to_owned());
+    match of {
+        PageOf::Here(request) => {
+            let snapshot = record(session, request)?.into_body();
+            let name = named(&snapshot, "this machine");
+            Ok(PageContent { machines: vec![machine(name, snapshot)], compared: None })
+        }
+        PageOf::Snapshot(file) => {
+            let snapshot = read(file)?;
+            let name = compare::name(snapshot.name.as_deref(), file);
+            Ok(PageContent { machines: vec![machine(name, snapshot)], compared: None })
+        }
+        PageOf::Several(request) => {
+            let files = compare::files(request)?;
+            let compared = compare::run(session, request)?.into_body();
+            let drawn = if matches!(compared, Compared::Two(_)) { 2 } else { 1 };
+            let drawn = [&files.base].into_iter().chain(&files.others).take(drawn).map(|file| {
+                let snapshot = read(file)?;
+                Ok::<_, PageError>(machine(compare::name(snapshot.name.as_deref(), file), snapshot))
+            });
+            Ok(PageContent { machines: drawn.collect::<Result<_, _>>()?, compared: Some(compared) })
+        }
+    }
+}
+
+/// Writes a page. An earlier one is replaced, any other file is not.
+///
+/// # Errors
+/// When something else is in the way, or the system refuses.
+pub fn write(file: &Path, content: &PageContent, text: &str) -> Result<Report<WrittenPage>, PageError> {
+    if file.is_dir() || (file.exists() && !is_page(file)) {
+        return Err(PageError::InTheWay(file.to_owned()));
+    }
+    let file = std::path::absolute(file).at("find", file)?;
+    whole_file::replace(&file, text.as_bytes())?;
+    Ok(Report::new(WrittenPage {
+        file: file.into(),
+        bytes: text.len(),
+        machines: content.machines.iter().map(|machine| machine.name.clone()).collect(),
+        commands: content.machines.iter().map(|machine| machine.map.names.len()).max().unwrap_or_default(),
+    }))
+}
+
+fn is_page(file: &Path) -> bool {
+    let mut beginning = Vec::new();
+    let read = fs::File::open(file).and_then(|open| open.take(BEGINNING).read_to_end(&mut beginning));
+    read.is_ok() && String::from_utf8_lossy(&beginning).contains(MARK)
+}

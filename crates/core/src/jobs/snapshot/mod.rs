@@ -1,0 +1,7 @@
+//! `snapshot`: this machine in one file.
+
+mod recording;
+mod run;
+
+pub use recording::{RecordRequest, record};
+pub use run::{SnapshotJobError, SnapshotRequest, WrittenSnapshot, run};

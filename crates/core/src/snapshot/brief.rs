@@ -1,0 +1,312 @@
+//! A snapshot as far as a comparison of many needs it, borrowed from its text: nothing is copied that is not different.
+
+use std::borrow::{Borrow, Cow};
+use std::cell::OnceCell;
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+
+use serde::Deserialize;
+use serde_json::value::RawValue;
+
+use super::format::{RecordedEntry, family};
+use crate::naming::typed;
+use crate::resolve::{FileKind, Shell};
+use crate::system::System;
+
+/// A text of a document; only what has escapes in it is copied.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Deserialize)]
+pub(super) struct Text<'a>(#[serde(borrow)] Cow<'a, str>);
+
+impl Borrow<str> for Text<'_> {
+    fn borrow(&self) -> &str {
+        &self.0
+    }
+}
+
+impl Text<'_> {
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+/// The fields of a snapshot by which meanings of names can differ.
+#[derive(Debug, Deserialize)]
+pub(super) struct Brief<'a> {
+    pub snapshot: u32,
+    #[serde(borrow, default)]
+    pub name: Option<Text<'a>>,
+    #[serde(borrow)]
+    system: Text<'a>,
+    #[serde(borrow, default)]
+    path_extensions: Vec<Text<'a>>,
+    #[serde(borrow, default)]
+    system_root: Option<Text<'a>>,
+    #[serde(borrow)]
+    terminals: Vec<BriefTerminal<'a>>,
+    #[serde(borrow)]
+    folders: Vec<BriefFolder<'a>>,
+    #[serde(borrow)]
+    pub tools: Vec<BriefTool<'a>>,
+}
+
+#[derive(Debug, Deserialize)]
+struct BriefTerminal<'a> {
+    #[serde(borrow)]
+    shell: Text<'a>,
+    #[serde(borrow)]
+    entries: Vec<BriefEntry<'a>>,
+    #[serde(default)]
+    of_system: usize,
+    answered: bool,
+}
+
+/// An entry of PATH, with what puts it there.
+#[derive(Debug, Deserialize)]
+pub(super) struct BriefEntry<'a> {
+    #[serde(borrow)]
+    raw: Text<'a>,
+    #[serde(borrow, default)]
+    pub origin: Option<Text<'a>>,
+    #[serde(default)]
+    pub line: Option<u32>,
+}
+
+#[derive(Debug, Deserialize)]
+struct BriefFolder<'a> {
+    #[serde(borrow)]
+    folder: Text<'a>,
+    /// Its files, read only where they are not those of the same folder on the base.
+    #[serde(borrow)]
+    files: &'a RawValue,
+}
+
+/// A file in a folder of PATH.
+#[derive(Debug, Deserialize)]
+pub(super) struct BriefFile<'a> {
+    #[serde(borrow)]
+    name: Text<'a>,
+    #[serde(default = "super::format::program")]
+    kind: FileKind,
+    #[serde(default)]
+    pub bytes: u64,
+    #[serde(borrow, default)]
+    pub sha256: Option<Text<'a>>,
+    #[serde(borrow, default)]
+    pub version: Option<Text<'a>>,
+}
+
+/// A tool of the yard.
+#[derive(Debug, Deserialize)]
+pub(super) struct BriefTool<'a> {
+    #[serde(borrow, default)]
+    pub registered: Option<Text<'a>>,
+    #[serde(borrow)]
+    pub commands: Vec<Text<'a>>,
+}
+
+impl Brief<'_> {
+    /// Whose rules hold there.
+    pub fn system(&self) -> System {
+        family(self.system.as_str())
+    }
+}
+
+/// All that a lookup of names depends on, in the first terminal that answered.
+#[derive(Debug)]
+pub(super) struct Ground<'b> {
+    brief: &'b Brief<'b>,
+    terminal: &'b BriefTerminal<'b>,
+    /// Whose rules hold.
+    pub system: System,
+    /// Whether the first file of a name runs if it is a program, without a rule that could say otherwise.
+    is_plain: bool,
+    /// Those that are recorded, by what tells them apart.
+    folders: BTreeMap<String, Folder<'b>>,
+    /// For each entry of PATH what tells its folder.
+    keys: Vec<String>,
+}
+
+/// The files of a folder by their names.
+type Files<'b> = HashMap<Text<'b>, BriefFile<'b>>;
+
+/// Where names are looked up: for each entry of PATH the files of its folder. Only of a PATH where a file's place in it is
+/// all that counts.
+pub(super) struct Places<'g>(Vec<(&'g BriefEntry<'g>, &'g Files<'g>)>);
+
+impl<'g> Places<'g> {
+    /// The file that runs by a name: `None` where rules have to be asked.
+    pub fn first(&self, name: &str) -> Option<Option<First<'g>>> {
+        let mut holders = self.0.iter().filter_map(|(entry, files)| Some(First { entry, file: files.get(name)? }));
+        let Some(first) = holders.next() else { return Some(None) };
+        match first.file.kind {
+            FileKind::Program => Some(Some(first)),
+            _ if holders.any(|other| runs(other.file.kind)) => None,
+            _ => Some(None),
+        }
+    }
+}
+
+/// The files of a folder, read when they are needed.
+#[derive(Debug)]
+struct Folder<'b> {
+    text: &'b str,
+    files: OnceCell<Files<'b>>,
+}
+
+impl<'b> Folder<'b> {
+    fn files(&self) -> &Files<'b> {
+        self.files.get_or_init(|| {
+            // What is no list of files is refused where all of the document is read.
+            let files: Vec<BriefFile<'b>> = serde_json::from_str(self.text).unwrap_or_default();
+            files.into_iter().map(|file| (file.name.clone(), file)).collect()
+        })
+    }
+
+    fn names(&self) -> impl Iterator<Item = &str> {
+        self.files().keys().map(Text::as_str)
+    }
+}
+
+impl BriefFile<'_> {
+    /// Whether nothing tells it from another.
+    fn is_like(&self, other: &BriefFile<'_>) -> bool {
+        let is_same = |one: &Option<Text<'_>>, other: &Option<Text<'_>>| {
+            one.as_ref().map(Text::as_str) == other.as_ref().map(Text::as_str)
+        };
+        (self.name.as_str(), self.kind, self.bytes) == (other.name.as_str(), other.kind, other.bytes)
+            && is_same(&self.sha256, &other.sha256)
+            && is_same(&self.version, &other.version)
+    }
+}
+
+/// The first file of a name, in the order of PATH.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct First<'g> {
+    pub entry: &'g BriefEntry<'g>,
+    pub file: &'g BriefFile<'g>,
+}
+
+impl First<'_> {
+    /// The file's path, with the home as `~`.
+    pub fn path(&self) -> String {
+        format!("{}/{}", self.entry.raw.as_str().trim_end_matches('/'), self.file.name.as_str())
+    }
+}
+
+impl<'b> Ground<'b> {
+    pub fn of(brief: &'b Brief<'b>) -> Option<Self> {
+        let is_known =
+            |terminal: &&BriefTerminal<'_>| terminal.answered && terminal.shell.as_str().parse::<Shell>().is_ok();
+        let terminal = brief.terminals.iter().find(is_known)?;
+        let system = brief.system();
+        let is_plain = terminal.entries.iter().all(|entry| is_written_out(entry.raw.as_str()));
+        let folder = |folder: &BriefFolder<'b>| {
+            (key(folder.folder.as_str(), system), Folder { text: folder.files.get(), files: OnceCell::new() })
+        };
+        Some(Self {
+            brief,
+            terminal,
+            system,
+            is_plain: system == System::Unix && is_plain,
+            folders: brief.folders.iter().map(folder).collect(),
+            keys: terminal.entries.iter().map(|entry| key(entry.raw.as_str(), system)).collect(),
+        })
+    }
+
+    /// The names that may not mean the same on another machine.
+    pub fn differing(&self, other: &Ground<'_>) -> BTreeSet<String> {
+        if !self.has_rules_of(other) {
+            return self.typed().chain(other.typed()).collect();
+        }
+        let mut stems: HashSet<String> = HashSet::new();
+        let keys: BTreeSet<&String> = self.folders.keys().chain(other.folders.keys()).collect();
+        for key in keys {
+            let (here, there) = (self.folders.get(key), other.folders.get(key));
+            if here.map(|folder| folder.text) == there.map(|folder| folder.text) {
+                continue;
+            }
+            let in_here = |name: &str| here.and_then(|folder| folder.files().get(name));
+            let in_there = |name: &str| there.and_then(|folder| folder.files().get(name));
+            let names = here.into_iter().flat_map(Folder::names).chain(there.into_iter().flat_map(Folder::names));
+            let differs = |name: &&str| match (in_here(name), in_there(name)) {
+                (Some(here), Some(there)) => !here.is_like(there),
+                _ => true,
+            };
+            stems.extend(names.filter(differs).map(|name| stem(name, self.system)));
+        }
+        match self.system {
+            System::Unix => stems.into_iter().collect(),
+            System::Windows if stems.is_empty() => BTreeSet::new(),
+            System::Windows => {
+                let typed = self.typed().chain(other.typed());
+                typed.filter(|name| stems.contains(&stem(name, self.system))).collect()
+            }
+        }
+    }
+
+    /// Whether names are looked up in the same folders by the same rules.
+    fn has_rules_of(&self, other: &Ground<'_>) -> bool {
+        self.system == other.system
+            && self.terminal.of_system == other.terminal.of_system
+            && self.rules().eq(other.rules())
+            && self.entries().eq(other.entries())
+    }
+
+    fn rules(&self) -> impl Iterator<Item = &str> {
+        let rules = [&self.terminal.shell].into_iter().chain(&self.brief.system_root).chain(&self.brief.path_extensions);
+        rules.map(Text::as_str)
+    }
+
+    fn entries(&self) -> impl Iterator<Item = &str> {
+        self.terminal.entries.iter().map(|entry| entry.raw.as_str())
+    }
+
+    /// What is typed to run the programs in the folders of PATH.
+    fn typed(&self) -> impl Iterator<Item = String> {
+        let folders = self.keys.iter().filter_map(|key| self.folders.get(key));
+        let files = folders.flat_map(|folder| folder.files().values()).filter(|file| runs(file.kind));
+        files.map(|file| typed(file.name.as_str().as_ref(), self.system))
+    }
+
+    /// Where names are looked up; the files of a folder that is equal on `base` are taken from there. `None` where more
+    /// counts than a file's place in PATH.
+    pub fn places<'g>(&'g self, base: Option<&'g Ground<'_>>) -> Option<Places<'g>> {
+        let files = |key: &String| {
+            let folder = self.folders.get(key)?;
+            let same = base.and_then(|base| base.folders.get(key)).filter(|same| same.text == folder.text);
+            let files: &Files<'_> = match same {
+                Some(same) => same.files(),
+                None => folder.files(),
+            };
+            Some(files)
+        };
+        let places = self.terminal.entries.iter().zip(&self.keys);
+        self.is_plain.then(|| Places(places.filter_map(|(entry, key)| Some((entry, files(key)?))).collect()))
+    }
+}
+
+/// What names have in common that can stand for each other: on Windows what comes before the first dot.
+fn stem(name: &str, system: System) -> String {
+    match system {
+        System::Unix => name.to_owned(),
+        System::Windows => name.split('.').next().unwrap_or_default().to_lowercase(),
+    }
+}
+
+/// Whether a file of this kind can be what a name means.
+pub(super) fn runs(kind: FileKind) -> bool {
+    matches!(kind, FileKind::Program | FileKind::AppAlias)
+}
+
+/// Whether an entry is a folder that is written out, so that its text is its place.
+fn is_written_out(raw: &str) -> bool {
+    let is_absolute = raw.starts_with('/') || raw == "~" || raw.starts_with("~/");
+    is_absolute && !["//", "/./", "/../"].iter().any(|odd| raw.contains(odd)) && !raw.ends_with("/.")
+}
+
+fn key(folder: &str, system: System) -> String {
+    let folder = RecordedEntry::literal(folder).unwrap_or(folder);
+    match system {
+        System::Unix => folder.trim_end_matches('/').to_owned(),
+        System::Windows => folder.replace('\\', "/").trim_matches(['"', '/']).to_lowercase(),
+    }
+}

@@ -1,0 +1,147 @@
+//! Comparing many machines with one. Where all that a lookup depends on is equal, so is its outcome: only other names are
+//! looked up.
+
+use std::cell::OnceCell;
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+
+use super::brief::{Brief, First, Ground, Text};
+use super::compare::{CompareWhy, Known, Meant, Terminal, meaning, name_key, names, put_by, why};
+use super::format::{FORMAT, Snapshot};
+use super::lookup::Lookup;
+use crate::system::System;
+
+/// One machine that others are compared with.
+pub struct Base<'b> {
+    lookup: Lookup<'b>,
+    terminal: Terminal<'b>,
+    ground: Option<Ground<'b>>,
+    received: HashSet<&'b str>,
+    /// What its names mean, as far as somebody has asked, by what tells names apart.
+    meanings: HashMap<String, Option<Known>>,
+}
+
+/// A command that means something else than on the base, in a way that matters.
+pub struct DifferingCommand {
+    /// The command.
+    pub name: String,
+    /// What it means; `None` for nothing.
+    pub means: Option<Meant>,
+    /// In what it differs.
+    pub why: CompareWhy,
+}
+
+/// The text of a snapshot, read as far as a comparison needs it.
+pub struct BriefSnapshot<'a>(Brief<'a>);
+
+impl<'a> BriefSnapshot<'a> {
+    /// Reads a document; `None` where [`super::read`] has to say what is wrong with it.
+    #[must_use]
+    pub fn of(text: &'a [u8]) -> Option<Self> {
+        let brief: Brief<'a> = serde_json::from_slice(text).ok()?;
+        (brief.snapshot == FORMAT).then_some(Self(brief))
+    }
+
+    /// What its user calls the machine.
+    #[must_use]
+    pub fn name(&self) -> Option<&str> {
+        self.0.name.as_ref().map(Text::as_str)
+    }
+}
+
+impl<'b> Base<'b> {
+    /// Of a snapshot, and the same read briefly.
+    #[must_use]
+    pub fn new(snapshot: &'b Snapshot, brief: &'b BriefSnapshot<'b>) -> Self {
+        let lookup = Lookup::new(snapshot);
+        let terminal = lookup.terminals().next();
+        let registered = snapshot.tools.iter().filter(|tool| tool.registered.is_some());
+        let received = registered.flat_map(|tool| tool.commands.iter().map(String::as_str)).collect();
+        Self { lookup, terminal, ground: Ground::of(&brief.0), received, meanings: HashMap::new() }
+    }
+
+    /// What a name means on the base, where another machine differs in it.
+    #[must_use]
+    pub fn meaning(&self, name: &str) -> Option<Meant> {
+        let known = self.meanings.get(&*name_key(name, self.lookup.snapshot.family()))?;
+        known.as_ref().map(|known| known.meant.clone())
+    }
+
+    /// The commands that mean something else on another machine, in a way that matters. `whole` reads all of its snapshot.
+    ///
+    /// # Errors
+    /// Those of `whole`, which is called where rules have to be asked.
+    pub fn differing<E>(
+        &mut self,
+        other: &BriefSnapshot<'_>,
+        whole: impl Fn() -> Result<Snapshot, E>,
+    ) -> Result<Vec<DifferingCommand>, E> {
+        let ground = Ground::of(&other.0);
+        let registered = other.0.tools.iter().filter(|tool| tool.registered.is_some());
+        let received: HashSet<&str> =
+            registered.flat_map(|tool| tool.commands.iter().map(Text::as_str)).collect();
+        let (read, looked_up) = (OnceCell::new(), OnceCell::new());
+        let snapshot = || or_init(&read, &whole);
+        let systems = [self.lookup.snapshot.family(), other.0.system()];
+        let suspects = match (&self.ground, &ground) {
+            (Some(base), Some(other)) => base.differing(other),
+            _ => self.all_names(snapshot()?),
+        };
+        // On Windows of two spellings the first.
+        let suspects: Vec<String> = match systems[0] {
+            System::Unix => suspects.into_iter().collect(),
+            System::Windows => {
+                let keyed = suspects.into_iter().map(|name| (name.to_lowercase(), name));
+                keyed.rev().collect::<BTreeMap<_, _>>().into_values().collect()
+            }
+        };
+        let places = ground.as_ref().and_then(|ground| ground.places(self.ground.as_ref()));
+        let mut differing = Vec::new();
+        for name in suspects {
+            let there = match places.as_ref().and_then(|places| places.first(&name)) {
+                Some(first) => first.map(|first| known(&first)),
+                None => {
+                    let lookup = or_init(&looked_up, || Ok(Lookup::new(snapshot()?)))?;
+                    meaning(lookup, lookup.terminals().next(), &name)
+                }
+            };
+            let key = name_key(&name, systems[0]);
+            if !self.meanings.contains_key(&*key) {
+                let here = meaning(&self.lookup, self.terminal, &name);
+                self.meanings.insert(key.clone().into_owned(), here);
+            }
+            let here = self.meanings.get(&*key).and_then(Option::as_ref);
+            let why = why([here, there.as_ref()], systems);
+            let is_received = self.received.contains(name.as_str()) || received.contains(name.as_str());
+            if let Some(why) = why.filter(|why| why.matters(is_received)) {
+                differing.push(DifferingCommand { name, means: there.map(|known| known.meant), why });
+            }
+        }
+        Ok(differing)
+    }
+
+    /// All names that could be typed on either machine.
+    fn all_names(&self, other: &Snapshot) -> BTreeSet<String> {
+        let other = Lookup::new(other);
+        let machines = [(&self.lookup, self.terminal), (&other, other.terminals().next())];
+        machines.into_iter().flat_map(|(lookup, terminal)| names(lookup, terminal)).collect()
+    }
+}
+
+/// What is in the cell, put there first if nothing is.
+fn or_init<T, E>(cell: &OnceCell<T>, make: impl FnOnce() -> Result<T, E>) -> Result<&T, E> {
+    if let Some(made) = cell.get() {
+        return Ok(made);
+    }
+    let made = make()?;
+    Ok(cell.get_or_init(|| made))
+}
+
+fn known(first: &First<'_>) -> Known {
+    let text = |text: &Option<Text<'_>>| text.as_ref().map(|text| text.as_str().to_owned());
+    let put_by = first.entry.origin.as_ref().map(|origin| put_by(origin.as_str(), first.entry.line));
+    Known {
+        meant: Meant { path: first.path(), version: text(&first.file.version), put_by },
+        bytes: Some(first.file.bytes),
+        sha256: text(&first.file.sha256),
+    }
+}
