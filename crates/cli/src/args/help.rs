@@ -3,11 +3,11 @@
 use clap::Command;
 
 /// Two examples for each command.
-const EXAMPLES: [(&str, [&str; 2]); 25] = [
+const EXAMPLES: [(&str, [&str; 2]); 26] = [
     ("adopt", ["adopt ~/tools/neap-2.1", "adopt --search"]),
     ("catch-up", ["catch-up bash", "catch-up powershell"]),
     ("check", ["check tidelog", "check --all-path"]),
-    ("compare", ["compare monday.json.gz today.json.gz", "compare --base office.json fleet/"]),
+    ("compare", ["compare monday.json.gz today.json.gz", "compare --then"]),
     ("completions", ["completions bash", "completions fish"]),
     ("deliver", ["deliver workstation.toml --dry-run", "deliver workstation.toml --verify"]),
     ("draft", ["draft > workstation.toml", "draft --json"]),
@@ -16,6 +16,7 @@ const EXAMPLES: [(&str, [&str; 2]); 25] = [
     ("history", ["history", "history 12"]),
     ("inspect", ["inspect tidelog-4.2.1-linux-x64.tar.gz", "inspect ~/Downloads"]),
     ("machine", ["machine", "machine --json"]),
+    ("page", ["page --into path.html", "page --compare pier-3.json pier-9.json --into piers.html"]),
     ("path", ["path show", "path move ~/bin --before /opt/tide/bin"]),
     ("receive", ["receive tidelog-4.2.1-linux-x64.tar.gz", "receive buoyctl-2.4.run --yes"]),
     ("register", ["register tidelog", "register tidelog@4.1.0 --dry-run"]),

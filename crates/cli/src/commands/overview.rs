@@ -45,6 +45,7 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
         &[
             ("catch-up SHELL", "update this terminal's PATH"),
             ("snapshot --into FILE", "record this machine; 'compare' shows how machines differ"),
+            ("page --into FILE", "a map of PATH for a browser"),
             ("machine", "system, processor, C library, shells, interpreters"),
             ("completions SHELL", "completion script"),
             ("help of a command", "wyard COMMAND --help"),

@@ -18,6 +18,7 @@ use wagon_yard_core::jobs::draft::Draft;
 use wagon_yard_core::jobs::explain::Explanation;
 use wagon_yard_core::jobs::history::History;
 use wagon_yard_core::jobs::inspect::{Inspected, InspectedFolder};
+use wagon_yard_core::jobs::page::WrittenPage;
 use wagon_yard_core::jobs::path::PathState;
 use wagon_yard_core::jobs::receive::{InstalledTool, ReceivedTool};
 use wagon_yard_core::jobs::register::RegisteredTool;
@@ -88,6 +89,7 @@ fn schemas() -> BTreeMap<&'static str, Value> {
         of::<WrittenSnapshot>("snapshot-written"),
         of::<Difference>("compare"),
         of::<Fleet>("compare-many"),
+        of::<WrittenPage>("page"),
         of::<demo::Shown>("demo"),
         error,
     ]

@@ -16,8 +16,9 @@ pub fn run(args: &SurveyArgs, context: &Context) -> Result<ExitCode, Failure> {
     if let Some(from) = &args.from {
         let snapshot = read(from)?;
         let report = survey::recorded(&snapshot, args.fail_on.into())?;
-        return context
-            .recorded(&snapshot, &report, |report, page, out| view::survey::write(report, &page.clone().whole(args.all), out));
+        return context.recorded(&snapshot, &report, |report, page, out| {
+            view::survey::write(report, &page.clone().whole(args.all), out)
+        });
     }
     let terminal = args.terminal.map_or(TerminalKind::New, TerminalKind::from);
     let request = SurveyRequest { terminal, fail_on: args.fail_on.into() };

@@ -169,7 +169,10 @@ impl<'a> Show<'a> {
         self.wyard(&["snapshot", "--into", &second])?;
         self.at_second = false;
         self.wyard(&["snapshot", "--into", &first])?;
-        self.wyard_ends(&["compare", &first, &second], exit::VERDICT)
+        self.wyard_ends(&["compare", &first, &second], exit::VERDICT)?;
+        self.say("The same as a page for a browser, with a map of each PATH.")?;
+        let page = self.world.folder().join("workstations.html").to_string_lossy().into_owned();
+        self.wyard(&["page", "--compare", &first, &second, "--into", &page])
     }
 
     /// The workstation that is worked on.

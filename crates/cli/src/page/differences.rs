@@ -11,7 +11,7 @@ use crate::view::{compare, escape};
 const MOST_NAMED: usize = 40;
 
 /// So many commands of a fleet have a table row.
-const MOST_COMMANDS: usize = 500;
+const MOST_COMMANDS: usize = 200;
 
 /// The differences of two machines, or of many.
 pub(super) fn section(compared: &Compared) -> Markup {
@@ -27,7 +27,9 @@ pub(super) fn section(compared: &Compared) -> Markup {
 }
 
 fn two(difference: &Difference) -> Markup {
-    let matter: Vec<&CommandDifference> = difference.commands.iter().filter(|command| command.matters).collect();
+    let mut matter: Vec<&CommandDifference> = difference.commands.iter().filter(|command| command.matters).collect();
+    // What means something else comes before what is missing.
+    matter.sort_by_key(|command| command.why == CompareWhy::OnOneOnly);
     let others: Vec<&CommandDifference> = difference.commands.iter().filter(|command| !command.matters).collect();
     html! {
         @match matter.len() {

@@ -103,7 +103,8 @@ fn drawn(view: usize, yard: &Yard<'_>, yards: &[Yard<'_>], is_one: bool) -> Mark
 fn gone(terminal: &TrackTerminal, first: &Yard<'_>) -> Markup {
     let is_here = |track: &Track| terminal.tracks.iter().any(|here| here.entry == track.entry);
     let gone = first.terminal.tracks.iter().enumerate().filter(|(_, track)| !is_here(track));
-    let gone: Vec<String> = gone.map(|(at, track)| format!("{} (track {} there)", escape(&track.folder), at + 1)).collect();
+    let gone: Vec<String> =
+        gone.map(|(at, track)| format!("{} (track {} there)", escape(&track.folder), at + 1)).collect();
     html! {
         @if !gone.is_empty() {
             p.moved { "Not in these terminals, but in those of " (first.label) ": " (gone.join(", ")) }
@@ -135,9 +136,11 @@ fn track(view: usize, at: usize, track: &Track, first: Option<&Yard<'_>>) -> Mar
                         span.path {
                             @if track.entry.is_empty() { "(empty)" } @else { (escape(&track.folder)) }
                         }
-                        @if !track.exists && !track.entry.is_empty() { span.caution { "missing" } }
-                        @if let Some(put_by) = &put_by { span.dim { (put_by) } }
-                        span.dim.programs { (count(track.programs, "command", "commands")) }
+                        span.about.dim {
+                            @if !track.exists && !track.entry.is_empty() { span.caution { "missing" } }
+                            @if let Some(put_by) = &put_by { span { (put_by) } }
+                            span.programs { (count(track.programs, "command", "commands")) }
+                        }
                     }
                     dl {
                         dt { "Added by" }
@@ -267,7 +270,8 @@ fn coded(name: &str, stops: &[Stop]) -> String {
         };
         let track = stop.track.map(|at| at.to_string()).unwrap_or_default();
         let file = if stop.file == name { "" } else { &stop.file };
-        let (version, leads_to) = (stop.version.as_deref().unwrap_or_default(), stop.leads_to.as_deref().unwrap_or_default());
+        let (version, leads_to) =
+            (stop.version.as_deref().unwrap_or_default(), stop.leads_to.as_deref().unwrap_or_default());
         let reason: Cow<'_, str> = stop.reason.map(trace::reason).unwrap_or_default().into();
         let fields = [format!("{track}{standing}"), field(file), field(version), field(leads_to), field(&reason)];
         fields.join("|").trim_end_matches('|').to_owned()

@@ -90,6 +90,16 @@
     return where + (winner.file || name) + version + " runs, from " + track + more + ".";
   };
 
+  // With its extension a name of Windows means that file only; where others share the name, it has a row of its own.
+  const found = (wanted) => {
+    const row = byName.get(key(wanted));
+    const bare = wanted.replace(/\.(com|exe|bat|cmd)$/i, "");
+    if (row || !isWindows || bare === wanted) return row;
+    const other = byName.get(key(bare));
+    const isIt = (stop) => key(stop.file || one("button", other).textContent) === key(wanted);
+    return other && visible().every((yard) => stops(other, yard.dataset.view).every(isIt)) ? other : undefined;
+  };
+
   const ask = () => {
     const wanted = search.value.trim();
     clear();
@@ -98,8 +108,7 @@
       answer.textContent = "";
       return;
     }
-    const bare = isWindows ? wanted.replace(/\.(com|exe|bat|cmd)$/i, "") : wanted;
-    const row = byName.get(key(bare));
+    const row = found(wanted);
     if (row) {
       const name = one("button", row).textContent;
       answer.textContent = visible().map((yard) => run(yard, row, name)).join(" ");
@@ -172,6 +181,21 @@
     search.focus();
   });
 
+  // A link to a page can name a command: path.html#command=NAME.
+  const follow = () => {
+    const named = /^#command=(.+)$/.exec(location.hash);
+    if (!named) return;
+    try {
+      search.value = decodeURIComponent(named[1]);
+    } catch {
+      search.value = named[1];
+    }
+    folder = null;
+    ask();
+  };
+  addEventListener("hashchange", follow);
+  follow();
+
   const findings = all(".findings tbody tr");
   const severity = one("#severity");
   const words = one("#words");
@@ -198,5 +222,4 @@
     findings.sort((a, b) => (isDown ? -1 : 1) * rank(a).localeCompare(rank(b), "en", { numeric: true }));
     findings.forEach((row) => row.parentNode.append(row));
   }));
-  addEventListener("beforeprint", () => all(".track details").forEach((details) => { details.open = true; }));
 })();

@@ -12,7 +12,12 @@ use super::{Page, bytes, count, escape, style};
 /// Which machine was recorded, and when.
 pub fn title(snapshot: &Snapshot) -> String {
     let name = snapshot.name.as_deref().unwrap_or("unnamed machine");
-    let text = format!("Snapshot of {} ({}), {}", escape(name), escape(&snapshot.system), escape(&clock::to_the_minute(&snapshot.taken)));
+    let text = format!(
+        "Snapshot of {} ({}), {}",
+        escape(name),
+        escape(&snapshot.system),
+        escape(&clock::to_the_minute(&snapshot.taken))
+    );
     style::DIM.over(&text)
 }
 

@@ -6,6 +6,8 @@ mod adopt;
 mod archives;
 mod broken;
 #[cfg(unix)]
+mod browser;
+#[cfg(unix)]
 mod completions;
 mod demo;
 mod downloads;
@@ -27,6 +29,8 @@ mod lookup_on_windows;
 mod odd_archives;
 mod on_windows;
 mod packages;
+#[cfg(unix)]
+mod page;
 mod path;
 mod preparing;
 mod programs_on_windows;

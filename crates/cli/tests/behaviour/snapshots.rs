@@ -130,3 +130,73 @@ fn a_windows_machine_is_traced_anywhere_by_its_own_rules() {
     assert_eq!(winner("sort")[0].1, "C:\\Windows\\system32\\sort.exe");
     home.wyard(&["trace", "tidelog", "--from", file, "--as", "cmd"]).ends(0).says("3.9").says("4.2.1").says("shadowed");
 }
+
+/// A report without what is of this call alone, with the home as a snapshot has it.
+fn as_recorded(home: &Home, report: &Value) -> Value {
+    let folder = home.path("home").to_str().unwrap().replace('\\', "\\\\");
+    serde_json::from_str(&report.to_string().replace(&folder, "~")).unwrap()
+}
+
+#[test]
+fn a_recorded_machine_answers_as_itself() {
+    let home = station("4.2.1");
+    let old = home.path("home/old");
+    home.write(&format!("home/old/{}", program("tidelog")), script("3.9"));
+    home.wyard(&["path", "add", old.to_str().unwrap(), "--last"]).ends(0);
+    fs::remove_dir_all(&old).unwrap();
+    let file = snapshot(&home, "now");
+    // What is told of both in the same words, and where they are recorded.
+    for (command, at) in [
+        (&["survey"][..], &["scopes", "findings"][..]),
+        (&["path", "show"], &["scopes"]),
+        (&["stock"], &["yard", "tools", "elsewhere", "findings"]),
+        (&["machine"], &["system", "system_name", "kernel", "processor", "processor_level", "c_libraries", "emulates"]),
+    ] {
+        let here = home.wyard(&[command, &["--json"]].concat());
+        let there = home.wyard(&[command, &["--json", "--from", &file]].concat()).ends(here.code);
+        let (here, there) = (as_recorded(&home, &here.json()), there.json());
+        for field in at {
+            let without_origin = |value: &Value| {
+                let mut value = value.clone();
+                for scope in value.as_array_mut().into_iter().flatten() {
+                    for entry in scope["entries"].as_array_mut().into_iter().flatten() {
+                        // How an origin was found out is not recorded.
+                        entry.as_object_mut().unwrap().remove("origin");
+                    }
+                }
+                value
+            };
+            assert_eq!(without_origin(&there[field]), without_origin(&here[field]), "{command:?}, {field}");
+        }
+    }
+    home.wyard(&["survey", "--from", &file]).ends(0).says("Snapshot of unnamed machine").says("folder-missing");
+    home.wyard(&["path", "show", "--from", &file]).ends(0).says("Wagon Yard, for tidelog");
+
+    // What a download would bring there.
+    let download = tidelog(&home, "4.3.0");
+    let windows = home.write("pier-3.json", include_str!("kept/windows-snapshot-1.json"));
+    let windows = windows.to_str().unwrap();
+    home.wyard(&["inspect", &download, "--from", &file]).ends(0).says("the yard has 4.2.1").says("comes before");
+    let report = home.wyard(&["inspect", &download, "--from", windows, "--json"]).ends(0).json();
+    assert_eq!(report["held"], serde_json::json!([]));
+
+    // An early snapshot does not have all.
+    home.wyard(&["survey", "--from", windows]).ends(3).says("has no survey");
+    home.wyard(&["machine", "--from", windows]).ends(0).says("windows");
+    home.wyard(&["stock", "--from", windows]).ends(0);
+    home.wyard(&["path", "show", "--from", windows]).ends(0).says(r"C:\Tools\Tidelog\BIN");
+    home.wyard(&["stock", "--from", &file, "--mend"]).ends(2);
+}
+
+#[test]
+fn what_has_changed_since_is_told() {
+    let home = Home::new();
+    home.wyard(&["compare", "--then"]).ends(2).says("no snapshot is kept").says("wyard snapshot");
+    home.wyard(&["snapshot"]).ends(0).says("wyard compare --then");
+    home.wyard(&["compare", "--then"]).ends(0).says("no difference that matters");
+    home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--quiet"]).ends(0);
+    home.wyard(&["compare", "--then"]).ends(1).says("only on now: tidelog");
+    home.wyard(&["snapshot"]).ends(0);
+    home.wyard(&["compare", "--then"]).ends(0);
+    home.wyard(&["compare", "--then", "x.json"]).ends(2);
+}

@@ -1,6 +1,6 @@
 //! `compare`: what commands mean on several machines.
 
-use std::collections::BTreeMap;
+use std::collections::HashMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -13,7 +13,8 @@ use crate::jobs::snapshot::{RecordRequest, record};
 use crate::report::{Report, ReportBody};
 use crate::session::{Session, SessionError};
 use crate::snapshot::{
-    self, Base, BriefSnapshot, CompareWhy, Difference, DifferingCommand, Meant, Snapshot, SnapshotError, SnapshotText, parse, read,
+    self, Base, BriefSnapshot, CompareWhy, Difference, DifferingCommand, Meant, Snapshot, SnapshotError, SnapshotText,
+    parse, read,
 };
 
 /// What is asked of `compare`.
@@ -208,7 +209,7 @@ fn fleet(base_file: &Path, files: &[PathBuf], are_named: bool) -> Result<Fleet, 
     let brief = BriefSnapshot::of(base_text).ok_or_else(not_one)?;
     let mut fleet = Fleet { base: name(base.name.as_deref(), base_file), ..Fleet::default() };
     let mut base = Base::new(&base, &brief);
-    let mut commands: BTreeMap<String, Vec<FleetMeaning>> = BTreeMap::new();
+    let mut commands: HashMap<String, Vec<FleetMeaning>> = HashMap::new();
     for file in files {
         match differing(&mut base, &mut text, file) {
             Ok((machine, differing)) => {
@@ -238,6 +239,7 @@ fn fleet(base_file: &Path, files: &[PathBuf], are_named: bool) -> Result<Fleet, 
         let (base, agree) = (base.meaning(&name), fleet.machines - differing);
         fleet.commands.push(FleetCommand { name, base, agree, others });
     }
+    fleet.commands.sort_by(|a, b| a.name.cmp(&b.name));
     Ok(fleet)
 }
 

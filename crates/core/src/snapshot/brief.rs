@@ -2,7 +2,7 @@
 
 use std::borrow::{Borrow, Cow};
 use std::cell::OnceCell;
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use serde::Deserialize;
 use serde_json::value::RawValue;
@@ -198,7 +198,9 @@ impl<'b> Ground<'b> {
             |terminal: &&BriefTerminal<'_>| terminal.answered && terminal.shell.as_str().parse::<Shell>().is_ok();
         let terminal = brief.terminals.iter().find(is_known)?;
         let system = brief.system();
-        let is_plain = terminal.entries.iter().all(|entry| is_written_out(entry.raw.as_str()));
+        // An empty PATH is the current folder to many (POSIX.1-2017, 8.3).
+        let is_plain =
+            !terminal.entries.is_empty() && terminal.entries.iter().all(|entry| is_written_out(entry.raw.as_str()));
         let folder = |folder: &BriefFolder<'b>| {
             (key(folder.folder.as_str(), system), Folder { text: folder.files.get(), files: OnceCell::new() })
         };
@@ -212,33 +214,33 @@ impl<'b> Ground<'b> {
         })
     }
 
-    /// The names that may not mean the same on another machine.
-    pub fn differing(&self, other: &Ground<'_>) -> BTreeSet<String> {
+    /// The names that may not mean the same on another machine, each once; on Windows in any spelling.
+    pub fn differing<'g>(&'g self, other: &'g Ground<'_>) -> HashSet<Cow<'g, str>> {
         if !self.has_rules_of(other) {
             return self.typed().chain(other.typed()).collect();
         }
-        let mut stems: HashSet<String> = HashSet::new();
-        let keys: BTreeSet<&String> = self.folders.keys().chain(other.folders.keys()).collect();
-        for key in keys {
-            let (here, there) = (self.folders.get(key), other.folders.get(key));
-            if here.map(|folder| folder.text) == there.map(|folder| folder.text) {
-                continue;
+        let mut differing: HashSet<&str> = HashSet::new();
+        for (key, here) in &self.folders {
+            let there = other.folders.get(key);
+            if there.is_none_or(|there| there.text != here.text) {
+                let there_has = |name: &str| there.and_then(|folder| folder.files().get(name));
+                let files = here
+                    .files()
+                    .values()
+                    .filter(|file| !there_has(file.name.as_str()).is_some_and(|it| it.is_like(file)));
+                differing.extend(files.map(|file| file.name.as_str()));
+                let only = there.into_iter().flat_map(Folder::names).filter(|name| !here.files().contains_key(*name));
+                differing.extend(only);
             }
-            let in_here = |name: &str| here.and_then(|folder| folder.files().get(name));
-            let in_there = |name: &str| there.and_then(|folder| folder.files().get(name));
-            let names = here.into_iter().flat_map(Folder::names).chain(there.into_iter().flat_map(Folder::names));
-            let differs = |name: &&str| match (in_here(name), in_there(name)) {
-                (Some(here), Some(there)) => !here.is_like(there),
-                _ => true,
-            };
-            stems.extend(names.filter(differs).map(|name| stem(name, self.system)));
         }
+        let only = other.folders.iter().filter(|(key, _)| !self.folders.contains_key(*key));
+        differing.extend(only.flat_map(|(_, folder)| folder.names()));
         match self.system {
-            System::Unix => stems.into_iter().collect(),
-            System::Windows if stems.is_empty() => BTreeSet::new(),
+            System::Unix => differing.into_iter().map(Cow::Borrowed).collect(),
+            System::Windows if differing.is_empty() => HashSet::new(),
             System::Windows => {
-                let typed = self.typed().chain(other.typed());
-                typed.filter(|name| stems.contains(&stem(name, self.system))).collect()
+                let stems: HashSet<String> = differing.into_iter().map(stem).collect();
+                self.typed().chain(other.typed()).filter(|name| stems.contains(&stem(name))).collect()
             }
         }
     }
@@ -252,7 +254,8 @@ impl<'b> Ground<'b> {
     }
 
     fn rules(&self) -> impl Iterator<Item = &str> {
-        let rules = [&self.terminal.shell].into_iter().chain(&self.brief.system_root).chain(&self.brief.path_extensions);
+        let rules =
+            [&self.terminal.shell].into_iter().chain(&self.brief.system_root).chain(&self.brief.path_extensions);
         rules.map(Text::as_str)
     }
 
@@ -260,11 +263,13 @@ impl<'b> Ground<'b> {
         self.terminal.entries.iter().map(|entry| entry.raw.as_str())
     }
 
-    /// What is typed to run the programs in the folders of PATH.
-    fn typed(&self) -> impl Iterator<Item = String> {
-        let folders = self.keys.iter().filter_map(|key| self.folders.get(key));
-        let files = folders.flat_map(|folder| folder.files().values()).filter(|file| runs(file.kind));
-        files.map(|file| typed(file.name.as_str().as_ref(), self.system))
+    /// What is typed to run the programs in all recorded folders.
+    fn typed(&self) -> impl Iterator<Item = Cow<'_, str>> {
+        let files = self.folders.values().flat_map(|folder| folder.files().values()).filter(|file| runs(file.kind));
+        files.map(|file| match self.system {
+            System::Unix => Cow::Borrowed(file.name.as_str()),
+            System::Windows => typed(file.name.as_str().as_ref(), self.system).into(),
+        })
     }
 
     /// Where names are looked up; the files of a folder that is equal on `base` are taken from there. `None` where more
@@ -284,12 +289,9 @@ impl<'b> Ground<'b> {
     }
 }
 
-/// What names have in common that can stand for each other: on Windows what comes before the first dot.
-fn stem(name: &str, system: System) -> String {
-    match system {
-        System::Unix => name.to_owned(),
-        System::Windows => name.split('.').next().unwrap_or_default().to_lowercase(),
-    }
+/// What names of Windows have in common that can stand for each other: all before the first dot.
+fn stem(name: &str) -> String {
+    name.split('.').next().unwrap_or_default().to_lowercase()
 }
 
 /// Whether a file of this kind can be what a name means.

@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use serde::Serialize;
 
 use super::format::{RecordedEntry, RecordedTerminal, Snapshot};
-use super::lookup::{Lookup, Meaning};
+use super::lookup::Lookup;
 use crate::naming::typed;
 use crate::path_list::is_spelled_alike;
 use crate::report::ReportBody;
@@ -118,11 +118,11 @@ pub fn compare(machines: [(&str, &Snapshot); 2]) -> Difference {
     let lookups = machines.map(|(_, snapshot)| Lookup::new(snapshot));
     let [one, two] = &lookups;
     let terminals = [one, two].map(|lookup| lookup.terminals().next());
-    let received: BTreeSet<&str> = machines
+    let received: BTreeSet<Cow<'_, str>> = machines
         .iter()
-        .flat_map(|(_, snapshot)| &snapshot.tools)
-        .filter(|tool| tool.registered.is_some())
-        .flat_map(|tool| tool.commands.iter().map(String::as_str))
+        .flat_map(|(_, snapshot)| snapshot.tools.iter().map(|tool| (snapshot.family(), tool)))
+        .filter(|(_, tool)| tool.registered.is_some())
+        .flat_map(|(system, tool)| tool.commands.iter().map(move |name| name_key(name, system)))
         .collect();
     let mut difference =
         Difference { machines: machines.map(|(name, _)| name.to_owned()).to_vec(), ..Difference::default() };
@@ -132,14 +132,14 @@ pub fn compare(machines: [(&str, &Snapshot); 2]) -> Difference {
             names.entry(name_key(&name, lookup.snapshot.family()).into_owned()).or_insert(name);
         }
     }
-    for name in names.into_values() {
+    for (key, name) in names {
         let means = [meaning(one, terminals[0], &name), meaning(two, terminals[1], &name)];
         let [of_one, of_two] = [0, 1].map(|at| means[at].as_ref());
         match why([of_one, of_two], [one.snapshot.family(), two.snapshot.family()]) {
             None => difference.same += 1,
             Some(why) => {
-                let matters = why.matters(received.contains(name.as_str()));
-                let means = means.map(|known| known.map(|known| known.meant)).to_vec();
+                let matters = why.matters(received.contains(key.as_str()));
+                let means = means.map(|known| known.map(|known| known.meant())).to_vec();
                 difference.commands.push(CommandDifference { name, matters, why, means });
             }
         }
@@ -168,28 +168,37 @@ pub(super) fn name_key(name: &str, system: System) -> Cow<'_, str> {
 }
 
 /// What is known of the file that a name means.
-pub(super) struct Known {
-    pub meant: Meant,
+#[derive(Debug, Clone)]
+pub(super) struct Known<'a> {
+    pub path: String,
+    pub version: Option<Cow<'a, str>>,
+    pub put_by: Option<(Cow<'a, str>, Option<u32>)>,
     pub bytes: Option<u64>,
-    pub sha256: Option<String>,
+    pub sha256: Option<Cow<'a, str>>,
+}
+
+impl Known<'_> {
+    pub fn meant(&self) -> Meant {
+        Meant {
+            path: self.path.clone(),
+            version: self.version.as_deref().map(str::to_owned),
+            put_by: self.put_by.as_ref().map(|(place, line)| put_by(place, *line)),
+        }
+    }
 }
 
 /// What a name means in a terminal.
-pub(super) fn meaning(lookup: &Lookup<'_>, terminal: Terminal<'_>, name: &str) -> Option<Known> {
+pub(super) fn meaning<'a>(lookup: &Lookup<'a>, terminal: Terminal<'a>, name: &str) -> Option<Known<'a>> {
     let (caller, terminal) = terminal?;
-    Some(known(&lookup.meaning(caller, terminal, name)?))
-}
-
-fn known(found: &Meaning<'_>) -> Known {
-    let put_by = found.entry.and_then(|entry| {
-        Some(put_by(entry.origin.as_deref()?, entry.line))
-    });
-    let file = found.file;
-    Known {
-        meant: Meant { path: found.path.clone(), version: file.and_then(|file| file.version.clone()), put_by },
-        bytes: file.map(|file| file.bytes),
-        sha256: file.and_then(|file| file.sha256.clone()),
-    }
+    let found = lookup.meaning(caller, terminal, name)?;
+    let put_by = found.entry.and_then(|entry| Some((entry.origin.as_deref()?.into(), entry.line)));
+    Some(Known {
+        path: found.path,
+        version: found.file.and_then(|file| Some(file.version.as_deref()?.into())),
+        put_by,
+        bytes: found.file.map(|file| file.bytes),
+        sha256: found.file.and_then(|file| Some(file.sha256.as_deref()?.into())),
+    })
 }
 
 /// What puts an entry into PATH, in one text.
@@ -198,14 +207,13 @@ pub(super) fn put_by(place: &str, line: Option<u32>) -> String {
 }
 
 /// In what two meanings differ; `None` where they do not, as far as it is known.
-pub(super) fn why(means: [Option<&Known>; 2], systems: [System; 2]) -> Option<CompareWhy> {
+pub(super) fn why(means: [Option<&Known<'_>>; 2], systems: [System; 2]) -> Option<CompareWhy> {
     let [Some(one), Some(two)] = means else {
         return means.iter().any(Option::is_some).then_some(CompareWhy::OnOneOnly);
     };
     let system = systems[0];
-    let is_same_place =
-        systems[0] == systems[1] && is_spelled_alike(one.meant.path.as_ref(), two.meant.path.as_ref(), system);
-    if let (Some(a), Some(b)) = (&one.meant.version, &two.meant.version)
+    let is_same_place = systems[0] == systems[1] && is_spelled_alike(one.path.as_ref(), two.path.as_ref(), system);
+    if let (Some(a), Some(b)) = (&one.version, &two.version)
         && a != b
     {
         return Some(CompareWhy::OtherVersion);

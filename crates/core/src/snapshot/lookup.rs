@@ -38,7 +38,8 @@ impl<'a> Lookup<'a> {
     #[must_use]
     pub fn new(snapshot: &'a Snapshot) -> Self {
         let system = snapshot.family();
-        let mut lookup = Self { snapshot, folders: HashMap::new(), files: HashMap::new(), real_folders: HashMap::new(), system };
+        let mut lookup =
+            Self { snapshot, folders: HashMap::new(), files: HashMap::new(), real_folders: HashMap::new(), system };
         for folder in &snapshot.folders {
             let key = |name: &str| if system == System::Windows { name.to_lowercase() } else { name.to_owned() };
             let files = folder.files.iter().map(|file| (key(&file.name), file)).collect();
@@ -70,7 +71,13 @@ impl<'a> Lookup<'a> {
         let candidates = self.candidates(caller, terminal, name);
         let winner = candidates.iter().find(|candidate| candidate.standing == Standing::Winner)?;
         let entry = winner.entry.as_ref().and_then(|(_, at)| terminal.entries.get(*at));
-        Some(Meaning { path: self.shown(&winner.path), file: self.file(&winner.path), entry })
+        let (shown, file) = (self.shown(&winner.path), self.file(&winner.path));
+        // On Windows as the folder spells it, not as it was typed.
+        let path = match (file, shown.rfind('\\')) {
+            (Some(file), Some(at)) if self.system == System::Windows => format!("{}\\{}", &shown[..at], file.name),
+            _ => shown,
+        };
+        Some(Meaning { path, file, entry })
     }
 
     /// What the snapshot says of a file.

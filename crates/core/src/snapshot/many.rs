@@ -1,11 +1,12 @@
 //! Comparing many machines with one. Where all that a lookup depends on is equal, so is its outcome: only other names are
 //! looked up.
 
+use std::borrow::Cow;
 use std::cell::OnceCell;
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 use super::brief::{Brief, First, Ground, Text};
-use super::compare::{CompareWhy, Known, Meant, Terminal, meaning, name_key, names, put_by, why};
+use super::compare::{CompareWhy, Known, Meant, Terminal, meaning, name_key, names, why};
 use super::format::{FORMAT, Snapshot};
 use super::lookup::Lookup;
 use crate::system::System;
@@ -15,9 +16,11 @@ pub struct Base<'b> {
     lookup: Lookup<'b>,
     terminal: Terminal<'b>,
     ground: Option<Ground<'b>>,
-    received: HashSet<&'b str>,
+    received: HashSet<Cow<'b, str>>,
+    /// Its names as it spells them, by what tells them apart; Windows only.
+    spellings: HashMap<String, String>,
     /// What its names mean, as far as somebody has asked, by what tells names apart.
-    meanings: HashMap<String, Option<Known>>,
+    meanings: HashMap<String, Option<Known<'b>>>,
 }
 
 /// A command that means something else than on the base, in a way that matters.
@@ -55,15 +58,21 @@ impl<'b> Base<'b> {
         let lookup = Lookup::new(snapshot);
         let terminal = lookup.terminals().next();
         let registered = snapshot.tools.iter().filter(|tool| tool.registered.is_some());
-        let received = registered.flat_map(|tool| tool.commands.iter().map(String::as_str)).collect();
-        Self { lookup, terminal, ground: Ground::of(&brief.0), received, meanings: HashMap::new() }
+        let keys = registered.flat_map(|tool| tool.commands.iter().map(|name| name_key(name, snapshot.family())));
+        let received = keys.collect();
+        let spelled = |name: String| (name.to_lowercase(), name);
+        let spellings = match snapshot.family() {
+            System::Unix => HashMap::new(),
+            System::Windows => names(&lookup, terminal).into_iter().map(spelled).collect(),
+        };
+        Self { lookup, terminal, ground: Ground::of(&brief.0), received, spellings, meanings: HashMap::new() }
     }
 
     /// What a name means on the base, where another machine differs in it.
     #[must_use]
     pub fn meaning(&self, name: &str) -> Option<Meant> {
         let known = self.meanings.get(&*name_key(name, self.lookup.snapshot.family()))?;
-        known.as_ref().map(|known| known.meant.clone())
+        known.as_ref().map(Known::meant)
     }
 
     /// The commands that mean something else on another machine, in a way that matters. `whole` reads all of its snapshot.
@@ -77,21 +86,21 @@ impl<'b> Base<'b> {
     ) -> Result<Vec<DifferingCommand>, E> {
         let ground = Ground::of(&other.0);
         let registered = other.0.tools.iter().filter(|tool| tool.registered.is_some());
-        let received: HashSet<&str> =
-            registered.flat_map(|tool| tool.commands.iter().map(Text::as_str)).collect();
+        let commands = registered.flat_map(|tool| &tool.commands);
+        let received: HashSet<Cow<'_, str>> = commands.map(|name| name_key(name.as_str(), other.0.system())).collect();
         let (read, looked_up) = (OnceCell::new(), OnceCell::new());
         let snapshot = || or_init(&read, &whole);
         let systems = [self.lookup.snapshot.family(), other.0.system()];
         let suspects = match (&self.ground, &ground) {
             (Some(base), Some(other)) => base.differing(other),
-            _ => self.all_names(snapshot()?),
+            _ => self.all_names(snapshot()?).into_iter().map(Into::into).collect(),
         };
-        // On Windows of two spellings the first.
-        let suspects: Vec<String> = match systems[0] {
+        let suspects: Vec<Cow<'_, str>> = match systems[0] {
             System::Unix => suspects.into_iter().collect(),
+            // Of several spellings the base's.
             System::Windows => {
-                let keyed = suspects.into_iter().map(|name| (name.to_lowercase(), name));
-                keyed.rev().collect::<BTreeMap<_, _>>().into_values().collect()
+                let keys: BTreeSet<String> = suspects.into_iter().map(|name| name.to_lowercase()).collect();
+                keys.into_iter().map(|key| self.spellings.get(&key).cloned().unwrap_or(key).into()).collect()
             }
         };
         let places = ground.as_ref().and_then(|ground| ground.places(self.ground.as_ref()));
@@ -111,9 +120,13 @@ impl<'b> Base<'b> {
             }
             let here = self.meanings.get(&*key).and_then(Option::as_ref);
             let why = why([here, there.as_ref()], systems);
-            let is_received = self.received.contains(name.as_str()) || received.contains(name.as_str());
+            let is_received = self.received.contains(&*key) || received.contains(&*key);
             if let Some(why) = why.filter(|why| why.matters(is_received)) {
-                differing.push(DifferingCommand { name, means: there.map(|known| known.meant), why });
+                differing.push(DifferingCommand {
+                    name: name.into_owned(),
+                    means: there.as_ref().map(Known::meant),
+                    why,
+                });
             }
         }
         Ok(differing)
@@ -136,11 +149,12 @@ fn or_init<T, E>(cell: &OnceCell<T>, make: impl FnOnce() -> Result<T, E>) -> Res
     Ok(cell.get_or_init(|| made))
 }
 
-fn known(first: &First<'_>) -> Known {
-    let text = |text: &Option<Text<'_>>| text.as_ref().map(|text| text.as_str().to_owned());
-    let put_by = first.entry.origin.as_ref().map(|origin| put_by(origin.as_str(), first.entry.line));
+fn known<'g>(first: &First<'g>) -> Known<'g> {
+    let text = |text: &'g Option<Text<'g>>| text.as_ref().map(|text| text.as_str().into());
     Known {
-        meant: Meant { path: first.path(), version: text(&first.file.version), put_by },
+        path: first.path(),
+        version: text(&first.file.version),
+        put_by: first.entry.origin.as_ref().map(|origin| (origin.as_str().into(), first.entry.line)),
         bytes: Some(first.file.bytes),
         sha256: text(&first.file.sha256),
     }

@@ -18,8 +18,8 @@ pub use format::{
     Snapshot,
 };
 pub use lookup::{Lookup, Meaning};
-pub(crate) use private::Private;
 pub use many::{Base, BriefSnapshot, DifferingCommand};
+pub(crate) use private::Private;
 pub use read::{SnapshotError, SnapshotText, keep, parse, read, write};
 pub use record::{Recorder, entry_folders};
 pub use survey::{RecordedEntrySurvey, RecordedFinding, RecordedSurvey};

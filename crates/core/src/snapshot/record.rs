@@ -11,7 +11,7 @@ use crate::checksum::{Algorithm, compute};
 use crate::folders::SystemFolders;
 use crate::machine::Machine;
 use crate::naming::extension_rank;
-use crate::path_list::{PathList, windows};
+use crate::path_list::{PathEntry, PathList, windows};
 use crate::process;
 use crate::progress::Stop;
 use crate::resolve::{Disk, FileKind, FileView as _, LookupContext, Shell};
@@ -131,7 +131,7 @@ impl Recorder {
 #[must_use]
 pub fn entry_folders(context: &LookupContext) -> Vec<PathBuf> {
     match context.system {
-        System::Unix => PathList::parse(&context.path).entries().map(|entry| entry.folder()).collect(),
+        System::Unix => PathList::parse(&context.path).entries().map(PathEntry::folder).collect(),
         System::Windows => {
             let text = context.path.to_string_lossy();
             windows::parts(&text).into_iter().map(|part| windows::folder(part).into()).collect()
@@ -169,14 +169,16 @@ fn sum_programs(folders: &mut [(PathBuf, RecordedFolder)]) {
         is_summed.then(|| fs::canonicalize(&path).unwrap_or(path))
     };
     let others = || folders.iter().filter(|(_, seen)| !seen.is_of_system);
-    let mut files: Vec<PathBuf> = others()
-        .flat_map(|(folder, seen)| seen.files.iter().filter_map(|file| real(folder, file)))
-        .collect();
+    let mut files: Vec<PathBuf> =
+        others().flat_map(|(folder, seen)| seen.files.iter().filter_map(|file| real(folder, file))).collect();
     files.sort();
     files.dedup();
     let at_a_time = thread::available_parallelism().map_or(2, usize::from);
     let sums: HashMap<PathBuf, String> =
-        process::side_by_side(&files, at_a_time, |file| Some((file.clone(), sum(file)?))).into_iter().flatten().collect();
+        process::side_by_side(&files, at_a_time, |file| Some((file.clone(), sum(file)?)))
+            .into_iter()
+            .flatten()
+            .collect();
     for (folder, seen) in folders.iter_mut().filter(|(_, seen)| !seen.is_of_system) {
         for file in &mut seen.files {
             file.sha256 = real(folder, file).and_then(|real| sums.get(&real).cloned());

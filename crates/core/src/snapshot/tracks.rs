@@ -83,6 +83,11 @@ pub fn tracks(snapshot: &Snapshot) -> TrackMap {
     for name in names(&lookup, lookup.terminals().next()) {
         all.entry(name_key(&name, snapshot.family()).into_owned()).or_insert(name);
     }
+    if snapshot.family() == System::Windows {
+        for file in extended(&lookup, all.values()) {
+            all.entry(file.to_lowercase()).or_insert(file);
+        }
+    }
     let mut map = TrackMap::default();
     map.names = all.into_values().map(|name| TrackedName { name, stops: Vec::new() }).collect();
     for (caller, terminal) in lookup.terminals() {
@@ -108,14 +113,31 @@ pub fn tracks(snapshot: &Snapshot) -> TrackMap {
         }
     }
     map.names.retain(|name| name.stops.iter().any(|stops| !stops.is_empty()));
+    map.names.sort_by(|a, b| a.name.cmp(&b.name));
     map
+}
+
+/// The files that share a name with others but for the extension: typed with it, each means itself.
+fn extended<'n>(lookup: &Lookup<'_>, names: impl Iterator<Item = &'n String>) -> Vec<String> {
+    let mut extended = Vec::new();
+    for name in names {
+        let found = lookup.terminals().flat_map(|(caller, terminal)| stops(lookup, caller, terminal, name));
+        let mut files: Vec<String> = found.map(|stop| stop.file).collect();
+        files.sort_by_key(|file| file.to_lowercase());
+        files.dedup_by(|a, b| a.eq_ignore_ascii_case(b));
+        if files.len() > 1 {
+            extended.extend(files);
+        }
+    }
+    extended
 }
 
 fn track(lookup: &Lookup<'_>, terminal: &RecordedTerminal, (at, entry): (usize, &RecordedEntry)) -> Track {
     let folder = lookup.folder(entry);
     let line = entry.line.and_then(|line| {
         let mut stores = lookup.snapshot.stores.iter();
-        let is_it = |place: &str, at: Option<usize>| Some(place) == entry.origin.as_deref() && at == usize::try_from(line).ok();
+        let is_it =
+            |place: &str, at: Option<usize>| Some(place) == entry.origin.as_deref() && at == usize::try_from(line).ok();
         stores.find(|store| is_it(&store.place, store.line)).map(|store| store.text.clone())
     });
     let runs = |kind: FileKind| matches!(kind, FileKind::Program | FileKind::AppAlias);

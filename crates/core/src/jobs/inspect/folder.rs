@@ -166,7 +166,9 @@ fn first_hindrance(tool: &Unplaced<'_>, laid_out: &layout::Layout, environment: 
     let fits = tool.fits_by_files(environment);
     laid_out.commands.iter().zip(fits).find_map(|(command, fit)| {
         let entry = tool.files.at(&laid_out.wrapper.join(&command.path));
-        entry.and_then(|entry| hindrance(entry.program.as_ref()?, os::SYSTEM, os::processor())).or_else(|| fit?.hindrance())
+        entry
+            .and_then(|entry| hindrance(entry.program.as_ref()?, os::SYSTEM, os::processor()))
+            .or_else(|| fit?.hindrance())
     })
 }
 

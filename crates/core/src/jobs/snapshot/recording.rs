@@ -178,7 +178,9 @@ fn terminals(
         });
         let context = said.map(|said| &said.context);
         let mut terminal = recorder.terminal(answer.shell, context, &origins.unwrap_or_default());
-        for (entry, folder) in terminal.entries.iter_mut().zip(context.iter().flat_map(|context| entry_folders(context))) {
+        for (entry, folder) in
+            terminal.entries.iter_mut().zip(context.iter().flat_map(|context| entry_folders(context)))
+        {
             entry.tool = owner(session, stock, &folder);
         }
         terminals.push((path, RecordedTerminal { modes: vec![mode], ..terminal }));

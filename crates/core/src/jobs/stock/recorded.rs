@@ -30,7 +30,7 @@ fn tool(tool: &RecordedTool) -> StockTool {
         version: tool.version.clone(),
         in_service: tool.in_service,
         registered: tool.registered.as_ref().and_then(scope),
-        new_terminals: tool.others.is_some().then(|| NewTerminals { this: others.is_empty(), others }),
+        new_terminals: tool.others.is_some().then_some(NewTerminals { this: others.is_empty(), others }),
         home_variables: tool.home_variables.iter().filter_map(|name| name.parse().ok()).collect(),
         home: ReportPath::from(tool.home.as_deref().unwrap_or_default()),
         commands: tool.commands.clone(),
@@ -47,9 +47,10 @@ fn elsewhere(snapshot: &Snapshot) -> Vec<ForeignCopy> {
         for (caller, terminal) in lookup.terminals() {
             for candidate in lookup.candidates(caller, terminal, name) {
                 let path = lookup.shown(&candidate.path);
-                let is_own = [Some(path.clone()), lookup.real(&candidate.path)].iter().flatten().any(|path| {
-                    path.strip_prefix(home.as_str()).is_some_and(|rest| rest.starts_with(['/', '\\']))
-                });
+                let is_own = [Some(path.clone()), lookup.real(&candidate.path)]
+                    .iter()
+                    .flatten()
+                    .any(|path| path.strip_prefix(home.as_str()).is_some_and(|rest| rest.starts_with(['/', '\\'])));
                 let is_known = copies.iter().any(|copy| copy.path.text() == path);
                 if !is_own && !is_known && candidate.standing != Standing::Skipped {
                     let version = lookup.file(&candidate.path).and_then(|file| file.version.clone());
