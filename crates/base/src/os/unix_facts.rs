@@ -42,6 +42,13 @@ pub fn write_download_mark(file: &Path, mark: &[u8]) -> io::Result<()> {
     Ok(rustix::fs::setxattr(file, QUARANTINE, mark, rustix::fs::XattrFlags::empty())?)
 }
 
+/// What this machine is called in its network (uname(2)).
+#[must_use]
+pub fn host_name() -> Option<String> {
+    let name = rustix::system::uname().nodename().to_string_lossy().into_owned();
+    (!name.is_empty()).then_some(name)
+}
+
 /// The kernel's version, where it is Linux (uname(2)).
 #[must_use]
 pub fn kernel_version() -> Option<[u32; 3]> {

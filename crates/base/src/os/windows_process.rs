@@ -146,6 +146,12 @@ pub fn end_at_once() -> ! {
     std::process::abort()
 }
 
+/// What this machine is called in its network, as its sessions know it ("Environment Variables").
+#[must_use]
+pub fn host_name() -> Option<String> {
+    std::env::var("COMPUTERNAME").ok().filter(|name| !name.is_empty())
+}
+
 /// The processor of this machine, as archives write it: not that of this program, which may be emulated
 /// ("IsWow64Process2 function", from Windows 10 on).
 #[must_use]

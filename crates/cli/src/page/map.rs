@@ -6,7 +6,7 @@ use std::fmt::Write as _;
 use maud::{Markup, html};
 use wagon_yard_core::jobs::page::{PageContent, PageMachine};
 use wagon_yard_core::resolve::Standing;
-use wagon_yard_core::snapshot::{Stop, Track, TrackTerminal, TrackedName};
+use wagon_yard_core::snapshot::{TrackStop, Track, TrackTerminal, TrackedName};
 
 use super::count;
 use crate::view::{escape, trace};
@@ -212,15 +212,15 @@ fn names(machines: &[PageMachine]) -> Vec<&str> {
 }
 
 fn row(name: &str, machines: &[PageMachine], yards: &[Yard<'_>]) -> Markup {
-    let of = |yard: &Yard<'_>| -> &[Stop] {
+    let of = |yard: &Yard<'_>| -> &[TrackStop] {
         let names: &[TrackedName] = &machines[yard.machine].map.names;
         let found = names.binary_search_by(|known| known.name.as_str().cmp(name)).ok();
         found.and_then(|at| names[at].stops.get(yard.at)).map(Vec::as_slice).unwrap_or_default()
     };
-    let lists: Vec<&[Stop]> = yards.iter().map(of).collect();
-    let place = |stop: &Stop| stop.track.map_or_else(|| "~".to_owned(), |at| (at + 1).to_string());
-    let winner = |stops: &[Stop]| stops.iter().position(|stop| stop.standing == Standing::Winner);
-    let runs = |stops: &[Stop]| winner(stops).map(|at| place(&stops[at])).unwrap_or_default();
+    let lists: Vec<&[TrackStop]> = yards.iter().map(of).collect();
+    let place = |stop: &TrackStop| stop.track.map_or_else(|| "~".to_owned(), |at| (at + 1).to_string());
+    let winner = |stops: &[TrackStop]| stops.iter().position(|stop| stop.standing == Standing::Winner);
+    let runs = |stops: &[TrackStop]| winner(stops).map(|at| place(&stops[at])).unwrap_or_default();
     let written: Vec<Option<String>> = lists
         .iter()
         .enumerate()
@@ -251,7 +251,7 @@ fn row(name: &str, machines: &[PageMachine], yards: &[Yard<'_>]) -> Markup {
 }
 
 /// Stops as the script reads them: `TRACK STANDING|FILE|VERSION|LEADS-TO|REASON`, without what is empty at the end.
-fn coded(name: &str, stops: &[Stop]) -> String {
+fn coded(name: &str, stops: &[TrackStop]) -> String {
     let field = |text: &str| -> String {
         let escaped = escape(text);
         escaped.chars().fold(String::with_capacity(escaped.len()), |mut coded, c| {
@@ -262,7 +262,7 @@ fn coded(name: &str, stops: &[Stop]) -> String {
             coded
         })
     };
-    let stop = |stop: &Stop| {
+    let stop = |stop: &TrackStop| {
         let standing = match stop.standing {
             Standing::Winner => 'w',
             Standing::Shadowed => 's',
@@ -285,7 +285,7 @@ mod tests {
 
     #[test]
     fn what_separates_is_coded_where_it_is_part_of_a_name() {
-        let stop = |track, standing, file: &str| Stop {
+        let stop = |track, standing, file: &str| TrackStop {
             track,
             standing,
             reason: None,

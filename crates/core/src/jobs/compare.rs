@@ -144,7 +144,7 @@ pub fn run(session: &Session, request: &CompareRequest) -> Result<Report<Compare
             Ok(two([(&names[0], &one), (&names[1], &other)]))
         }
         _ => {
-            let fleet = fleet(&base, &others, are_named)?;
+            let fleet = fleet(session, &base, &others, are_named)?;
             let matters = fleet.agree < fleet.machines || !fleet.unread.is_empty();
             Ok(Report::new(Compared::Many(fleet)).failed_if(matters))
         }
@@ -201,7 +201,12 @@ fn since_then(session: &Session, request: &CompareRequest) -> Result<Report<Comp
 }
 
 /// Compares each with one. A file of a folder that is no snapshot is told; one that was named is an error.
-fn fleet(base_file: &Path, files: &[PathBuf], are_named: bool) -> Result<Fleet, CompareError> {
+fn fleet(
+    session: &Session,
+    base_file: &Path,
+    files: &[PathBuf],
+    are_named: bool,
+) -> Result<Fleet, CompareError> {
     let (mut base_text, mut text) = (SnapshotText::default(), SnapshotText::default());
     let base_text = base_text.read(base_file)?;
     let base = parse(base_file, base_text)?;
@@ -211,6 +216,7 @@ fn fleet(base_file: &Path, files: &[PathBuf], are_named: bool) -> Result<Fleet, 
     let mut base = Base::new(&base, &brief);
     let mut commands: HashMap<String, Vec<FleetMeaning>> = HashMap::new();
     for file in files {
+        session.go_on()?;
         match differing(&mut base, &mut text, file) {
             Ok((machine, differing)) => {
                 fleet.machines += 1;

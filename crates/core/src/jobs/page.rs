@@ -118,18 +118,18 @@ const BEGINNING: u64 = 2048;
 /// # Errors
 /// When the machine cannot be looked at, or a snapshot cannot be read.
 pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, PageError> {
-    let machine = |name: String, snapshot: Snapshot| PageMachine { name, map: tracks(&snapshot), snapshot };
+    let machine = |name: String, snapshot: Snapshot| PageMachine { name, map: tracks(&snapshot, &session.stop), snapshot };
     let named = |snapshot: &Snapshot, other: &str| snapshot.name.clone().unwrap_or_else(|| other.to_owned());
-    match of {
+    let content = match of {
         PageOf::Here(request) => {
             let snapshot = record(session, request)?.into_body();
             let name = named(&snapshot, "this machine");
-            Ok(PageContent { machines: vec![machine(name, snapshot)], compared: None })
+            PageContent { machines: vec![machine(name, snapshot)], compared: None }
         }
         PageOf::Snapshot(file) => {
             let snapshot = read(file)?;
             let name = compare::name(snapshot.name.as_deref(), file);
-            Ok(PageContent { machines: vec![machine(name, snapshot)], compared: None })
+            PageContent { machines: vec![machine(name, snapshot)], compared: None }
         }
         PageOf::Several(request) => {
             let files = compare::files(request)?;
@@ -139,9 +139,11 @@ pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, PageError>
                 let snapshot = read(file)?;
                 Ok::<_, PageError>(machine(compare::name(snapshot.name.as_deref(), file), snapshot))
             });
-            Ok(PageContent { machines: drawn.collect::<Result<_, _>>()?, compared: Some(compared) })
+            PageContent { machines: drawn.collect::<Result<_, _>>()?, compared: Some(compared) }
         }
-    }
+    };
+    session.go_on()?;
+    Ok(content)
 }
 
 /// Writes a page. An earlier one is replaced, any other file is not.

@@ -2,8 +2,9 @@
 
 use std::borrow::{Borrow, Cow};
 use std::cell::OnceCell;
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::BTreeMap;
 
+use foldhash::{HashMap, HashSet};
 use serde::Deserialize;
 use serde_json::value::RawValue;
 
@@ -219,7 +220,7 @@ impl<'b> Ground<'b> {
         if !self.has_rules_of(other) {
             return self.typed().chain(other.typed()).collect();
         }
-        let mut differing: HashSet<&str> = HashSet::new();
+        let mut differing: HashSet<&str> = HashSet::default();
         for (key, here) in &self.folders {
             let there = other.folders.get(key);
             if there.is_none_or(|there| there.text != here.text) {
@@ -237,7 +238,7 @@ impl<'b> Ground<'b> {
         differing.extend(only.flat_map(|(_, folder)| folder.names()));
         match self.system {
             System::Unix => differing.into_iter().map(Cow::Borrowed).collect(),
-            System::Windows if differing.is_empty() => HashSet::new(),
+            System::Windows if differing.is_empty() => HashSet::default(),
             System::Windows => {
                 let stems: HashSet<String> = differing.into_iter().map(stem).collect();
                 self.typed().chain(other.typed()).filter(|name| stems.contains(&stem(name))).collect()

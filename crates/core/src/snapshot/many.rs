@@ -3,7 +3,9 @@
 
 use std::borrow::Cow;
 use std::cell::OnceCell;
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::BTreeSet;
+
+use foldhash::{HashMap, HashSet};
 
 use super::brief::{Brief, First, Ground, Text};
 use super::compare::{CompareWhy, Known, Meant, Terminal, meaning, name_key, names, why};
@@ -62,10 +64,10 @@ impl<'b> Base<'b> {
         let received = keys.collect();
         let spelled = |name: String| (name.to_lowercase(), name);
         let spellings = match snapshot.family() {
-            System::Unix => HashMap::new(),
+            System::Unix => HashMap::default(),
             System::Windows => names(&lookup, terminal).into_iter().map(spelled).collect(),
         };
-        Self { lookup, terminal, ground: Ground::of(&brief.0), received, spellings, meanings: HashMap::new() }
+        Self { lookup, terminal, ground: Ground::of(&brief.0), received, spellings, meanings: HashMap::default() }
     }
 
     /// What a name means on the base, where another machine differs in it.

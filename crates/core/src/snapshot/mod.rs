@@ -24,4 +24,4 @@ pub use read::{SnapshotError, SnapshotText, keep, parse, read, write};
 pub use record::{Recorder, entry_folders};
 pub use survey::{RecordedEntrySurvey, RecordedFinding, RecordedSurvey};
 pub use traced::traced;
-pub use tracks::{Stop, Track, TrackMap, TrackTerminal, TrackedName, tracks};
+pub use tracks::{Track, TrackMap, TrackStop, TrackTerminal, TrackedName, tracks};

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use super::compare::{name_key, names};
 use super::format::{RecordedEntry, RecordedTerminal, Snapshot};
 use super::lookup::Lookup;
+use crate::progress::Stop;
 use crate::resolve::{Caller, Candidate, FileKind, Reason, Standing};
 use crate::system::System;
 
@@ -55,12 +56,12 @@ pub struct TrackedName {
     /// The name.
     pub name: String,
     /// For each kind of terminal the files that it could mean, in order.
-    pub stops: Vec<Vec<Stop>>,
+    pub stops: Vec<Vec<TrackStop>>,
 }
 
 /// A file that a name could mean.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Stop {
+pub struct TrackStop {
     /// The track it lies on, from 0; `None` for the folder that a terminal opens in.
     pub track: Option<usize>,
     /// How it stands.
@@ -75,9 +76,9 @@ pub struct Stop {
     pub leads_to: Option<String>,
 }
 
-/// Draws a machine.
+/// Draws a machine. Where the user asks to stop meanwhile, the drawing is of no use.
 #[must_use]
-pub fn tracks(snapshot: &Snapshot) -> TrackMap {
+pub fn tracks(snapshot: &Snapshot, stop: &Stop) -> TrackMap {
     let lookup = Lookup::new(snapshot);
     let mut all: BTreeMap<String, String> = BTreeMap::new();
     for name in names(&lookup, lookup.terminals().next()) {
@@ -91,8 +92,11 @@ pub fn tracks(snapshot: &Snapshot) -> TrackMap {
     let mut map = TrackMap::default();
     map.names = all.into_values().map(|name| TrackedName { name, stops: Vec::new() }).collect();
     for (caller, terminal) in lookup.terminals() {
-        let found = map.names.iter().map(|name| stops(&lookup, caller, terminal, &name.name));
-        let found: Vec<Vec<Stop>> = found.collect();
+        let found = map.names.iter().map(|name| match stop.requested() {
+            true => Vec::new(),
+            false => stops(&lookup, caller, terminal, &name.name),
+        });
+        let found: Vec<Vec<TrackStop>> = found.collect();
         let drawn: Vec<Track> = terminal.entries.iter().enumerate().map(|at| track(&lookup, terminal, at)).collect();
         let shell = (terminal.shell.clone(), terminal.modes.clone());
         let is_same = |at: &usize| {
@@ -154,12 +158,12 @@ fn track(lookup: &Lookup<'_>, terminal: &RecordedTerminal, (at, entry): (usize, 
     }
 }
 
-fn stops(lookup: &Lookup<'_>, caller: Caller, terminal: &RecordedTerminal, name: &str) -> Vec<Stop> {
+fn stops(lookup: &Lookup<'_>, caller: Caller, terminal: &RecordedTerminal, name: &str) -> Vec<TrackStop> {
     let stop = |candidate: &Candidate| {
         let file = lookup.file(&candidate.path);
         let shown = lookup.shown(&candidate.path);
         let separators: &[char] = if lookup.snapshot.family() == System::Windows { &['\\', '/'] } else { &['/'] };
-        Stop {
+        TrackStop {
             track: candidate.entry.as_ref().map(|(_, at)| *at),
             standing: candidate.standing,
             reason: candidate.reason,
