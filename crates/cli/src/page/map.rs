@@ -6,7 +6,7 @@ use std::fmt::Write as _;
 use maud::{Markup, html};
 use wagon_yard_core::jobs::page::{PageContent, PageMachine};
 use wagon_yard_core::resolve::Standing;
-use wagon_yard_core::snapshot::{TrackStop, Track, TrackTerminal, TrackedName};
+use wagon_yard_core::snapshot::{Track, TrackStop, TrackTerminal, TrackedName};
 
 use super::count;
 use crate::view::{escape, trace};

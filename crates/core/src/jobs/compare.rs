@@ -201,12 +201,7 @@ fn since_then(session: &Session, request: &CompareRequest) -> Result<Report<Comp
 }
 
 /// Compares each with one. A file of a folder that is no snapshot is told; one that was named is an error.
-fn fleet(
-    session: &Session,
-    base_file: &Path,
-    files: &[PathBuf],
-    are_named: bool,
-) -> Result<Fleet, CompareError> {
+fn fleet(session: &Session, base_file: &Path, files: &[PathBuf], are_named: bool) -> Result<Fleet, CompareError> {
     let (mut base_text, mut text) = (SnapshotText::default(), SnapshotText::default());
     let base_text = base_text.read(base_file)?;
     let base = parse(base_file, base_text)?;

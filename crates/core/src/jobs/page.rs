@@ -118,7 +118,8 @@ const BEGINNING: u64 = 2048;
 /// # Errors
 /// When the machine cannot be looked at, or a snapshot cannot be read.
 pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, PageError> {
-    let machine = |name: String, snapshot: Snapshot| PageMachine { name, map: tracks(&snapshot, &session.stop), snapshot };
+    let machine =
+        |name: String, snapshot: Snapshot| PageMachine { name, map: tracks(&snapshot, &session.stop), snapshot };
     let named = |snapshot: &Snapshot, other: &str| snapshot.name.clone().unwrap_or_else(|| other.to_owned());
     let content = match of {
         PageOf::Here(request) => {

@@ -117,7 +117,7 @@ pub struct RecordedFolder {
     /// Whether it belongs to the system.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub is_of_system: bool,
-    /// What lies in it; on Windows only what has one of the extensions that are tried.
+    /// What lies in it; on Windows only what has one of the extensions that are tried, or none.
     pub files: Vec<RecordedFile>,
 }
 

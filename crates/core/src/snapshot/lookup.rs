@@ -122,8 +122,11 @@ impl<'a> Lookup<'a> {
     /// A path of a lookup, with the home as `~`.
     #[must_use]
     pub fn shown(&self, path: &Path) -> String {
-        let text = path.to_string_lossy().into_owned();
-        let text = if self.system == System::Windows { text.replace('/', "\\") } else { text };
+        let text = path.to_string_lossy();
+        let text = match self.system {
+            System::Windows => text.replace('/', "\\"),
+            System::Unix => with_slashes(&text),
+        };
         let home = home(self.system);
         match text.strip_prefix(home) {
             Some(rest) => format!("~{rest}"),
@@ -149,7 +152,7 @@ impl<'a> Lookup<'a> {
     fn key(&self, path: &str) -> String {
         let path = match self.system {
             System::Windows => path.replace('\\', "/").to_lowercase(),
-            System::Unix => path.to_owned(),
+            System::Unix => with_slashes(path),
         };
         let trimmed = path.trim_end_matches('/');
         if trimmed.is_empty() { path } else { trimmed.to_owned() }
@@ -166,6 +169,11 @@ impl FileView for Lookup<'_> {
 
 fn home(system: System) -> &'static str {
     HOME[usize::from(system == System::Windows)]
+}
+
+/// A path of a recorded Unix, whatever this system puts between the parts that it joins.
+fn with_slashes(path: &str) -> String {
+    if std::path::MAIN_SEPARATOR == '/' { path.to_owned() } else { path.replace(std::path::MAIN_SEPARATOR, "/") }
 }
 
 /// A recorded path with something absolute in place of `~`.

@@ -158,6 +158,8 @@ fn is_looked_for(name: &str, context: &LookupContext) -> bool {
     let lower = name.to_ascii_lowercase();
     context.system == System::Unix
         || extension_rank(&lower).is_some()
+        // It is passed over, which a trace tells.
+        || !lower.contains('.')
         || context.path_extensions.iter().any(|extension| lower.ends_with(extension.as_str()))
 }
 
@@ -196,9 +198,9 @@ mod tests {
     use super::*;
 
     #[test]
-    fn windows_looks_for_what_has_an_extension() {
+    fn windows_looks_for_what_has_a_known_extension_or_none() {
         let context = |system| LookupContext { path_extensions: vec![".py".to_owned()], ..LookupContext::new(system) };
-        for (name, windows) in [("t.exe", true), ("T.PY", true), ("t", false), ("t.dll", false)] {
+        for (name, windows) in [("t.exe", true), ("T.PY", true), ("t", true), ("t.dll", false)] {
             assert_eq!(is_looked_for(name, &context(System::Windows)), windows, "{name}");
             assert!(is_looked_for(name, &context(System::Unix)));
         }
