@@ -49,7 +49,7 @@ fn tool(session: &Session, number: usize) -> Card {
             compared: false,
             with: Vec::new(),
         },
-        layout: CardLayout { wrapper: PathBuf::new(), command_folders: vec!["bin".into()] },
+        layout: CardLayout { wrapper: PathBuf::new(), command_folders: vec!["bin".into()], completions: Vec::new() },
         commands: (0..COMMANDS).map(command).collect(),
         folder: None,
         uninstaller: None,

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use super::error::LayoutError;
 use super::wrapper::find;
-use super::{command_folders, programs};
+use super::{command_folders, completions, programs};
 use crate::archive::{EntryKind, Listing};
 use crate::naming::{extension_rank, typed};
 use crate::os;
@@ -48,6 +48,8 @@ pub struct Layout {
     pub command_folders: Vec<PathBuf>,
     /// The commands, by name.
     pub commands: Vec<Command>,
+    /// The files that complete them in shells, relative to the home.
+    pub completions: Vec<PathBuf>,
 }
 
 /// The machine whose users are to type the commands.
@@ -168,7 +170,8 @@ pub fn analyse(listing: &Listing, given: &[PathBuf], target: Target) -> Result<L
     let key = |name: &str| if system == System::Windows { name.to_lowercase() } else { name.to_owned() };
     commands.retain(|c| seen.insert(key(&c.name)));
     commands.sort_by(|a, b| a.name.cmp(&b.name));
-    Ok(Layout { wrapper, command_folders, commands })
+    let completions = completions::completions(listing, &wrapper, &commands);
+    Ok(Layout { wrapper, command_folders, commands, completions })
 }
 
 #[cfg(test)]

@@ -3,6 +3,7 @@
 
 mod analyse;
 mod command_folders;
+mod completions;
 mod error;
 mod home_variables;
 mod in_place;
@@ -11,6 +12,7 @@ mod programs;
 mod wrapper;
 
 pub use analyse::{Command, Layout, Target, analyse, wrapper};
+pub use completions::{CompletionShell, completes};
 pub use error::LayoutError;
 pub use home_variables::HomeVariables;
 pub use in_place::{InPlaceError, tool_in_place};

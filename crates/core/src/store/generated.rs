@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use super::completions;
 use super::startup_file::Dialect;
 use super::user_entries;
 use crate::quote;
@@ -80,6 +81,7 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) 
         text.extend([head.as_bytes(), &words.join(between.as_bytes()), body.as_bytes()].concat());
     }
     text.extend(user_entries::lines(dialect, own));
+    text.extend(completions::lines(dialect, tools));
     text
 }
 
@@ -172,6 +174,7 @@ mod tests {
             home: PathBuf::from("/home of/it's"),
             home_variables: vec!["GAUGE_HOME".to_owned()],
             command_folders: folders.iter().map(PathBuf::from).collect(),
+            completions: Vec::new(),
         };
         let file = tempfile::NamedTempFile::new().ok()?;
         std::fs::write(file.path(), content(dialect, &[tool], own)).ok()?;

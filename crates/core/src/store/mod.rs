@@ -1,6 +1,7 @@
 //! Where PATH lives for new terminals: on Unix, one small block in the startup files of the shells, which reads a file
 //! generated from the cards of all registered tools; on Windows the registry.
 
+mod completions;
 mod generated;
 pub mod registry;
 mod startup;

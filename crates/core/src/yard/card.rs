@@ -171,6 +171,9 @@ pub struct CardLayout {
     pub wrapper: PathBuf,
     /// The command folders, relative to the home; an empty one is the home itself.
     pub command_folders: Vec<PathBuf>,
+    /// The files that complete its commands in shells, relative to the home.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub completions: Vec<PathBuf>,
 }
 
 /// How a tool is registered.

@@ -19,7 +19,7 @@ pub use error::YardError;
 pub use lock::{YardLock, check_rights, clear_or_leave};
 pub use path_records::{OwnEntry, Position};
 pub use place::{Yard, list_own};
-pub use registered::Registered;
+pub use registered::{Registered, ToolCompletion};
 pub use settings::Settings;
 pub use stock::{BrokenCard, Stock};
 pub use strays::Strays;

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use super::card::Card;
 use super::place::Yard;
+use crate::layout::{CompletionShell, completes};
 
 /// A tool as the stores know it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -14,6 +15,19 @@ pub struct Registered {
     pub home_variables: Vec<String>,
     /// Its command folders, absolute, in the order they have in PATH.
     pub command_folders: Vec<PathBuf>,
+    /// The files that complete its commands in shells.
+    pub completions: Vec<ToolCompletion>,
+}
+
+/// A file that completes a command of a tool.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ToolCompletion {
+    /// The shell that reads it.
+    pub shell: CompletionShell,
+    /// The command.
+    pub command: String,
+    /// The file, absolute.
+    pub file: PathBuf,
 }
 
 impl Yard {
@@ -23,7 +37,12 @@ impl Yard {
         let registration = card.registration.as_ref()?;
         let home = self.home_of(card);
         let folder = |f: &PathBuf| if f.as_os_str().is_empty() { home.clone() } else { home.join(f) };
+        let completion = |file: &PathBuf| {
+            let (shell, command) = completes(file, &card.commands)?;
+            Some(ToolCompletion { shell, command: command.to_owned(), file: home.join(file) })
+        };
         Some(Registered {
+            completions: card.layout.completions.iter().filter_map(completion).collect(),
             command_folders: card.layout.command_folders.iter().map(folder).collect(),
             home_variables: registration.home_variables.iter().map(ToString::to_string).collect(),
             home,

@@ -73,7 +73,11 @@ pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFo
         version: version.clone(),
         received: clock::now(),
         source: installed.map_or_else(|| of_folder(&root), |installed| installed.source.clone()),
-        layout: CardLayout { wrapper: PathBuf::new(), command_folders: layout.command_folders.clone() },
+        layout: CardLayout {
+            wrapper: PathBuf::new(),
+            command_folders: layout.command_folders.clone(),
+            completions: layout.completions.clone(),
+        },
         commands: layout.commands.clone(),
         folder: (!request.move_in).then(|| root.clone()),
         uninstaller: installed.and_then(|installed| installed.uninstaller.clone()).or_else(|| old?.uninstaller.clone()),

@@ -207,14 +207,15 @@ pub(super) fn lay_out(
         Ok(layout) => Ok((layout, Vec::new())),
         Err(LayoutError::NoCommands) if !launchers.is_empty() => {
             let wrapper = layout::wrapper(listing);
-            let mut layout = Layout { wrapper, command_folders: Vec::new(), commands: Vec::new() };
+            let mut layout =
+                Layout { wrapper, command_folders: Vec::new(), commands: Vec::new(), completions: Vec::new() };
             add_launchers(&mut layout.command_folders, &mut layout.commands, launchers, target.system);
             Ok((layout, Vec::new()))
         }
         Err(e @ (LayoutError::NoCommands | LayoutError::Source(_))) => {
             let told = e.hint().unwrap_or_default();
             let wrapper = layout::wrapper(listing);
-            let layout = Layout { wrapper, command_folders: Vec::new(), commands: Vec::new() };
+            let layout = Layout { wrapper, command_folders: Vec::new(), commands: Vec::new(), completions: Vec::new() };
             Ok((layout, vec![Finding::new(Code::NoCommands, e.to_string()).remedy(told)]))
         }
         Err(e) => Err(e),

@@ -119,9 +119,12 @@ impl Staged {
         let target = Target::here(session.system(), request.foreign);
         let launches = !request.launchers.is_empty() || self.lone.is_some();
         let mut layout = match layout::analyse(&self.listing, &request.command_folders, target) {
-            Err(LayoutError::NoCommands | LayoutError::Source(_) | LayoutError::PowerShell(_)) if launches => {
-                Layout { wrapper: layout::wrapper(&self.listing), command_folders: Vec::new(), commands: Vec::new() }
-            }
+            Err(LayoutError::NoCommands | LayoutError::Source(_) | LayoutError::PowerShell(_)) if launches => Layout {
+                wrapper: layout::wrapper(&self.listing),
+                command_folders: Vec::new(),
+                commands: Vec::new(),
+                completions: Vec::new(),
+            },
             other => other?,
         };
         let _ = Finish::check(&self.listing, &layout.wrapper)?;
@@ -391,7 +394,11 @@ fn card(
             compared: !summed.published.is_empty(),
             with: tool.with.clone(),
         },
-        layout: CardLayout { wrapper: layout.wrapper.clone(), command_folders: layout.command_folders.clone() },
+        layout: CardLayout {
+            wrapper: layout.wrapper.clone(),
+            command_folders: layout.command_folders.clone(),
+            completions: layout.completions.clone(),
+        },
         commands: layout.commands.clone(),
         folder: None,
         uninstaller: None,

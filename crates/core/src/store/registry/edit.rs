@@ -277,6 +277,7 @@ mod tests {
     fn tool(folders: &[&str], variables: &[&str]) -> Registered {
         let home = "/y/t/1";
         Registered {
+            completions: Vec::new(),
             home: home.into(),
             home_variables: variables.iter().map(|v| (*v).to_owned()).collect(),
             command_folders: folders.iter().map(|f| format!("{home}{f}").into()).collect(),
