@@ -87,11 +87,14 @@ fn what_differs_and_matters_is_told() {
     }
     fs::copy(&before, fleet.join("pier-9.json")).unwrap();
     fs::write(fleet.join("broken.json"), "{}").unwrap();
+    let part = fs::read_to_string(&after).unwrap().replacen("\"files\":[", "\"files\":[{\"name\":1},", 1);
+    fs::write(fleet.join("spoiled.json"), part).unwrap();
     new.wyard(&["compare", "--base", &after, fleet.to_str().unwrap()])
         .ends(1)
         .says("3 of 4 agree with after")
         .says("pier-9: 4.1.0, ")
-        .says("broken.json: not a snapshot");
+        .says("broken.json: not a snapshot")
+        .says("spoiled.json: not a snapshot");
 }
 
 #[test]

@@ -1,7 +1,7 @@
 //! A snapshot as far as a comparison of many needs it, borrowed from its text: nothing is copied that is not different.
 
 use std::borrow::{Borrow, Cow};
-use std::cell::OnceCell;
+use std::cell::{Cell, OnceCell};
 use std::collections::BTreeMap;
 
 use foldhash::{HashMap, HashSet};
@@ -151,13 +151,16 @@ impl<'g> Places<'g> {
 struct Folder<'b> {
     text: &'b str,
     files: OnceCell<Files<'b>>,
+    /// Whether the text turned out to be no list of files.
+    is_broken: Cell<bool>,
 }
 
 impl<'b> Folder<'b> {
     fn files(&self) -> &Files<'b> {
         self.files.get_or_init(|| {
-            // What is no list of files is refused where all of the document is read.
-            let files: Vec<BriefFile<'b>> = serde_json::from_str(self.text).unwrap_or_default();
+            let read = serde_json::from_str(self.text);
+            self.is_broken.set(read.is_err());
+            let files: Vec<BriefFile<'b>> = read.unwrap_or_default();
             files.into_iter().map(|file| (file.name.clone(), file)).collect()
         })
     }
@@ -203,7 +206,10 @@ impl<'b> Ground<'b> {
         let is_plain =
             !terminal.entries.is_empty() && terminal.entries.iter().all(|entry| is_written_out(entry.raw.as_str()));
         let folder = |folder: &BriefFolder<'b>| {
-            (key(folder.folder.as_str(), system), Folder { text: folder.files.get(), files: OnceCell::new() })
+            (
+                key(folder.folder.as_str(), system),
+                Folder { text: folder.files.get(), files: OnceCell::new(), is_broken: Cell::new(false) },
+            )
         };
         Some(Self {
             brief,
@@ -213,6 +219,11 @@ impl<'b> Ground<'b> {
             folders: brief.folders.iter().map(folder).collect(),
             keys: terminal.entries.iter().map(|entry| key(entry.raw.as_str(), system)).collect(),
         })
+    }
+
+    /// Whether a folder that was needed has no list of files.
+    pub fn is_broken(&self) -> bool {
+        self.folders.values().any(|folder| folder.is_broken.get())
     }
 
     /// The names that may not mean the same on another machine, each once; on Windows in any spelling.

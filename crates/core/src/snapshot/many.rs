@@ -131,6 +131,10 @@ impl<'b> Base<'b> {
                 });
             }
         }
+        if ground.as_ref().is_some_and(Ground::is_broken) {
+            // That says what is wrong with it.
+            snapshot()?;
+        }
         Ok(differing)
     }
 
