@@ -17,6 +17,8 @@ struct Yard<'a> {
     terminal: &'a TrackTerminal,
     machine: usize,
     at: usize,
+    /// For each track the number of its entry, which is the same in all yards.
+    entries: Vec<usize>,
 }
 
 /// The map, and the commands.
@@ -60,12 +62,24 @@ pub(super) fn section(content: &PageContent) -> Markup {
 
 fn yards(machines: &[PageMachine]) -> Vec<Yard<'_>> {
     let mut yards = Vec::new();
+    let mut known: Vec<(&str, usize)> = Vec::new();
     for (machine, drawn) in machines.iter().enumerate() {
         // Of several machines the login shells' terminals are compared.
         let most = if machines.len() == 1 { usize::MAX } else { 1 };
         for (at, terminal) in drawn.map.terminals.iter().enumerate().take(most) {
             let label = if machines.len() == 1 { label(terminal, &drawn.map.terminals) } else { escape(&drawn.name) };
-            yards.push(Yard { label, terminal, machine, at });
+            // An entry that is there twice has two numbers.
+            let all: Vec<&str> = terminal.tracks.iter().map(|track| track.entry.as_str()).collect();
+            let numbered =
+                all.iter().enumerate().map(|(at, entry)| (*entry, all[..at].iter().filter(|e| *e == entry).count()));
+            let entries = numbered.map(|entry| {
+                known.iter().position(|one| *one == entry).unwrap_or_else(|| {
+                    known.push(entry);
+                    known.len() - 1
+                })
+            });
+            let entries = entries.collect();
+            yards.push(Yard { label, terminal, machine, at, entries });
         }
     }
     yards
@@ -90,7 +104,7 @@ fn drawn(view: usize, yard: &Yard<'_>, yards: &[Yard<'_>], is_one: bool) -> Mark
             @if !is_one { h3 { (yard.label) } }
             ol.tracks aria-label={ "PATH of " (yard.label) } {
                 @for (at, one) in yard.terminal.tracks.iter().enumerate() {
-                    (track(view, at, one, first))
+                    (track((view, at, yard.entries[at]), one, first))
                 }
             }
             @if yard.terminal.tracks.is_empty() { p { "PATH is empty." } }
@@ -112,7 +126,7 @@ fn gone(terminal: &TrackTerminal, first: &Yard<'_>) -> Markup {
     }
 }
 
-fn track(view: usize, at: usize, track: &Track, first: Option<&Yard<'_>>) -> Markup {
+fn track((view, at, entry): (usize, usize, usize), track: &Track, first: Option<&Yard<'_>>) -> Markup {
     let put_by = put_by(track);
     let class = match (track.entry.is_empty(), track.exists) {
         (true, _) => "track blank",
@@ -128,7 +142,7 @@ fn track(view: usize, at: usize, track: &Track, first: Option<&Yard<'_>>) -> Mar
         }
     });
     html! {
-        li class=(class) data-at=(at) data-folder=(escape(&track.folder)) data-by=(put_by.as_deref().unwrap_or_default()) {
+        li class=(class) data-at=(at) data-entry=(entry) data-folder=(escape(&track.folder)) data-by=(put_by.as_deref().unwrap_or_default()) {
             span.number aria-hidden="true" { (at + 1) }
             div.line {
                 details {
@@ -221,18 +235,12 @@ fn row(name: &str, machines: &[PageMachine], yards: &[Yard<'_>]) -> Markup {
     let place = |stop: &TrackStop| stop.track.map_or_else(|| "~".to_owned(), |at| (at + 1).to_string());
     let winner = |stops: &[TrackStop]| stops.iter().position(|stop| stop.standing == Standing::Winner);
     let runs = |stops: &[TrackStop]| winner(stops).map(|at| place(&stops[at])).unwrap_or_default();
-    let written: Vec<Option<String>> = lists
-        .iter()
-        .enumerate()
-        .map(|(view, stops)| (view == 0 || *stops != lists[0]).then(|| coded(name, stops)))
-        .collect();
+    let written: Vec<String> = lists.iter().zip(yards).map(|(stops, yard)| coded(name, stops, &yard.entries)).collect();
     // The attributes are numbered, which the macro cannot write.
     let mut attributes = String::new();
-    for (view, text) in written.iter().enumerate() {
-        if let Some(text) = text {
-            let text = html! { (text) }.into_string();
-            let _ = write!(attributes, " data-v{view}=\"{}\"", text.replace('"', "&quot;"));
-        }
+    for (view, text) in written.iter().enumerate().filter(|(view, text)| *view == 0 || **text != written[0]) {
+        let text = html! { (text) }.into_string();
+        let _ = write!(attributes, " data-v{view}=\"{}\"", text.replace('"', "&quot;"));
     }
     html! {
         (maud::PreEscaped(format!("<tr{attributes}>")))
@@ -250,8 +258,9 @@ fn row(name: &str, machines: &[PageMachine], yards: &[Yard<'_>]) -> Markup {
     }
 }
 
-/// Stops as the script reads them: `TRACK STANDING|FILE|VERSION|LEADS-TO|REASON`, without what is empty at the end.
-fn coded(name: &str, stops: &[TrackStop]) -> String {
+/// Stops as the script reads them: `ENTRY STANDING|FILE|VERSION|LEADS-TO|REASON`, without what is empty at the end. `entries`
+/// has for each track the number of its entry.
+fn coded(name: &str, stops: &[TrackStop], entries: &[usize]) -> String {
     let field = |text: &str| -> String {
         let escaped = escape(text);
         escaped.chars().fold(String::with_capacity(escaped.len()), |mut coded, c| {
@@ -268,7 +277,7 @@ fn coded(name: &str, stops: &[TrackStop]) -> String {
             Standing::Shadowed => 's',
             Standing::Skipped => 'k',
         };
-        let track = stop.track.map(|at| at.to_string()).unwrap_or_default();
+        let track = stop.track.and_then(|at| entries.get(at)).map(ToString::to_string).unwrap_or_default();
         let file = if stop.file == name { "" } else { &stop.file };
         let (version, leads_to) =
             (stop.version.as_deref().unwrap_or_default(), stop.leads_to.as_deref().unwrap_or_default());
@@ -294,6 +303,6 @@ mod tests {
             leads_to: None,
         };
         let stops = [stop(Some(4), Standing::Winner, "t"), stop(None, Standing::Skipped, "t;|%.exe")];
-        assert_eq!(coded("t", &stops), "4w;k|t%3B%7C%25.exe");
+        assert_eq!(coded("t", &stops, &[0, 1, 2, 3, 7]), "7w;k|t%3B%7C%25.exe");
     }
 }

@@ -19,7 +19,7 @@ const SCRIPT: &str = include_str!("page.js");
 /// The SHA-256 of [`STYLE`] and [`SCRIPT`] in base 64, as Content Security Policy Level 3, 2.3.1, writes them: nothing else
 /// is applied or run.
 const STYLE_HASH: &str = "kp9aBEulrLrrN6bccdSZ+JSqErQzq03trYt2bozLTzo=";
-const SCRIPT_HASH: &str = "drVilIQGnI/z4b9/eGMjrqtbwIekaA3DTmA/19Bqyik=";
+const SCRIPT_HASH: &str = "DRw87xzlGix8SC502I5r33QRdi9eCZzwEkLuJ4O43IM=";
 
 /// The whole document.
 pub fn document(content: &PageContent) -> String {

@@ -18,14 +18,16 @@
   const yards = all(".yard");
   const standings = { w: "runs", s: "shadowed", k: "skipped" };
 
-  // A stop is written "TRACK STANDING|FILE|VERSION|LEADS-TO|REASON", empty where there is nothing to tell.
-  const stops = (row, view) => {
-    const text = row.dataset["v" + view] ?? row.dataset.v0 ?? "";
+  // A stop is written "ENTRY STANDING|FILE|VERSION|LEADS-TO|REASON", empty where there is nothing to tell. The same entry has
+  // the same number in every yard, whatever track it is there.
+  const entries = new Map(yards.map((yard) => [yard, all(".track", yard).map((track) => track.dataset.entry)]));
+  const stops = (row, yard) => {
+    const text = row.dataset["v" + yard.dataset.view] ?? row.dataset.v0 ?? "";
     if (!text) return [];
     return text.split(";").map((stop) => {
       const [place, file, version, leadsTo, reason] = stop.split("|").map(decodeURIComponent);
-      const track = place.slice(0, -1);
-      return { track: track && Number(track), standing: standings[place.slice(-1)], file, version, leadsTo, reason };
+      const entry = place.slice(0, -1);
+      return { track: entry && entries.get(yard).indexOf(entry), standing: standings[place.slice(-1)], file, version, leadsTo, reason };
     });
   };
   const visible = () => yards.filter((yard) => !yard.hidden);
@@ -67,7 +69,7 @@
 
   // Runs a search down the tracks of a yard, and says in words what it finds.
   const run = (yard, row, name) => {
-    const met = stops(row, yard.dataset.view);
+    const met = stops(row, yard);
     const tracks = all(".track", yard);
     const winner = met.find((stop) => stop.standing === "runs");
     yard.classList.add("searched");
@@ -97,7 +99,7 @@
     if (row || !isWindows || bare === wanted) return row;
     const other = byName.get(key(bare));
     const isIt = (stop) => key(stop.file || one("button", other).textContent) === key(wanted);
-    return other && visible().every((yard) => stops(other, yard.dataset.view).every(isIt)) ? other : undefined;
+    return other && visible().every((yard) => stops(other, yard).every(isIt)) ? other : undefined;
   };
 
   const ask = () => {
@@ -123,7 +125,7 @@
     const wanted = key(search.value.trim());
     for (const row of rows) {
       const isNamed = key(one("button", row).textContent).includes(wanted);
-      const isThere = !folder || stops(row, folder.view).some((stop) => stop.track === folder.track);
+      const isThere = !folder || stops(row, folder.yard).some((stop) => stop.track === folder.track);
       row.hidden = !(isNamed && isThere);
     }
     const number = rows.filter((row) => !row.hidden).length;
@@ -135,17 +137,13 @@
   const fill = () => {
     const shown = visible();
     for (const row of rows) {
-      if (shown.length === 1 && Object.keys(row.dataset).length < 2) continue;
       const cells = all("td", row);
-      shown.forEach((yard, at) => {
-        const met = stops(row, yard.dataset.view);
-        const winner = met.find((stop) => stop.standing === "runs");
-        const place = (stop) => (stop.track === "" ? "~" : String(stop.track + 1));
-        if (shown.length > 1) return;
-        cells[0].textContent = winner ? place(winner) : "";
-        cells[1].textContent = winner?.version ?? "";
-        cells[2].textContent = met.filter((stop) => stop.standing === "shadowed").map(place).join(", ");
-      });
+      const met = stops(row, shown[0]);
+      const winner = met.find((stop) => stop.standing === "runs");
+      const place = (stop) => (stop.track === "" ? "~" : String(stop.track + 1));
+      cells[0].textContent = winner ? place(winner) : "";
+      cells[1].textContent = winner?.version ?? "";
+      cells[2].textContent = met.filter((stop) => stop.standing === "shadowed").map(place).join(", ");
     }
   };
 
@@ -169,7 +167,7 @@
   all(".list").forEach((button) => button.addEventListener("click", () => {
     const track = button.closest(".track");
     const yard = button.closest(".yard");
-    folder = { view: yard.dataset.view, track: Number(track.dataset.at), name: track.dataset.folder };
+    folder = { yard, track: Number(track.dataset.at), name: track.dataset.folder };
     search.value = "";
     ask();
     one("#commands").scrollIntoView();
