@@ -170,7 +170,8 @@ pub fn analyse(listing: &Listing, given: &[PathBuf], target: Target) -> Result<L
     let key = |name: &str| if system == System::Windows { name.to_lowercase() } else { name.to_owned() };
     commands.retain(|c| seen.insert(key(&c.name)));
     commands.sort_by(|a, b| a.name.cmp(&b.name));
-    let completions = completions::completions(listing, &wrapper, &commands);
+    let names: Vec<&str> = commands.iter().map(|command| command.name.as_str()).collect();
+    let completions = completions::completions(listing, &wrapper, &names);
     Ok(Layout { wrapper, command_folders, commands, completions })
 }
 

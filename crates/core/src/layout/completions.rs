@@ -2,7 +2,6 @@
 
 use std::path::{Path, PathBuf};
 
-use super::analyse::Command;
 use crate::archive::{EntryKind, Listing};
 
 /// A shell that completes commands by a file for each.
@@ -42,21 +41,20 @@ impl CompletionShell {
 /// The shell, and the command, that a file completes for; `None` where it is none of those. A name with anything but letters,
 /// digits and `.`, `_`, `+`, `-` in it has none: shells would read more into it.
 #[must_use]
-pub fn completes<'c>(file: &Path, commands: &'c [Command]) -> Option<(CompletionShell, &'c str)> {
+pub fn completes<'c>(file: &Path, mut commands: impl Iterator<Item = &'c str>) -> Option<(CompletionShell, &'c str)> {
     let shell = CompletionShell::ALL.into_iter().find(|shell| file.parent() == Some(Path::new(shell.folder())))?;
     let name = file.file_name()?.to_str()?;
     let is_plain = |name: &str| name.bytes().all(|b| b.is_ascii_alphanumeric() || b"._+-".contains(&b));
-    let named = |command: &&Command| is_plain(&command.name) && shell.file_name(&command.name) == name;
-    let command = commands.iter().find(named)?;
-    Some((shell, &command.name))
+    let command = commands.find(|command| is_plain(command) && shell.file_name(command) == name)?;
+    Some((shell, command))
 }
 
 /// The files that complete a tool's own commands, relative to its home.
-pub(super) fn completions(listing: &Listing, wrapper: &Path, commands: &[Command]) -> Vec<PathBuf> {
+pub(super) fn completions(listing: &Listing, wrapper: &Path, commands: &[&str]) -> Vec<PathBuf> {
     let files = listing.entries.iter().filter(|entry| !matches!(entry.kind, EntryKind::Folder));
     let below = files.filter_map(|entry| entry.path.below(wrapper));
     let mut found: Vec<PathBuf> =
-        below.filter(|file| completes(file, commands).is_some()).map(Path::to_owned).collect();
+        below.filter(|file| completes(file, commands.iter().copied()).is_some()).map(Path::to_owned).collect();
     found.sort();
     found
 }

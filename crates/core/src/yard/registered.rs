@@ -38,7 +38,7 @@ impl Yard {
         let home = self.home_of(card);
         let folder = |f: &PathBuf| if f.as_os_str().is_empty() { home.clone() } else { home.join(f) };
         let completion = |file: &PathBuf| {
-            let (shell, command) = completes(file, &card.commands)?;
+            let (shell, command) = completes(file, card.commands.iter().map(|command| command.name.as_str()))?;
             Some(ToolCompletion { shell, command: command.to_owned(), file: home.join(file) })
         };
         Some(Registered {
