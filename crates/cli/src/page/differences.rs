@@ -123,7 +123,7 @@ fn meant(means: Option<&Meant>) -> Markup {
     html! {
         @if let Some(version) = &means.version { strong { (escape(version)) } ", " }
         span.path { (escape(&means.path)) }
-        @if let Some(by) = &means.put_by { span.dim { ", in PATH by " (escape(by)) } }
+        @if let Some(by) = &means.put_by { span.dim { ", added to PATH by " (escape(by)) } }
     }
 }
 

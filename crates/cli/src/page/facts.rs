@@ -183,7 +183,7 @@ fn runs(tool: &StockTool) -> Markup {
 fn stores(snapshot: &Snapshot, id: Option<&str>) -> Markup {
     html! {
         (heading(id, "Where PATH is set"))
-        @if snapshot.stores.is_empty() { p { "No line of a startup file and no value of the registry sets PATH." } }
+        @if snapshot.stores.is_empty() { p { "No startup file or registry value sets PATH." } }
         @else {
             table.wide {
                 thead { tr { th scope="col" { "Place" } th scope="col" { "Text" } } }

@@ -121,7 +121,7 @@ fn gone(terminal: &TrackTerminal, first: &Yard<'_>) -> Markup {
         gone.map(|(at, track)| format!("{} (track {} there)", escape(&track.folder), at + 1)).collect();
     html! {
         @if !gone.is_empty() {
-            p.moved { "Not in these terminals, but in those of " (first.label) ": " (gone.join(", ")) }
+            p.moved { "Missing here, present in terminals of " (first.label) ": " (gone.join(", ")) }
         }
     }
 }

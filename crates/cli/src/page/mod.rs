@@ -19,7 +19,7 @@ const SCRIPT: &str = include_str!("page.js");
 /// The SHA-256 of [`STYLE`] and [`SCRIPT`] in base 64, as Content Security Policy Level 3, 2.3.1, writes them: nothing else
 /// is applied or run.
 const STYLE_HASH: &str = "kp9aBEulrLrrN6bccdSZ+JSqErQzq03trYt2bozLTzo=";
-const SCRIPT_HASH: &str = "DRw87xzlGix8SC502I5r33QRdi9eCZzwEkLuJ4O43IM=";
+const SCRIPT_HASH: &str = "8SdBB7fY6Myi29meE0GWFc/jYqrHTlPPouOg99lTZs0=";
 
 /// The whole document.
 pub fn document(content: &PageContent) -> String {
@@ -53,7 +53,7 @@ pub fn document(content: &PageContent) -> String {
                         (facts::sections(machine, content.machines.len() > 1))
                     }
                 }
-                footer { "Made by Wagon Yard from a snapshot. Fetches nothing; can be sent as it is." }
+                footer { "Made by Wagon Yard. This page loads nothing from the network and can be sent as a file." }
                 script { (PreEscaped(SCRIPT)) }
             }
         }

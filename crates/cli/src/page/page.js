@@ -50,7 +50,7 @@
       stop.version ? "version " + stop.version : "version not recorded",
       stop.leadsTo && "leads to " + stop.leadsTo,
       stop.reason,
-      track.dataset.by ? "in PATH by " + track.dataset.by : "not known what put it into PATH",
+      track.dataset.by ? "added to PATH by " + track.dataset.by : "unknown origin in PATH",
     ];
     const show = () => {
       detail.textContent = told.filter(Boolean).join("; ");
@@ -116,7 +116,7 @@
       answer.textContent = visible().map((yard) => run(yard, row, name)).join(" ");
     } else {
       const number = rows.filter((row) => !row.hidden).length;
-      answer.textContent = "No command named " + wanted + (number ? "; " + number + " contain it, listed below." : ".");
+      answer.textContent = "No command named " + wanted + (number ? "; the table lists " + number + " with that in the name." : ".");
     }
   };
 

@@ -114,7 +114,7 @@ fn a_browser_shows_what_the_program_says() {
     let detail =
         "[...document.querySelectorAll('.detail')].filter((one) => !one.hidden).map((one) => one.textContent).join()";
     let told = browser.value(detail);
-    assert!(told.as_str().unwrap().contains("in PATH by "), "{told}");
+    assert!(told.as_str().unwrap().contains("added to PATH by "), "{told}");
     browser.press(ESCAPE);
     assert_eq!(browser.value(detail), "");
 
@@ -132,7 +132,7 @@ fn a_browser_shows_what_the_program_says() {
     browser.value("(document.querySelector('#search').value = '', 0)");
     browser.click("#search");
     browser.press("buoyc");
-    assert_eq!(browser.text("#answer"), "No command named buoyc; 1 contain it, listed below.");
+    assert_eq!(browser.text("#answer"), "No command named buoyc; the table lists 1 with that in the name.");
     browser.value("(document.querySelector('.track[data-folder*=\"<img\"] summary').focus(), 0)");
     browser.press(ENTER);
     browser.press(TAB);

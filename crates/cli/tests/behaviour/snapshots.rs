@@ -113,7 +113,7 @@ fn nothing_is_written_over_and_strange_files_are_refused() {
     let later = fs::read_to_string(&file).unwrap().replace("\"snapshot\":1", "\"snapshot\":2");
     let later = home.write("later.json", later);
     let other = if WINDOWS { "bash" } else { "cmd" };
-    home.wyard(&["trace", "tidelog", "--from", &file, "--as", other]).ends(2).says("recorded are those of");
+    home.wyard(&["trace", "tidelog", "--from", &file, "--as", other]).ends(2).says("terminal; it has: ");
     home.wyard(&["trace", "tidelog", "--from", later.to_str().unwrap()]).ends(3).says("a snapshot of format 2");
 }
 
@@ -198,7 +198,7 @@ fn what_has_changed_since_is_told() {
     home.wyard(&["snapshot"]).ends(0).says("wyard compare --then");
     home.wyard(&["compare", "--then"]).ends(0).says("no difference that matters");
     home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--quiet"]).ends(0);
-    home.wyard(&["compare", "--then"]).ends(1).says("only on now: tidelog");
+    home.wyard(&["compare", "--then"]).ends(1).says("only on this machine: tidelog");
     home.wyard(&["snapshot"]).ends(0);
     home.wyard(&["compare", "--then"]).ends(0);
     home.wyard(&["compare", "--then", "x.json"]).ends(2);

@@ -197,7 +197,7 @@ fn since_then(session: &Session, request: &CompareRequest) -> Result<Report<Comp
         then => then?,
     };
     let now = record(session, &RecordRequest { made_by: request.made_by.clone(), ..RecordRequest::default() })?;
-    Ok(two([(&clock::to_the_minute(&then.taken), &then), ("now", &now)]))
+    Ok(two([(&clock::to_the_minute(&then.taken), &then), ("this machine", &now)]))
 }
 
 /// Compares each with one. A file of a folder that is no snapshot is told; one that was named is an error.

@@ -47,7 +47,7 @@ pub enum SnapshotError {
         found: u32,
     },
     /// The caller's terminals are not in it.
-    #[error("the snapshot has no terminal of {caller}; recorded are those of {}", recorded.join(", "))]
+    #[error("the snapshot has no {caller} terminal; it has: {}", recorded.join(", "))]
     NoTerminal {
         /// The caller.
         caller: &'static str,

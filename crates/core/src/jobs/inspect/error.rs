@@ -20,7 +20,7 @@ pub enum InspectError {
     #[error(transparent)]
     Layout(#[from] LayoutError),
     /// An installer would be run elsewhere.
-    #[error("what an installer would do on another machine is not known")]
+    #[error("cannot tell what an installer would do on another machine")]
     InstallerElsewhere,
     /// What any job can meet.
     #[error(transparent)]
