@@ -13,6 +13,7 @@ mod view;
 use std::process::ExitCode;
 
 use wagon_yard_core::archive::DECODER_THREAD;
+use wagon_yard_core::judges;
 use wagon_yard_core::os;
 
 fn main() -> ExitCode {
@@ -21,6 +22,11 @@ fn main() -> ExitCode {
     if words.next().is_some_and(|word| word == os::SEAL_ARGUMENT) {
         let channel = words.next().and_then(|word| word.to_str()?.parse().ok());
         return ExitCode::from(os::serve_seal(channel.unwrap_or(-1)));
+    }
+    // A copy of this program that is to say which of several files ran.
+    if let Some(said) = judges::act() {
+        println!("{}", said.display());
+        return ExitCode::SUCCESS;
     }
     args::complete::answer();
     quiet_decoders();

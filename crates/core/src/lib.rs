@@ -19,6 +19,7 @@ pub mod facts;
 pub mod folders;
 pub mod installer;
 pub mod jobs;
+pub mod judges;
 pub mod layout;
 pub mod order;
 pub mod prepare;

@@ -1,6 +1,6 @@
 //! Unix: rights, links, ids, exact bytes of names.
 
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::fs::{self, File};
 use std::io;
 use std::os::unix::ffi::OsStringExt;
@@ -401,7 +401,7 @@ pub fn processor() -> &'static str {
 }
 
 /// Sets the name a program is called by (its `argv[0]`).
-pub fn set_called_name(command: &mut std::process::Command, name: &std::ffi::OsStr) {
+pub fn set_called_name(command: &mut std::process::Command, name: &OsStr) {
     std::os::unix::process::CommandExt::arg0(command, name);
 }
 
@@ -475,6 +475,14 @@ pub fn fresh_environment() -> io::Result<Vec<(OsString, OsString)>> {
 /// Always.
 pub fn remove_registry_key_if_empty(_key: &str) -> io::Result<()> {
     Err(no_registry())
+}
+
+/// Starts a program by its bare name, as Windows does.
+///
+/// # Errors
+/// Always: this is no Windows.
+pub fn start_by_name(_name: &OsStr) -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
 }
 
 /// Whether the system is Wine.

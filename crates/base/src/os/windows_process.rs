@@ -1,7 +1,10 @@
 //! Windows: processes, and the jobs they run in.
 #![allow(unsafe_code)]
 
+use std::ffi::OsStr;
 use std::io;
+use std::mem;
+use std::os::windows::ffi::OsStrExt as _;
 use std::process::Command;
 use std::ptr;
 
@@ -11,7 +14,9 @@ use windows_sys::Win32::Foundation::{
 };
 use windows_sys::Win32::System::Diagnostics::Debug::{SEM_FAILCRITICALERRORS, SEM_NOGPFAULTERRORBOX, SetErrorMode};
 use windows_sys::Win32::System::LibraryLoader::{GetModuleHandleW, GetProcAddress};
-use windows_sys::Win32::System::Threading::{GetCurrentProcess, TerminateProcess};
+use windows_sys::Win32::System::Threading::{
+    CreateProcessW, GetCurrentProcess, INFINITE, PROCESS_INFORMATION, STARTUPINFOW, TerminateProcess, WaitForSingleObject,
+};
 
 /// Keeps the system from showing a dialog, which nobody may see, when a started program cannot be loaded or crashes:
 /// started programs inherit the setting ("SetErrorMode function").
@@ -135,6 +140,32 @@ pub fn refused_by_policy(error: &io::Error) -> Option<&'static str> {
         ERROR_ELEVATION_REQUIRED => "it requires administrator rights",
         _ => return None,
     })
+}
+
+/// Starts a program by its bare name and waits for its end: what is searched is the system's business, and nothing of it is done
+/// here ("CreateProcessW function").
+///
+/// # Errors
+/// Those of the system.
+pub fn start_by_name(name: &OsStr) -> io::Result<()> {
+    let mut line: Vec<u16> = [u16::from(b'"')].into_iter().chain(name.encode_wide()).collect();
+    line.extend([u16::from(b'"'), 0]);
+    // SAFETY: both structures are plain numbers and pointers, for which zero means "nothing".
+    let (mut how, mut started): (STARTUPINFOW, PROCESS_INFORMATION) = unsafe { (mem::zeroed(), mem::zeroed()) };
+    how.cb = u32::try_from(size_of::<STARTUPINFOW>()).unwrap_or_default();
+    // SAFETY: the line ends in a zero and may be written to; the structures live until the call returns; the handles that it
+    // gives are closed once.
+    unsafe {
+        let line = line.as_mut_ptr();
+        let (any, none) = (ptr::null(), ptr::null());
+        if CreateProcessW(none, line, any, any, 1, 0, ptr::null(), none, &raw const how, &raw mut started) == 0 {
+            return Err(io::Error::last_os_error());
+        }
+        WaitForSingleObject(started.hProcess, INFINITE);
+        CloseHandle(started.hThread);
+        CloseHandle(started.hProcess);
+    }
+    Ok(())
 }
 
 /// Ends this process as a kill would: an abort brings up a debugger here.

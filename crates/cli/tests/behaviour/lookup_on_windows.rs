@@ -6,12 +6,16 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Duration;
 
-use fastrand::Rng;
+use wagon_yard_core::environment::Environment;
+use wagon_yard_core::judges::{JudgedCaller, Judging, judge};
+use wagon_yard_core::machine::Machine;
 use wagon_yard_core::os;
 use wagon_yard_core::process;
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::resolve::{self, Caller, Disk, LookupContext, Shell};
+use wagon_yard_core::scope::Scope;
 use wagon_yard_core::system::System;
+use wagon_yard_core::terminal;
 
 use crate::programs_on_windows::test_program;
 
@@ -160,86 +164,28 @@ fn cmd_and_programs_run_what_the_lookup_rules_say() {
     assert!(asked > 120 && wrong.is_empty(), "{} of {asked} wrong:\n{}", wrong.len(), wrong.join("\n"));
 }
 
-/// Made machines, from a fixed seed and from a random one that is printed. None has a folder of a program's name: Wine ends
-/// its search there, which says nothing of Windows.
+/// Made machines, from a fixed seed and from a random one that is printed.
 #[test]
 fn random_machines_are_looked_up_as_they_are() {
-    let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap();
-    let random = u64::from(now.subsec_nanos());
+    let random = fastrand::u64(..);
     println!("seed {random}");
-    let mut wrong = Vec::new();
     for seed in [3_907, random] {
-        let mut chance = Rng::with_seed(seed);
-        for _ in 0..MACHINES {
-            let Some(made) = Made::new() else { return };
-            for folder in FOLDERS {
-                for name in ["t", "u"] {
-                    for ending in [".com", ".exe", ".bat", ".cmd"].into_iter().filter(|_| chance.u8(..5) == 0) {
-                        made.put(&format!("{folder}/{name}{ending}"));
-                    }
-                }
-            }
-            let questions: Vec<(String, String)> = (0..QUESTIONS).map(|_| question(&made, &mut chance)).collect();
-            let ran = cmd_runs(&made, &questions);
-            for (at, (path, name)) in questions.iter().enumerate() {
-                let mut told = |caller: Caller, seen: &Option<String>| {
-                    let predicted = made.predicted(caller, name, path, false);
-                    if predicted != *seen {
-                        wrong.push(format!(
-                            "seed {seed} {caller:?} {name} {path}: predicted {predicted:?}, ran {seen:?}"
-                        ));
-                    }
-                };
-                told(Caller::Shell(Shell::Cmd), &ran[at]);
-                // A process for each question: some of them are enough.
-                // Wine hands a batch file on to cmd by its bare name, which looks it up again.
-                if at < STARTED && !name.ends_with(".cmd") {
-                    told(Caller::CreateProcess, &really_runs(Caller::CreateProcess, name, &made.folder, path, false));
-                }
-            }
-        }
+        let work = tempfile::tempdir().unwrap();
+        let machine = Machine::new(Environment::of_process(), Some(work.path()), None, Scope::User).unwrap();
+        let judging = Judging {
+            work: work.path(),
+            shells: &terminal::installed(&machine, &Shell::ALL),
+            program: Path::new(env!("CARGO_BIN_EXE_wyard")),
+            seed,
+            machines: MACHINES,
+            until: None,
+            stop: &Stop::default(),
+        };
+        let judged = judge(&judging, System::Windows).unwrap();
+        assert!(judged.iter().all(JudgedCaller::held), "{judged:#?}");
+        assert!(judged.iter().any(|one| one.compared == MACHINES) && judged.len() > 1);
     }
-    assert!(wrong.is_empty(), "{} wrong:\n{}", wrong.len(), wrong.join("\n"));
 }
 
-/// How many machines a seed makes, how many questions each of them answers, and how many of those to CreateProcess.
-const MACHINES: usize = 40;
-const QUESTIONS: usize = 10;
-const STARTED: usize = 4;
-
-/// A PATH and a name.
-fn question(made: &Made, chance: &mut Rng) -> (String, String) {
-    let f = made.folder.to_str().unwrap();
-    let entry = |chance: &mut Rng| match chance.u8(..9) {
-        0 => format!("\"{f}\\b c\""),
-        1 => format!("{f}\\a\\"),
-        2 => format!("{f}\\missing"),
-        3 => "..\\a".to_owned(),
-        4 => format!("\"{f}\\d;e\""),
-        _ => format!("{f}\\{}", chance.choice(["a", "b c", "prog"]).unwrap()),
-    };
-    let path: Vec<String> = (0..chance.usize(1..5)).map(|_| entry(chance)).collect();
-    let name = *chance.choice(&["t", "u", "T", "t.exe", "t.cmd", "u.com", "..\\a\\t", "v"]).unwrap();
-    (path.join(";"), name.to_owned())
-}
-
-/// What `cmd` runs, one batch file for all questions.
-fn cmd_runs(made: &Made, questions: &[(String, String)]) -> Vec<Option<String>> {
-    let mut batch = "@echo off\r\n".to_owned();
-    for (path, name) in questions {
-        batch.push_str(&format!("set PATH={path}\r\necho [\r\n%COMSPEC% /c {name} 2>nul\r\n"));
-    }
-    let file = made.folder.join("questions.bat");
-    fs::write(&file, batch).unwrap();
-    let mut command = Command::new("cmd");
-    command.arg("/c").arg(&file).env("PATHEXT", ".COM;.EXE;.BAT;.CMD").current_dir(made.folder.join("now"));
-    let output = process::run(command, Duration::from_secs(120), &Stop::default());
-    let text = String::from_utf8_lossy(&output.stdout).to_lowercase();
-    let answers: Vec<Option<String>> = text
-        .split('[')
-        .skip(1)
-        .map(|answer| Some(answer.trim().to_owned()).filter(|said| said.contains(":\\") && !said.contains('\n')))
-        .collect();
-    assert_eq!(answers.len(), questions.len(), "{text}");
-    answers
-}
+/// How many machines a seed makes.
+const MACHINES: usize = 200;

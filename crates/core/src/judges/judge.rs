@@ -1,0 +1,83 @@
+//! Machines made, callers asked, answers compared.
+
+use std::fs;
+use std::io;
+use std::path::Path;
+use std::time::Instant;
+
+use super::compared::JudgedCaller;
+use super::machines::{MadeMachine, Programs, make, make_home};
+use super::{unix, windows};
+use crate::os;
+use crate::progress::Stop;
+use crate::resolve::Caller;
+use crate::system::System;
+use crate::terminal::InstalledShell;
+
+/// Machines that one process of a shell is asked about.
+const BATCH: usize = 50;
+
+/// What is judged.
+#[derive(Debug)]
+pub struct Judging<'a> {
+    /// An empty folder for the machines, by its real path.
+    pub work: &'a Path,
+    /// The shells to ask.
+    pub shells: &'a [InstalledShell],
+    /// This program: on Windows copies of it say which of them ran.
+    pub program: &'a Path,
+    /// Where the machines come from: one seed always makes the same.
+    pub seed: u64,
+    /// How many machines.
+    pub machines: usize,
+    /// No more are made after that.
+    pub until: Option<Instant>,
+    /// The user's wish to end.
+    pub stop: &'a Stop,
+}
+
+/// Asks every caller of a system about made machines.
+///
+/// # Errors
+/// When no machine can be made.
+pub fn judge(judging: &Judging<'_>, system: System) -> io::Result<Vec<JudgedCaller>> {
+    let shells = judging.shells.iter().map(|shell| (Caller::from(shell.shell), Some(shell)));
+    let callers: Vec<_> = [(Caller::program(system), None)].into_iter().chain(shells).collect();
+    let mut judged: Vec<JudgedCaller> = callers.iter().map(|(caller, _)| JudgedCaller::new(*caller)).collect();
+    let programs = Programs::new(system, judging.work, judging.program)?;
+    let home = judging.work.join("home");
+    make_home(&home, system, &programs)?;
+    for first in (0..judging.machines).step_by(BATCH) {
+        let numbers = first..judging.machines.min(first + BATCH);
+        let made: Vec<MadeMachine> = numbers
+            .map(|number| {
+                let root = judging.work.join(number.to_string());
+                let seed = judging.seed.wrapping_add(number as u64);
+                make(&root, seed, system, os::is_wine(), &mut |file| programs.put(file))
+            })
+            .collect::<io::Result<_>>()?;
+        for ((caller, shell), judged) in callers.iter().zip(&mut judged) {
+            if judging.stop.requested() || judging.until.is_some_and(|until| Instant::now() > until) {
+                break;
+            }
+            let answers = match (system, shell) {
+                (System::Unix, None) => Ok(unix::execute(&home, &made, judging.stop)),
+                (System::Unix, Some(shell)) => unix::ask(shell, &home, &made, judging.stop),
+                (System::Windows, None) => Ok(windows::create_process(&made, programs.copied(), judging.stop)),
+                (System::Windows, Some(shell)) => windows::ask(shell, &home, &made, judging.stop),
+            };
+            match answers {
+                Ok(answers) => {
+                    let pairs = made.iter().zip(answers).filter_map(|(machine, answer)| Some((machine, answer?)));
+                    pairs.for_each(|(machine, answer)| judged.compare(*caller, machine, &answer, &home, system));
+                }
+                Err(why) => judged.no_answer = Some(why),
+            }
+        }
+        for machine in made {
+            os::retry_while_held(|| fs::remove_dir_all(&machine.root))?;
+        }
+    }
+    Ok(judged)
+}
+
