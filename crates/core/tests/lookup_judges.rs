@@ -12,7 +12,7 @@ use wagon_yard_core::progress::Stop;
 use wagon_yard_core::resolve::Shell;
 use wagon_yard_core::scope::Scope;
 use wagon_yard_core::system::System;
-use wagon_yard_core::terminal;
+use wagon_yard_core::terminal::{self, InstalledShell};
 
 /// Machines made from the fixed seed, and as many again from a random one, unless `WYARD_JUDGED_MACHINES` says otherwise.
 const MACHINES: usize = 2_000;
@@ -37,6 +37,27 @@ fn compare(seed: u64) {
     for judged in judge(&judging, System::Unix).unwrap() {
         assert!(judged.held() && judged.compared >= judging.machines, "{judged:#?}");
     }
+}
+
+/// bash in the place of ksh lists nothing by the other's word for that, and runs other programs by some names.
+#[test]
+fn a_shell_with_other_rules_is_told_with_all_that_repeats_it() {
+    let work = tempfile::tempdir().unwrap();
+    let root = work.path().canonicalize().unwrap();
+    let shells = [InstalledShell { shell: Shell::Ksh, program: "/bin/bash".into() }];
+    let judged = |seed: u64, machines: usize, folder: &str| {
+        let work = root.join(folder);
+        std::fs::create_dir(&work).unwrap();
+        let stop = Stop::default();
+        let judging =
+            Judging { work: &work, shells: &shells, program: Path::new(""), seed, machines, until: None, stop: &stop };
+        judge(&judging, System::Unix).unwrap().pop().unwrap()
+    };
+    let all = judged(7, 50, "all");
+    assert!(!all.held() && all.wrong > 5 && all.disagreements.len() > 5, "{all:#?}");
+    let one = &all.disagreements[3];
+    let again = judged(one.seed, 1, "one");
+    assert!(again.disagreements.contains(one), "{one:#?}\n{again:#?}");
 }
 
 #[test]

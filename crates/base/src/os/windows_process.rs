@@ -15,7 +15,8 @@ use windows_sys::Win32::Foundation::{
 use windows_sys::Win32::System::Diagnostics::Debug::{SEM_FAILCRITICALERRORS, SEM_NOGPFAULTERRORBOX, SetErrorMode};
 use windows_sys::Win32::System::LibraryLoader::{GetModuleHandleW, GetProcAddress};
 use windows_sys::Win32::System::Threading::{
-    CreateProcessW, GetCurrentProcess, INFINITE, PROCESS_INFORMATION, STARTUPINFOW, TerminateProcess, WaitForSingleObject,
+    CreateProcessW, GetCurrentProcess, INFINITE, PROCESS_INFORMATION, STARTUPINFOW, TerminateProcess,
+    WaitForSingleObject,
 };
 
 /// Keeps the system from showing a dialog, which nobody may see, when a started program cannot be loaded or crashes:

@@ -3,7 +3,7 @@
 use clap::Command;
 
 /// Two examples for each command.
-const EXAMPLES: [(&str, [&str; 2]); 26] = [
+const EXAMPLES: [(&str, [&str; 2]); 27] = [
     ("adopt", ["adopt ~/tools/neap-2.1", "adopt --search"]),
     ("catch-up", ["catch-up bash", "catch-up powershell"]),
     ("check", ["check tidelog", "check --all-path"]),
@@ -21,6 +21,7 @@ const EXAMPLES: [(&str, [&str; 2]); 26] = [
     ("receive", ["receive tidelog-4.2.1-linux-x64.tar.gz", "receive buoyctl-2.4.run --yes"]),
     ("register", ["register tidelog", "register tidelog@4.1.0 --dry-run"]),
     ("retire", ["retire tidelog@4.1.0", "retire buoyctl --uninstall"]),
+    ("selftest", ["selftest", "selftest --into selftest.json"]),
     ("snapshot", ["snapshot --into today.json.gz", "snapshot --into pier-3.json --name pier-3"]),
     ("stock", ["stock", "stock --no-run"]),
     ("survey", ["survey", "survey --fail-on caution"]),

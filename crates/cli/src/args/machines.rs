@@ -62,3 +62,14 @@ pub struct PageArgs {
     #[arg(long)]
     pub versions: bool,
 }
+
+/// Options of `selftest`.
+#[derive(Debug, ClapArgs)]
+pub struct SelfTestArgs {
+    /// Also write the report into this file, as JSON
+    #[arg(long, value_name = "FILE")]
+    pub into: Option<PathBuf>,
+    /// Make the machines of an earlier report again
+    #[arg(long, value_name = "NUMBER")]
+    pub seed: Option<u64>,
+}

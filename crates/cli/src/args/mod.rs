@@ -15,7 +15,7 @@ use std::time::Duration;
 
 use clap::{Args as ClapArgs, CommandFactory as _, FromArgMatches as _, Parser, Subcommand, ValueEnum};
 pub use files::{InspectArgs, ReceiveArgs, ToolArgs, UnpackArgs, minutes};
-pub use machines::{CompareArgs, FromArgs, PageArgs, SnapshotArgs};
+pub use machines::{CompareArgs, FromArgs, PageArgs, SelfTestArgs, SnapshotArgs};
 pub use proof::{CheckArgs, RequiresArgs, TrialAction, TrialAddArgs, TrialArgs};
 use wagon_yard_core::finding::Severity;
 use wagon_yard_core::resolve::{Caller, Shell};
@@ -193,6 +193,8 @@ pub enum Command {
     Page(PageArgs),
     /// Run the full example on made-up data in a sandbox
     Demo(DemoArgs),
+    /// Test this program on this machine, in a throw-away folder, and report what did not hold
+    Selftest(SelfTestArgs),
     /// Print a completion script for a shell
     Completions {
         /// The shell

@@ -20,6 +20,7 @@ mod register;
 mod retire;
 #[cfg(test)]
 mod schemas;
+mod selftest;
 mod snapshot;
 mod stock;
 mod survey;
@@ -71,6 +72,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Compare(args)) => compare::run(args, context),
         Some(Command::Page(args)) => page::run(args, context),
         Some(Command::Demo(args)) => demo::run(&args, context),
+        Some(Command::Selftest(args)) => selftest::run(args, context),
         Some(Command::Completions { shell }) => completions::run(&shell, context),
     }
 }

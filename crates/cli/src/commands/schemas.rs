@@ -23,6 +23,7 @@ use wagon_yard_core::jobs::path::PathState;
 use wagon_yard_core::jobs::receive::{InstalledTool, ReceivedTool};
 use wagon_yard_core::jobs::register::RegisteredTool;
 use wagon_yard_core::jobs::retire::{RetiredTool, UninstallPlan, UninstalledTool};
+use wagon_yard_core::jobs::selftest::SelfTest;
 use wagon_yard_core::jobs::snapshot::WrittenSnapshot;
 use wagon_yard_core::jobs::stock::{MendedStock, ToolStock};
 use wagon_yard_core::jobs::switch::SwitchedTool;
@@ -87,6 +88,7 @@ fn schemas() -> BTreeMap<&'static str, Value> {
         of::<Draft>("draft"),
         of::<Snapshot>("snapshot"),
         of::<WrittenSnapshot>("snapshot-written"),
+        of::<SelfTest>("selftest"),
         of::<Difference>("compare"),
         of::<Fleet>("compare-many"),
         of::<WrittenPage>("page"),

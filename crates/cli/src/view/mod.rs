@@ -18,6 +18,7 @@ pub mod prepared;
 pub mod receive;
 pub mod register;
 pub mod retire;
+pub mod selftest;
 pub mod snapshot;
 pub mod stages;
 pub mod stock;

@@ -44,6 +44,7 @@ mod schemas;
 mod screens;
 #[cfg(unix)]
 mod sealed;
+mod selftest;
 mod server;
 mod snapshots;
 mod startup;

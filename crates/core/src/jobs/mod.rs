@@ -23,6 +23,7 @@ pub mod receive;
 pub mod register;
 pub mod retire;
 mod runtimes;
+pub mod selftest;
 pub mod snapshot;
 pub mod stock;
 mod summing;

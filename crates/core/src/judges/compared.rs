@@ -37,7 +37,7 @@ pub struct Disagreement {
     pub of: &'static str,
     /// The seed of this machine alone.
     pub seed: u64,
-    /// The PATH, with `ROOT` for the machine's folder.
+    /// The PATH, with `ROOT` for the machine's folder, and `BESIDE` for the one in which the home is.
     pub path: String,
     /// The name that was typed.
     pub name: String,
@@ -54,7 +54,14 @@ impl JudgedCaller {
         Self { caller, compared: 0, wrong: 0, disagreements: Vec::new(), no_answer: None }
     }
 
-    pub(super) fn compare(&mut self, caller: Caller, machine: &MadeMachine, answer: &Answer, home: &Path, system: System) {
+    pub(super) fn compare(
+        &mut self,
+        caller: Caller,
+        machine: &MadeMachine,
+        answer: &Answer,
+        home: &Path,
+        system: System,
+    ) {
         let windows = system == System::Windows;
         let extensions = if windows { windows::EXTENSIONS } else { "" };
         let context = LookupContext {
@@ -95,7 +102,8 @@ impl JudgedCaller {
         self.wrong += 1;
         if self.disagreements.len() < TOLD {
             let root = machine.root.to_string_lossy();
-            let short = |text: &str| text.replace(&*root, "ROOT");
+            let beside = machine.root.parent().unwrap_or(&machine.root).to_string_lossy();
+            let short = |text: &str| text.replace(&*root, "ROOT").replace(&*beside, "BESIDE");
             self.disagreements.push(Disagreement {
                 of,
                 seed: machine.seed,

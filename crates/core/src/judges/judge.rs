@@ -80,4 +80,3 @@ pub fn judge(judging: &Judging<'_>, system: System) -> io::Result<Vec<JudgedCall
     }
     Ok(judged)
 }
-

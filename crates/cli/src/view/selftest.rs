@@ -1,0 +1,68 @@
+//! What a self-test found.
+
+use std::io::{self, Write};
+use std::path::Path;
+
+use wagon_yard_core::jobs::selftest::SelfTest;
+use wagon_yard_core::judges::Disagreement;
+use wagon_yard_core::report::Report;
+
+use super::{Page, count, escape, style};
+
+/// The columns that the labels take.
+const LABELS: usize = 9;
+
+/// So many of a caller's disagreements are shown; all that are known are in the report's file.
+const SHOWN: usize = 3;
+
+/// A table of who looked names up, a line for each of the other things, and what did not hold.
+pub fn write(report: &Report<SelfTest>, into: Option<&Path>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let system = report.machine.system_name.as_deref().unwrap_or(&report.machine.system);
+    let wine = if report.is_wine { ", under Wine" } else { "" };
+    let told = format!("wyard {} on {system}, {}{wine}", report.program, report.machine.processor);
+    page.labelled(out, "tested", LABELS, &escape(&told))?;
+    page.labelled(out, "sealing", LABELS, report.seal)?;
+    writeln!(out)?;
+    let rows = report.lookups.iter().map(|judged| {
+        let wrong =
+            judged.no_answer.as_ref().map_or_else(|| judged.wrong.to_string(), |why| format!("no answer: {why}"));
+        let mark = if judged.held() { style::GOOD.over("held") } else { style::BAD.over("wrong") };
+        vec![judged.caller.name().to_owned(), judged.compared.to_string(), escape(&wrong), mark]
+    });
+    page.table(out, &["looked up by", "compared", "otherwise", ""], rows.collect())?;
+    for (caller, one) in report.lookups.iter().flat_map(|j| j.disagreements.iter().take(SHOWN).map(|d| (j.caller, d))) {
+        disagreement(caller.name(), one, page, out)?;
+    }
+    writeln!(out)?;
+    for step in &report.steps {
+        let held = step.wrong.is_empty() && step.times > 0;
+        let mark = if held { style::GOOD.over("held") } else { style::BAD.over("wrong") };
+        page.labelled(out, &mark, LABELS, &format!("{} ({})", step.title, count(step.times, "time", "times")))?;
+        for wrong in &step.wrong {
+            page.labelled(out, "", LABELS, &escape(wrong))?;
+        }
+    }
+    writeln!(out)?;
+    let end = if report.held() {
+        format!("All of it held, in {}.", count(seconds(report.seconds), "second", "seconds"))
+    } else {
+        "Not all of it held: please send the report to whoever makes wyard.".to_owned()
+    };
+    page.labelled(out, "", 0, &end)?;
+    match into {
+        Some(file) => page.labelled(out, "report", LABELS, &page.shown(file)),
+        None => page.labelled(out, "next:", LABELS, "to keep the report: wyard selftest --into selftest.json"),
+    }
+}
+
+fn seconds(number: u64) -> usize {
+    usize::try_from(number).unwrap_or(usize::MAX)
+}
+
+fn disagreement(caller: &str, one: &Disagreement, page: &Page, out: &mut dyn Write) -> io::Result<()> {
+    let text = format!(
+        "{caller} {} {:?} with PATH={:?}: really {}, predicted {} (seed {})",
+        one.of, one.name, one.path, one.theirs, one.ours, one.seed
+    );
+    page.labelled(out, "", LABELS, &escape(&text))
+}

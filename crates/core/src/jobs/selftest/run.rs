@@ -1,0 +1,234 @@
+//! The self-test from its beginning to its end.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+use serde_json::Value;
+
+use super::rehearsal::Rehearsal;
+use super::report::SelfTest;
+use super::steps;
+use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::facts::{FoundProgram, MachineFacts};
+use crate::judges::{Judging, judge};
+use crate::machine::Machine;
+use crate::os::{self, SealLevel};
+use crate::report::Report;
+use crate::resolve::Shell;
+use crate::scope::Scope;
+use crate::session::{Session, SessionError, meets_session};
+use crate::snapshot::Private;
+use crate::system::System;
+use crate::terminal;
+use crate::whole_file;
+use crate::yard::YardError;
+
+/// How many machines are made, if there is time.
+const MACHINES: usize = 300;
+
+/// When no more of them are made, and when no more installations are killed, from the beginning on.
+const LOOKUPS_UNTIL: Duration = Duration::from_secs(45);
+const KILLS_UNTIL: Duration = Duration::from_secs(85);
+
+/// What is asked of `selftest`.
+#[derive(Debug, Clone)]
+pub struct SelfTestRequest {
+    /// The file for the report.
+    pub into: Option<PathBuf>,
+    /// What the made machines come from; `None` takes a new one.
+    pub seed: Option<u64>,
+    /// This program.
+    pub program: PathBuf,
+    /// Its version.
+    pub version: String,
+}
+
+/// Why nothing was tried.
+#[derive(Debug, thiserror::Error)]
+pub enum SelfTestError {
+    /// Another file is in the way.
+    #[error("{} exists, and is not a report of 'wyard selftest'", .0.display())]
+    InTheWay(PathBuf),
+    /// Programs cannot be tried in the folder for temporary files.
+    #[error("the self-test cannot use {}: {}", folder.display(), why)]
+    Unfit {
+        /// The folder.
+        folder: PathBuf,
+        /// Why not.
+        why: &'static str,
+    },
+    /// The folder for temporary files failed.
+    #[error("the self-test could not work in the folder for temporary files")]
+    Work(#[source] io::Error),
+    /// What any job can meet.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+}
+
+meets_session!(SelfTestError: FileError, YardError);
+
+impl Blamed for SelfTestError {
+    fn blame(&self) -> Blame {
+        match self {
+            Self::InTheWay(_) => Blame::Call,
+            Self::Unfit { .. } | Self::Work(_) => Blame::Machine,
+            Self::Session(e) => e.blame(),
+        }
+    }
+
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::InTheWay(_) => Some("name another file".to_owned()),
+            Self::Unfit { .. } | Self::Work(_) => {
+                let variable = if os::SYSTEM == "windows" { "TEMP" } else { "TMPDIR" };
+                Some(format!("set {variable} to another folder"))
+            }
+            Self::Session(e) => e.hint(),
+        }
+    }
+}
+
+/// Hears what is being tried.
+pub type StageObserver<'a> = &'a dyn Fn(&'static str);
+
+/// Tries all of it in a throw-away folder.
+///
+/// # Errors
+/// When nothing can be tried there, the report cannot be written, or the user asked to stop.
+pub fn run(
+    session: &Session,
+    request: &SelfTestRequest,
+    stage: StageObserver<'_>,
+) -> Result<Report<SelfTest>, SelfTestError> {
+    if let Some(into) = &request.into {
+        if into.exists() && !is_report(into) {
+            return Err(SelfTestError::InTheWay(into.clone()));
+        }
+        whole_file::would_replace(into)?;
+    }
+    let work = tempfile::Builder::new().prefix("wyard-selftest-").tempdir().map_err(SelfTestError::Work)?;
+    let tested = tried(session, request, work.path(), stage);
+    work.close().map_err(SelfTestError::Work)?;
+    let tested = tested?;
+    let held = tested.held();
+    let report = Report::new(tested).failed_if(!held);
+    if let Some(into) = &request.into {
+        let text = serde_json::to_vec_pretty(&report).map_err(io::Error::from).at("write", into)?;
+        whole_file::replace(into, &[text, b"\n".to_vec()].concat())?;
+    }
+    Ok(report)
+}
+
+fn tried(
+    session: &Session,
+    request: &SelfTestRequest,
+    work: &Path,
+    stage: StageObserver<'_>,
+) -> Result<SelfTest, SelfTestError> {
+    let start = Instant::now();
+    let work = real(work).map_err(SelfTestError::Work)?;
+    fit(&work)?;
+    let (stop, program) = (&session.stop, &*request.program);
+    let seed = request.seed.unwrap_or_else(|| fastrand::u64(..));
+
+    stage("asking every shell about made machines");
+    let machines = work.join("machines");
+    fs::create_dir(&machines).map_err(SelfTestError::Work)?;
+    let everywhere = Machine::new(session.machine.environment.clone(), Some(&work.join("nobody")), None, Scope::User);
+    let shells = everywhere.map(|machine| terminal::installed(&machine, &Shell::ALL)).unwrap_or_default();
+    let judging = Judging {
+        work: &machines,
+        shells: &shells,
+        program,
+        seed,
+        machines: MACHINES,
+        until: Some(start + LOOKUPS_UNTIL),
+        stop,
+    };
+    let mut lookups = judge(&judging, session.machine.system()).map_err(SelfTestError::Work)?;
+    session.go_on()?;
+
+    stage("running the demo");
+    let kept = work.join("demo");
+    let mut steps = vec![steps::demo(&kept, &machines, program, stop)];
+    for folder in [kept.clone(), kept.join("second")] {
+        let made = Machine::new(session.machine.environment.clone(), Some(&folder), None, Scope::User);
+        // Where the demo failed there may be none.
+        let _ = made.map(|machine| machine.registry().remove_sandbox());
+    }
+    session.go_on()?;
+
+    if let Some(download) = steps::download(&kept) {
+        stage("cutting installations short");
+        let home = Rehearsal::build(&work.join("kills"), program, stop).map_err(SelfTestError::Work)?;
+        let until = start + KILLS_UNTIL;
+        steps.push(steps::kills(&home, &download, until, stop).map_err(SelfTestError::Work)?);
+        session.go_on()?;
+        let seal = session.sealer()?.level();
+        if session.machine.system() == System::Windows || seal != SealLevel::None {
+            stage("asking terminals");
+            let home = Rehearsal::build(&work.join("questions"), program, stop).map_err(SelfTestError::Work)?;
+            steps.push(steps::questions(&home, &download, seal).map_err(SelfTestError::Work)?);
+            session.go_on()?;
+        }
+    }
+
+    let private = Private::of(&session.machine);
+    let mut facts = MachineFacts::here(&session.machine.environment);
+    facts.shells = shells
+        .iter()
+        .map(|found| FoundProgram {
+            name: found.shell.name().to_owned(),
+            file: private.path(&found.program).into(),
+            version: None,
+        })
+        .collect();
+    let work = work.to_string_lossy().into_owned();
+    for one in lookups.iter_mut().flat_map(|judged| &mut judged.disagreements) {
+        (one.theirs, one.ours) = (private.text(&one.theirs), private.text(&one.ours));
+    }
+    for wrong in steps.iter_mut().flat_map(|step| &mut step.wrong) {
+        *wrong = private.text(&wrong.replace(&work, "WORK"));
+    }
+    Ok(SelfTest {
+        program: request.version.clone(),
+        machine: facts,
+        is_wine: os::is_wine(),
+        seal: session.sealer()?.level().name(),
+        seed,
+        seconds: start.elapsed().as_secs(),
+        lookups,
+        steps,
+    })
+}
+
+/// The folder without links on the way to it; as Windows writes it, without the prefix that shells do not read.
+fn real(folder: &Path) -> io::Result<PathBuf> {
+    let real = folder.canonicalize()?;
+    let text = real.to_string_lossy();
+    Ok(text.strip_prefix(r"\\?\").map_or_else(|| real.clone(), PathBuf::from))
+}
+
+/// Whether programs can be made and found in a folder by any shell.
+fn fit(work: &Path) -> Result<(), SelfTestError> {
+    let unfit = |why| Err(SelfTestError::Unfit { folder: work.to_owned(), why });
+    let Some(text) = work.to_str() else { return unfit("its name is not UTF-8") };
+    // What separates entries, and what shells of Windows would expand.
+    let (behind, odd): (usize, &[char]) =
+        if os::SYSTEM == "windows" { (2, &[':', ';', '%', '"', '^', '&', '!', '[']) } else { (0, &[':', '\n', '\0']) };
+    if text.get(behind..).is_some_and(|text| text.contains(odd)) {
+        return unfit("its name has a character that separates entries of PATH");
+    }
+    if os::forbids_programs(work) {
+        return unfit("programs may not be run there");
+    }
+    Ok(())
+}
+
+/// Whether a file is a report of this job.
+fn is_report(file: &Path) -> bool {
+    let document: Option<Value> = fs::read(file).ok().and_then(|text| serde_json::from_slice(&text).ok());
+    document.is_some_and(|document| document["report"] == "selftest")
+}
