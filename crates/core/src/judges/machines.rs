@@ -140,12 +140,11 @@ impl Maker<'_> {
             for name in names {
                 let file = place.join(name);
                 match chance.usize(..10) {
-                    0 | 1 if matches!(name, "t" | "t.py") => {
-                        if !plain {
-                            fs::write(&file, "")?;
-                            self.note(folder, name, "a file");
-                        }
+                    0 | 1 if matches!(name, "t" | "t.py") && !plain => {
+                        fs::write(&file, "")?;
+                        self.note(folder, name, "a file");
                     }
+                    0 | 1 if matches!(name, "t" | "t.py") => {}
                     0 | 1 => {
                         (self.put)(&file)?;
                         self.note(folder, name, "program");
