@@ -3,7 +3,8 @@
 use clap::Command;
 
 /// Two examples for each command.
-const EXAMPLES: [(&str, [&str; 2]); 27] = [
+const EXAMPLES: [(&str, [&str; 2]); 28] = [
+    ("about", ["about", "about --json"]),
     ("adopt", ["adopt ~/tools/neap-2.1", "adopt --search"]),
     ("catch-up", ["catch-up bash", "catch-up powershell"]),
     ("check", ["check tidelog", "check --all-path"]),

@@ -195,6 +195,8 @@ pub enum Command {
     Demo(DemoArgs),
     /// Test this program on this machine, in a throw-away folder, and report what did not hold
     Selftest(SelfTestArgs),
+    /// Show this program's version, and the packages it is made of with their licences
+    About,
     /// Print a completion script for a shell
     Completions {
         /// The shell

@@ -1,5 +1,6 @@
 //! The commands: one file each, from arguments to a report and an exit code.
 
+mod about;
 mod adopt;
 mod catch_up;
 mod check;
@@ -73,6 +74,7 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::Page(args)) => page::run(args, context),
         Some(Command::Demo(args)) => demo::run(&args, context),
         Some(Command::Selftest(args)) => selftest::run(args, context),
+        Some(Command::About) => about::run(context),
         Some(Command::Completions { shell }) => completions::run(&shell, context),
     }
 }

@@ -48,6 +48,7 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
             ("page --into FILE", "a map of PATH for a browser"),
             ("machine", "system, processor, C library, shells, interpreters"),
             ("completions SHELL", "completion script"),
+            ("selftest", "test wyard itself on this machine; 'about' lists its parts"),
             ("help of a command", "wyard COMMAND --help"),
         ],
     ),

@@ -35,7 +35,7 @@ use wagon_yard_core::snapshot::{Difference, Snapshot};
 use wagon_yard_core::survey::SurveyedPath;
 use wagon_yard_core::trace::TracedCommands;
 
-use super::{completions, overview};
+use super::{about, completions, overview};
 use crate::{demo, failure};
 
 /// The schema of a type, with the name of its report fixed.
@@ -84,6 +84,7 @@ fn schemas() -> BTreeMap<&'static str, Value> {
         of::<MachineFacts>("machine"),
         of::<Explanation>("explain"),
         of::<completions::Completions>("completions"),
+        of::<about::About>("about"),
         of::<Delivery>("deliver"),
         of::<Draft>("draft"),
         of::<Snapshot>("snapshot"),

@@ -66,6 +66,7 @@ fn calls(home: &Home) -> Vec<(Vec<String>, i32, &'static str)> {
         (words("machine"), 0, "machine"),
         (words("explain shadowed"), 0, "explain"),
         (words("completions bash"), 0, "completions"),
+        (words("about"), 0, "about"),
         (words("draft"), 0, "draft"),
         (words("snapshot --into now.json"), 0, "snapshot-written"),
         (words("snapshot --into then.json.gz"), 0, "snapshot-written"),

@@ -70,6 +70,15 @@ impl Home {
         home
     }
 
+    /// An empty home without settings, in a folder whose path has so many bytes.
+    #[cfg(unix)]
+    pub fn of_length(length: usize) -> Self {
+        let random = 6;
+        let prefix = "-".repeat(length - std::env::temp_dir().as_os_str().len() - 1 - random);
+        let folder = tempfile::Builder::new().prefix(&prefix).rand_bytes(random).tempdir().unwrap();
+        Self { folder, variables: BTreeMap::new() }
+    }
+
     pub fn keys(&self) -> RegistryPlaces {
         RegistryPlaces::of(Some(self.folder.path()))
     }

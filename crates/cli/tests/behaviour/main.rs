@@ -24,7 +24,10 @@ mod hostile_yard;
 mod inspect;
 mod installers;
 mod interrupted;
+mod itself;
 mod judges;
+#[cfg(unix)]
+mod kept_yards;
 mod lookup_on_windows;
 mod odd_archives;
 mod on_windows;
