@@ -57,6 +57,15 @@ impl<'a> Settings<'a> {
 
     fn edited(&self, section: Option<&str>, edit: Edit<'_>) -> Result<Vec<u8>, String> {
         let (Edit::Uncomment(key) | Edit::Set(key, _) | Edit::Remove(key)) = edit;
+        if let Edit::Set(_, value) = edit {
+            let text = value.to_string();
+            let text = text.trim_ascii_end().as_bytes();
+            if self.value_length(text) < text.len() {
+                return Err(format!(
+                    "the value of \"{key}\" has a \" ;\" or \" #\", which begins a comment; put quotes around it"
+                ));
+            }
+        }
         let within = self.section(section);
         let entries: Vec<Entry> =
             within.clone().flat_map(|at| self.lines.get(at).and_then(|line| self.entry(at, line, key))).collect();
@@ -298,6 +307,15 @@ mod tests {
             }
         }
         assert!(edited(Path::new("a.ini"), b"\xff\xfea\0", None, Edit::Remove("a")).is_err());
+        for (file, value, is_refused) in [
+            ("a.ini", "/o ; p", true),
+            ("a.ini", "\"/o ; p\"", false),
+            ("a.ini", "a;b", false),
+            ("a.properties", "/o # p", false),
+        ] {
+            let set = edited(Path::new(file), b"a = 1\n", None, Edit::Set("a", &text(value)));
+            assert_eq!(set.is_err(), is_refused, "{value}: {set:?}");
+        }
     }
 
     proptest! {

@@ -215,11 +215,14 @@ fn real(folder: &Path) -> io::Result<PathBuf> {
 fn fit(work: &Path) -> Result<(), SelfTestError> {
     let unfit = |why| Err(SelfTestError::Unfit { folder: work.to_owned(), why });
     let Some(text) = work.to_str() else { return unfit("its name is not UTF-8") };
-    // What separates entries, and what shells of Windows would expand.
-    let (behind, odd): (usize, &[char]) =
-        if os::SYSTEM == "windows" { (2, &[':', ';', '%', '"', '^', '&', '!', '[']) } else { (0, &[':', '\n', '\0']) };
-    if text.get(behind..).is_some_and(|text| text.contains(odd)) {
-        return unfit("its name has a character that separates entries of PATH");
+    // What separates entries or begins a comment, and what shells expand: ksh reads no startup file below such a folder.
+    let odd: &[char] = if os::SYSTEM == "windows" {
+        &[';', '%', '"', '^', '&', '!', '[']
+    } else {
+        &[':', ';', '#', '\n', '\'', '"', '$', '`', '\\']
+    };
+    if text.contains(odd) {
+        return unfit("its name has a character that shells take for something else");
     }
     if os::forbids_programs(work) {
         return unfit("programs may not be run there");
