@@ -9,18 +9,20 @@ import os
 import pathlib
 
 from ansible.errors import AnsibleActionFail
-from ansible.plugins.action import ActionBase
+
+from ansible_collections.wagon_yard.wyard.plugins.plugin_utils.by_system import BySystem
 
 
-class ActionModule(ActionBase):
+class ActionModule(BySystem):
     """The action of the module `snapshot`."""
 
+    MODULE = "snapshot"
+
     def run(self, tmp=None, task_vars=None):
-        result = super().run(tmp, task_vars)
         host = task_vars["inventory_hostname"]
         arguments = dict(self._task.args)
         arguments["label"] = arguments.get("label") or host
-        result.update(self._execute_module(module_args=arguments, task_vars=task_vars))
+        result = self.run_module(arguments, tmp, task_vars)
         packed = result.pop("packed", None)
         if packed and not self._task.check_mode:
             into = pathlib.Path(self._loader.path_dwim(os.path.expanduser(arguments["gather_into"])))
