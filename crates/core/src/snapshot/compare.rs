@@ -223,6 +223,10 @@ pub(super) fn why(means: [Option<&Known<'_>>; 2], systems: [System; 2]) -> Optio
         (Some(_), Some(_)) => Some(CompareWhy::OtherContent),
         _ if is_same_place && one.bytes == two.bytes => None,
         _ if is_same_place => Some(CompareWhy::OtherContent),
+        // Another length is another content, but two systems build the same program differently.
+        _ if systems[0] == systems[1] && one.bytes.is_some() && two.bytes.is_some() && one.bytes != two.bytes => {
+            Some(CompareWhy::OtherContent)
+        }
         _ => Some(CompareWhy::OtherPlace),
     }
 }
