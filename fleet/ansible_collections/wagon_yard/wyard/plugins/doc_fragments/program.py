@@ -11,7 +11,7 @@ options:
   program:
     description:
       - The C(wyard) program on the host, a path or a name that is looked up there.
-      - The role P(wagon_yard.wyard.program#role) brings it, and sets C(wyard_program) to where it is.
+      - The role P(wagon_yard.wyard.wyard#role) brings it, and sets C(wyard_program) to where it is.
     type: str
     default: wyard
   scope:
