@@ -99,7 +99,7 @@ fn own_job() -> Option<usize> {
             if job.is_null() {
                 return None;
             }
-            let mut limits: JOBOBJECT_EXTENDED_LIMIT_INFORMATION = std::mem::zeroed();
+            let mut limits: JOBOBJECT_EXTENDED_LIMIT_INFORMATION = mem::zeroed();
             limits.BasicLimitInformation.LimitFlags = JOB_OBJECT_LIMIT_KILL_ON_JOB_CLOSE;
             let size = u32::try_from(size_of::<JOBOBJECT_EXTENDED_LIMIT_INFORMATION>()).unwrap_or_default();
             let limits = ptr::from_ref(&limits).cast();
@@ -200,7 +200,7 @@ fn native_machine() -> Option<u16> {
     unsafe {
         let library = GetModuleHandleW(library.as_ptr());
         let ask = GetProcAddress(library, c"IsWow64Process2".as_ptr().cast())?;
-        let ask: Asked = std::mem::transmute(ask);
+        let ask: Asked = mem::transmute(ask);
         (ask(GetCurrentProcess(), &raw mut own, &raw mut native) != 0).then_some(native)
     }
 }
