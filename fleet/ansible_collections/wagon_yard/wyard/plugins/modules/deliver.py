@@ -30,8 +30,13 @@ options:
   waybill:
     description:
       - The waybill on the host. Paths in it count from its folder.
+      - One of O(waybill) and O(content) is needed.
     type: path
-    required: true
+  content:
+    description:
+      - The text of a waybill, from the controller. Sources in it are addresses or absolute paths.
+      - In check mode it is what would be delivered, while a file that would be copied first is not on the host yet.
+    type: str
   only:
     description:
       - Only these tools, and what they require.
@@ -62,6 +67,13 @@ EXAMPLES = r"""
     waybill: /srv/office/workstation.toml
     program: "{{ wyard_program }}"
 
+- name: Show what a changed waybill would do
+  wagon_yard.wyard.deliver:
+    content: "{{ lookup('ansible.builtin.file', 'workstation.toml') }}"
+    program: "{{ wyard_program }}"
+  check_mode: true
+  diff: true
+
 - name: Only tidelog, for all users
   wagon_yard.wyard.deliver:
     waybill: /srv/office/workstation.toml
@@ -87,6 +99,8 @@ next:
   type: str
   sample: free some space
 """
+
+import os
 
 from ansible.module_utils.basic import AnsibleModule
 
@@ -115,13 +129,25 @@ def plan(report):
 def main():
     arguments = dict(
         ARGUMENTS,
-        waybill={"type": "path", "required": True},
+        waybill={"type": "path"},
+        content={"type": "str"},
         only={"type": "list", "elements": "str", "default": []},
         retire_others={"type": "bool", "default": False},
         installers={"type": "bool", "default": False},
     )
-    module = AnsibleModule(argument_spec=arguments, supports_check_mode=True)
-    words = ["deliver", module.params["waybill"]]
+    module = AnsibleModule(
+        argument_spec=arguments,
+        mutually_exclusive=[("waybill", "content")],
+        required_one_of=[("waybill", "content")],
+        supports_check_mode=True,
+    )
+    waybill = module.params["waybill"]
+    if waybill is None:
+        # It goes with the task's own folder.
+        waybill = os.path.join(module.tmpdir, "waybill.toml")
+        with open(waybill, "w", encoding="utf-8") as opened:
+            opened.write(module.params["content"])
+    words = ["deliver", waybill]
     for name in module.params["only"]:
         words += ["--only", name]
     if module.params["retire_others"]:

@@ -7,13 +7,25 @@
 #AnsibleRequires -PowerShell ..module_utils.Program
 
 $options = Get-WyardOption
-$options.waybill = @{ type = "path"; required = $true }
+$options.waybill = @{ type = "path" }
+$options.content = @{ type = "str" }
 $options.only = @{ type = "list"; elements = "str"; default = @() }
 $options.retire_others = @{ type = "bool"; default = $false }
 $options.installers = @{ type = "bool"; default = $false }
-$module = [Ansible.Basic.AnsibleModule]::Create($args, @{ options = $options; supports_check_mode = $true })
+$spec = @{
+    options = $options
+    mutually_exclusive = @(, @("waybill", "content"))
+    required_one_of = @(, @("waybill", "content"))
+    supports_check_mode = $true
+}
+$module = [Ansible.Basic.AnsibleModule]::Create($args, $spec)
 
-$words = @("deliver", $module.Params.waybill)
+$waybill = $module.Params.waybill
+if (-not $waybill) {
+    $waybill = Join-Path -Path $module.Tmpdir -ChildPath "waybill.toml"
+    [System.IO.File]::WriteAllText($waybill, $module.Params.content)
+}
+$words = @("deliver", $waybill)
 foreach ($name in $module.Params.only) {
     $words += @("--only", $name)
 }
