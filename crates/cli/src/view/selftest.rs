@@ -29,7 +29,7 @@ pub fn write(report: &Report<SelfTest>, into: Option<&Path>, page: &Page, out: &
         let mark = if judged.held() { style::GOOD.over("held") } else { style::BAD.over("wrong") };
         vec![judged.caller.name().to_owned(), judged.compared.to_string(), escape(&wrong), mark]
     });
-    page.table(out, &["looked up by", "compared", "otherwise", ""], rows.collect())?;
+    page.table(out, &["looked up by", "compared", "disagreed", ""], rows.collect())?;
     for (caller, one) in report.lookups.iter().flat_map(|j| j.disagreements.iter().take(SHOWN).map(|d| (j.caller, d))) {
         disagreement(caller.name(), one, page, out)?;
     }

@@ -133,7 +133,7 @@ fn tried(
     let (stop, program) = (&session.stop, &*request.program);
     let seed = request.seed.unwrap_or_else(|| fastrand::u64(..));
 
-    stage("asking every shell about made machines");
+    stage("asking every shell about made-up machines");
     let machines = work.join("machines");
     fs::create_dir(&machines).map_err(SelfTestError::Work)?;
     let everywhere = Machine::new(session.machine.environment.clone(), Some(&work.join("nobody")), None, Scope::User);
