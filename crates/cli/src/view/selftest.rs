@@ -15,7 +15,7 @@ const LABELS: usize = 9;
 /// So many of a caller's disagreements are shown; all that are known are in the report's file.
 const SHOWN: usize = 3;
 
-/// A table of who looked names up, a line for each of the other things, and what did not hold.
+/// A table of who looked names up, a line for each of the other tests, and what failed.
 pub fn write(report: &Report<SelfTest>, into: Option<&Path>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let system = report.machine.system_name.as_deref().unwrap_or(&report.machine.system);
     let wine = if report.is_wine { ", under Wine" } else { "" };
@@ -26,7 +26,7 @@ pub fn write(report: &Report<SelfTest>, into: Option<&Path>, page: &Page, out: &
     let rows = report.lookups.iter().map(|judged| {
         let wrong =
             judged.no_answer.as_ref().map_or_else(|| judged.wrong.to_string(), |why| format!("no answer: {why}"));
-        let mark = if judged.held() { style::GOOD.over("held") } else { style::BAD.over("wrong") };
+        let mark = if judged.held() { style::GOOD.over("passed") } else { style::BAD.over("failed") };
         vec![judged.caller.name().to_owned(), judged.compared.to_string(), escape(&wrong), mark]
     });
     page.table(out, &["looked up by", "compared", "disagreed", ""], rows.collect())?;
@@ -36,7 +36,7 @@ pub fn write(report: &Report<SelfTest>, into: Option<&Path>, page: &Page, out: &
     writeln!(out)?;
     for step in &report.steps {
         let held = step.wrong.is_empty() && step.times > 0;
-        let mark = if held { style::GOOD.over("held") } else { style::BAD.over("wrong") };
+        let mark = if held { style::GOOD.over("passed") } else { style::BAD.over("failed") };
         page.labelled(out, &mark, LABELS, &format!("{} ({})", step.title, count(step.times, "time", "times")))?;
         for wrong in &step.wrong {
             page.labelled(out, "", LABELS, &escape(wrong))?;
@@ -44,9 +44,9 @@ pub fn write(report: &Report<SelfTest>, into: Option<&Path>, page: &Page, out: &
     }
     writeln!(out)?;
     let end = if report.held() {
-        format!("All of it held, in {}.", count(seconds(report.seconds), "second", "seconds"))
+        format!("Everything passed, in {}.", count(seconds(report.seconds), "second", "seconds"))
     } else {
-        "Not all of it held: please send the report to whoever makes wyard.".to_owned()
+        "Some of it failed: please send the report to the makers of wyard.".to_owned()
     };
     page.labelled(out, "", 0, &end)?;
     match into {

@@ -20,7 +20,7 @@ fn all_of_it_holds_and_the_report_says_nothing_of_the_user() {
     let ran = Ran::from(command.output().unwrap());
     let text = fs::read_to_string(&report).unwrap_or_default();
     assert_eq!(ran.code, 0, "{}\n{}\n{text}", ran.out, ran.err);
-    ran.says("All of it held");
+    ran.says("Everything passed");
     for private in ["ebbalund", home.path("").to_str().unwrap()] {
         assert!(!text.contains(private), "{private} is in {text}");
     }

@@ -21,7 +21,7 @@ pub struct JudgedCaller {
     pub caller: Caller,
     /// How many lookups were compared, and lists of all that a name could mean.
     pub compared: usize,
-    /// How many came out otherwise than predicted.
+    /// How many differed from the prediction.
     pub wrong: usize,
     /// The first of those.
     pub disagreements: Vec<Disagreement>,
@@ -29,7 +29,7 @@ pub struct JudgedCaller {
     pub no_answer: Option<String>,
 }
 
-/// A lookup that came out otherwise than predicted, with all that is needed to repeat it.
+/// A lookup that differed from the prediction, with all that is needed to repeat it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Disagreement {

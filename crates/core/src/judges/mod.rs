@@ -7,6 +7,7 @@ mod machines;
 mod unix;
 mod windows;
 
+pub(crate) use answer::ending;
 pub use compared::{Disagreement, JudgedCaller};
 pub use judge::{Judging, judge};
 pub use machines::{MadeMachine, make};

@@ -8,6 +8,7 @@ use std::process::Command;
 use std::time::Duration;
 
 use crate::environment::Environment;
+use crate::judges::ending;
 use crate::machine::Machine;
 use crate::os;
 use crate::process::{self, Ending, Outcome};
@@ -86,7 +87,7 @@ impl<'a> Rehearsal<'a> {
         let outcome = self.call(arguments);
         match &outcome.ending {
             Ending::Exited(status) if status.success() => Ok(()),
-            ending => Err(told(arguments, ending, &outcome.stderr)),
+            _ => Err(told(arguments, &outcome)),
         }
     }
 
@@ -145,14 +146,8 @@ pub fn difference(expected: &State, found: &State) -> Vec<String> {
 }
 
 /// How a call ended, in one line.
-pub fn told(arguments: &[&str], ending: &Ending, errors: &[u8]) -> String {
-    let how = match ending {
-        Ending::Exited(status) => format!("ended with {status}"),
-        Ending::TimedOut => "did not end in time".to_owned(),
-        Ending::NotStarted(e) => format!("could not be started: {e}"),
-        Ending::Interrupted => "was interrupted".to_owned(),
-    };
-    let errors = String::from_utf8_lossy(errors);
+pub fn told(arguments: &[&str], outcome: &Outcome) -> String {
+    let errors = String::from_utf8_lossy(&outcome.stderr);
     let first = errors.lines().next().map(|line| format!("; {line}")).unwrap_or_default();
-    format!("wyard {} {how}{first}", arguments.join(" "))
+    format!("wyard {}: {}{first}", arguments.join(" "), ending(outcome))
 }

@@ -22,7 +22,7 @@ pub struct SelfTest {
     pub seed: u64,
     /// Seconds that it took.
     pub seconds: u64,
-    /// Who looked names up, and how often otherwise than predicted.
+    /// Who looked names up, and how often the answer differed from the prediction.
     pub lookups: Vec<JudgedCaller>,
     /// What else was tried.
     pub steps: Vec<SelfTestStep>,

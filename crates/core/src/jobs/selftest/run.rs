@@ -161,7 +161,7 @@ fn tried(
     session.go_on()?;
 
     if let Some(download) = steps::download(&kept) {
-        stage("cutting installations short");
+        stage("interrupting installations");
         let home = Rehearsal::build(&work.join("kills"), program, stop).map_err(SelfTestError::Work)?;
         let until = start + KILLS_UNTIL;
         steps.push(steps::kills(&home, &download, until, stop).map_err(SelfTestError::Work)?);

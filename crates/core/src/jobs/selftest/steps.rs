@@ -33,7 +33,7 @@ pub fn demo(kept: &Path, scratch: &Path, program: &Path, stop: &Stop) -> SelfTes
     let wrong = document["wrong"].as_array().cloned().unwrap_or_default();
     step.wrong = wrong.iter().map(|wrong| wrong.as_str().unwrap_or_default().to_owned()).collect();
     if !matches!(outcome.ending, Ending::Exited(status) if status.success()) && step.wrong.is_empty() {
-        step.wrong.push(told(&["demo"], &outcome.ending, &outcome.stderr));
+        step.wrong.push(told(&["demo"], &outcome));
     }
     step
 }
@@ -47,7 +47,7 @@ pub fn download(kept: &Path) -> Option<PathBuf> {
 /// An installation that is killed at twelve moments of its time: the next call brings it to its end, and undoing gives every
 /// byte back.
 pub fn kills(rehearsal: &Rehearsal<'_>, download: &Path, until: Instant, stop: &Stop) -> io::Result<SelfTestStep> {
-    let mut step = SelfTestStep::new("installations cut short, finished by the next call, and undone");
+    let mut step = SelfTestStep::new("interrupted installations, completed by the next call, then undone");
     let download = download.to_string_lossy().into_owned();
     let receive = ["receive", "--replace", &*download];
     let before = rehearsal.state()?;
@@ -77,7 +77,7 @@ pub fn kills(rehearsal: &Rehearsal<'_>, download: &Path, until: Instant, stop: &
         }
         let left = difference(&after, &rehearsal.state()?);
         if !left.is_empty() {
-            step.wrong.push(format!("{at}: finished otherwise than without: {}", left.join(", ")));
+            step.wrong.push(format!("{at}: the completed installation differs in {}", left.join(", ")));
         }
         undone(rehearsal, &before, &mut step, &at)?;
     }
@@ -88,7 +88,7 @@ fn undone(rehearsal: &Rehearsal<'_>, before: &State, step: &mut SelfTestStep, wh
     rehearsal.undo_all();
     let left = difference(before, &rehearsal.state()?);
     if !left.is_empty() {
-        step.wrong.push(format!("{when}: undo did not give back {}", left.join(", ")));
+        step.wrong.push(format!("{when}: undo did not restore {}", left.join(", ")));
     }
     Ok(())
 }
@@ -96,7 +96,7 @@ fn undone(rehearsal: &Rehearsal<'_>, before: &State, step: &mut SelfTestStep, wh
 /// Questions to terminals at each level of sealing, from the best one here on: nothing of the home is changed, and the winner is
 /// the installed file at all of them.
 pub fn questions(rehearsal: &Rehearsal<'_>, download: &Path, best: SealLevel) -> io::Result<SelfTestStep> {
-    let mut step = SelfTestStep::new("questions to new terminals, which change nothing");
+    let mut step = SelfTestStep::new("asking new terminals, without changing anything");
     if let Err(why) = rehearsal.ends_well(&["receive", "--replace", &download.to_string_lossy()]) {
         step.wrong.push(why);
         return Ok(step);
@@ -120,7 +120,7 @@ pub fn questions(rehearsal: &Rehearsal<'_>, download: &Path, best: SealLevel) ->
         let document: Value = serde_json::from_slice(&outcome.stdout).unwrap_or_default();
         let callers = document["commands"][0]["callers"].as_array().cloned().unwrap_or_default();
         if callers.is_empty() {
-            step.wrong.push(told(&arguments, &outcome.ending, &outcome.stderr));
+            step.wrong.push(told(&arguments, &outcome));
         }
         for caller in callers.iter().filter(|caller| caller["caller"] != "createprocess") {
             let winner = caller["winner"].as_str().unwrap_or_default();

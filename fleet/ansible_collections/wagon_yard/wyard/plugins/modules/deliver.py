@@ -113,7 +113,7 @@ FAILED = ("failed", "skipped")
 
 def line(tool):
     """A tool of the report as a line of the plan."""
-    return f"{tool['name']} {tool['version']}: {', '.join(tool['steps']) or 'as it is'}\n"
+    return f"{tool['name']} {tool['version']}: {', '.join(tool['steps']) or 'as listed'}\n"
 
 
 def plan(report):
@@ -123,7 +123,7 @@ def plan(report):
         after += line(tool)
         for prepared in tool["prepared"]:
             after += f"{prepared['outcome']} {prepared['file']}\n{prepared['diff'] or ''}"
-    return {"before": "".join(line(dict(tool, steps=[])) for tool in report["tools"]), "after": after}
+    return {"before": "".join(line(dict(tool, steps=["not as listed"] if tool["steps"] else [])) for tool in report["tools"]), "after": after}
 
 
 def main():

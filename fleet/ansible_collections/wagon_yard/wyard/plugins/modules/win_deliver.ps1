@@ -50,8 +50,8 @@ $before = ""
 $after = ""
 foreach ($tool in $tools) {
     $title = "$($tool.name) $($tool.version): "
-    $before += $title + "as it is`n"
-    $after += $title + $(if ($tool.steps) { $tool.steps -join ", " } else { "as it is" }) + "`n"
+    $before += $title + $(if ($tool.steps) { "not as listed" } else { "as listed" }) + "`n"
+    $after += $title + $(if ($tool.steps) { $tool.steps -join ", " } else { "as listed" }) + "`n"
     foreach ($prepared in $tool.prepared) {
         $after += "$($prepared.outcome) $($prepared.file)`n$($prepared.diff)"
     }
