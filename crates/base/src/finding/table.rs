@@ -257,7 +257,7 @@ findings! {
         means: "The tool needs another command or a variable that a new terminal does not have.",
         why: "the tool starts, then fails when it needs it",
         comes_about: "It was never installed, is not registered, or is set in one terminal only.",
-        settle: "Receive or register the command, or set the variable in a startup file.",
+        settle: "Receive or register the command, or set and export the variable in a startup file.",
         example: "tidelog needs driftc",
     }
     NoAnswerInTime = "no-answer-in-time", Problem {

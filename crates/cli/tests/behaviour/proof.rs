@@ -75,6 +75,15 @@ fn what_a_tool_needs_is_looked_at() {
         told.says("tidelog needs the command neap").says("it crashed");
         home.variables.insert("BUOY_DATA".to_owned(), "here only".to_owned());
         home.wyard(&["check", "tidelog", "--requires-variable", "BUOY_DATA"]).ends(1).says("(not set)");
+        // A shell that keeps it to itself hands it to no program.
+        home.wyard(&["check", "tidelog", "--requires-nothing"]).ends(0);
+        for (line, code) in [("BUOY_DATA=/data", 1), ("export BUOY_DATA=/data", 0)] {
+            for file in ["home/.profile", "home/.bashrc"] {
+                let text = fs::read_to_string(home.path(file)).unwrap_or_default();
+                home.write(file, format!("{line}\n{text}"));
+            }
+            home.wyard(&["check", "tidelog", "--requires-variable", "BUOY_DATA"]).ends(code);
+        }
     }
 }
 

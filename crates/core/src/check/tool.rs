@@ -175,7 +175,7 @@ pub(super) fn requirements(card: &Card, round: &Round<'_>) -> (Vec<Requirement>,
             match said.variable(&name).filter(|value| !value.is_empty()) {
                 Some(value) => requirement.is = Some(value.into()),
                 None => {
-                    let remedy = format!("set {name} in a startup file");
+                    let remedy = format!("set and export {name} in a startup file");
                     by_terminal.add(lacks(format!("the variable {name} (not set)"), remedy), answer);
                     requirement.verdict = Verdict::NotFound;
                 }

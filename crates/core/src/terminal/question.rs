@@ -22,19 +22,14 @@ const AT_A_TIME: usize = 100;
 const ENV: &str = "/usr/bin/env -0";
 
 /// The question as commands of the shell. The answer is fields that end in a NUL byte, between two markers: PATH, the current folder, then kind
-/// and file of each command, then `=VALUE` or nothing for each variable, then every variable that programs are handed.
+/// and file of each command, then every variable that programs are handed.
 ///
 /// Backslashes keep aliases away from our own words, `builtin` and `command` functions. A shell that is to end at the first
 /// command that fails (`set -e`) is told not to, since a question often has no for an answer.
 pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Question<'_>) -> String {
     let commands: Vec<String> = question.commands.iter().map(|c| quoted(shell, c)).collect();
-    let variables = question.variables;
     match shell {
         Shell::Fish => {
-            let asked: String = variables
-                .iter()
-                .map(|v| format!("if set -qx {v}; builtin printf '=%s\\0' \"${v}\"; else; builtin printf '\\0'; end\n"))
-                .collect();
             // What is typed for another word is put in its place at the prompt, whether it is that word or one of a pattern
             // (fish, "abbr").
             let kind = match mode {
@@ -49,8 +44,7 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             format!(
                 "{patterns}builtin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect) $PWD\n\
                  for c in {}\nbuiltin printf '%s\\0' (begin; {kind}; end | string collect; or echo none)\n\
-                 builtin printf '%s\\0' (command -s -- $c 2>/dev/null | string collect; or echo)\nend\n{asked}\
-                 {ENV}\nbuiltin printf '%s\\0' {marker}",
+                 builtin printf '%s\\0' (command -s -- $c 2>/dev/null | string collect; or echo)\nend\n{ENV}\nbuiltin printf '%s\\0' {marker}",
                 commands.join(" ")
             )
         }
@@ -65,14 +59,9 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
                 format!("which {c}; echo {next}; where {c}; echo {next}; ")
             });
             let asked: String = asked.collect();
-            // What is not set may not even stand in a branch that is not taken, save for `eval`.
-            let wanted = variables
-                .iter()
-                .map(|v| format!("if ($?{v}) eval '{PRINT} \"=%s\\0\" ${v}:q'; if (! $?{v}) {PRINT} '\\0'; "));
-            let wanted: String = wanted.collect();
             format!(
-                "unset savehist; unalias which; unalias where; unalias echo; unalias if; unalias eval\n{PRINT} '\\n%s\\0' {marker}; {PRINT} '%s\\0' $PATH:q $cwd:q; {asked}{wanted}\
-                 {ENV}; {PRINT} '%s\\0' {marker}"
+                "unset savehist; unalias which; unalias where; unalias echo\n\
+                 {PRINT} '\\n%s\\0%s\\0%s\\0' {marker} $PATH:q $cwd:q; {asked}{ENV}; {PRINT} '%s\\0' {marker}"
             )
         }
         Shell::Bash | Shell::Zsh | Shell::Ksh | Shell::Sh => {
@@ -112,12 +101,10 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
                 let files = looped(&format!("{files}; {each}"));
                 loops = format!("(\n(PATH=/dev/null) 2>/dev/null && PATH=/dev/null\n{loops})\n(\n{files})\n");
             }
-            let asked: String =
-                variables.iter().map(|v| format!("{print} '%s\\0' \"${{{v}+=}}${{{v}-}}\"\n")).collect();
             let stay =
                 if matches!(shell, Shell::Bash | Shell::Zsh) { "\\builtin set +eu" } else { "\\command set +eu" };
             format!(
-                "{stay}\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\" \"$PWD\"\n{loops}{asked}{ENV}\n{print} '%s\\0' {marker}\n"
+                "{stay}\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\" \"$PWD\"\n{loops}{ENV}\n{print} '%s\\0' {marker}\n"
             )
         }
     }
@@ -176,15 +163,12 @@ fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_
         };
         meanings.insert(name.clone(), Meaning { kind, file });
     }
-    let mut variables = BTreeMap::new();
-    for name in question.variables {
-        if let Some(value) = fields.next()?.strip_prefix(b"=") {
-            variables.insert(name.clone(), os::name_from_bytes(value.to_vec()));
-        }
-    }
     let rest: Vec<&[u8]> = fields.collect();
     let end = rest.iter().position(|field| *field == marker.as_bytes())?;
     let environment = environment(rest[..end].iter().copied());
+    // One that a shell keeps to itself is not set for what it starts.
+    let value = |name: &String| Some((name.clone(), environment.get(name)?.to_owned()));
+    let variables = question.variables.iter().filter_map(value).collect();
     Some(Said { context, meanings, variables, environment, before_prompt: None, script_policy: None })
 }
 
@@ -263,7 +247,7 @@ mod tests {
         let commands = ["a".to_owned(), "b".to_owned()];
         let variables = ["V".to_owned(), "W".to_owned()];
         let question = Question { commands: &commands, variables: &variables };
-        let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0/h\0/x/a\n\0\0\0alias\n\0=1 2\0\0A=b\0M\0bye";
+        let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0/h\0/x/a\n\0\0\0alias\n\0V=1 2\0A=b\0M\0bye";
         let said = parse(Shell::Bash, "M", output, question, Path::new("/h")).unwrap();
         assert_eq!(said.context.path, "/x:/y");
         assert_eq!(*said.meaning("a"), Meaning { kind: Kind::File, file: Some("/x/a".into()) });

@@ -54,7 +54,7 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused
         // Sockets in a covered folder answer nobody.
         folders.push("/run".into());
     }
-    let folders = targets(folders, os::is_superuser());
+    let folders = targets(folders, &points, os::is_superuser());
     // All are opened before the first is covered.
     let mut opened = BTreeMap::new();
     for folder in &folders {
@@ -106,15 +106,24 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused
     Ok(())
 }
 
-/// The real folders among these that are there, those that hold others first.
-fn targets(folders: Vec<PathBuf>, makes_devices: bool) -> Vec<PathBuf> {
+/// The real folders among these that are there, those that hold others first. What lies in one of them is covered with
+/// it, unless another disk is mounted in between.
+fn targets(folders: Vec<PathBuf>, points: &[PathBuf], makes_devices: bool) -> Vec<PathBuf> {
     let real = folders.into_iter().filter_map(|folder| folder.canonicalize().ok());
     let mut real: Vec<PathBuf> = real.filter(|folder| folder.is_dir() && folder != Path::new("/")).collect();
     // Where the devices are made anew, what is below them is as well.
     real.retain(|folder| !makes_devices || !folder.starts_with("/dev"));
     real.sort();
     real.dedup();
-    real
+    let mut covering: Vec<PathBuf> = Vec::new();
+    for folder in real {
+        let is_covered =
+            |outer: &PathBuf| folder.starts_with(outer) && !below(points, outer).any(|point| folder.starts_with(point));
+        if !covering.iter().any(is_covered) {
+            covering.push(folder);
+        }
+    }
+    covering
 }
 
 /// Opens a place by name only, so that it is still found when something is mounted over it.
@@ -318,6 +327,9 @@ mod tests {
         symlink(at("h"), at("link")).unwrap();
         let given = vec![at("h/x"), at("link"), at("h"), at("file"), at("none"), "/".into(), "/dev".into()];
         let real = |name: &str| at(name).canonicalize().unwrap();
-        assert_eq!(targets(given, true), [real("h"), real("h/x")]);
+        let all = vec![real("h"), real("h/x")];
+        for (points, covering) in [(vec![], &all[..1]), (vec![real("h")], &all[..1]), (vec![real("h/x")], &all)] {
+            assert_eq!(targets(given.clone(), &points, true), covering, "{points:?}");
+        }
     }
 }
