@@ -1,8 +1,10 @@
 //! The check of one command: what it means in every new terminal, and whether it starts and answers.
 
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 
 use super::by_terminal::ByTerminal;
+use super::predicted::Predicted;
 use super::prober::Prober;
 use super::report::{CallerResult, CommandCheck};
 use super::{probe, starting, typed};
@@ -13,7 +15,7 @@ use crate::order::promotion;
 use crate::path_list::is_spelled_alike;
 use crate::process;
 use crate::report::{ReportPath, Verdict};
-use crate::resolve::{self, Caller, Kind, ListedDisk, Shell, same_file};
+use crate::resolve::{self, Caller, Candidate, Kind, ListedDisk, Shell, same_file};
 use crate::suggestion::suggested;
 use crate::system::System;
 use crate::terminal::{Answer, NoAnswer, Said, TerminalKind};
@@ -74,8 +76,9 @@ impl Subject {
             findings.push(Finding::new(Code::NoShell, "no shell available to verify the command"));
             verdict = Verdict::NotFound;
         }
+        let predicted = Predicted::new(&self.name, answers, disk);
         for (at, answer) in answers.iter().enumerate() {
-            let (result, bad) = self.result(answer, leads(at), disk);
+            let (result, bad) = self.result(answer, leads(at), &|| predicted.candidates(at));
             results.push(result);
             if answer.taken {
                 by_terminal.add(taken(), answer);
@@ -118,7 +121,7 @@ impl Subject {
             findings.extend(by_terminal.told());
         }
         if matches!(self.owner, Owner::Tool { .. }) {
-            findings.extend(self.hides(answers, disk));
+            findings.extend(self.hides(answers, &predicted));
         }
         let name = self.name.clone();
         Ok(CommandCheck { name, verdict, answered_version, winner, caller_results: results, findings, form, differs })
@@ -172,7 +175,12 @@ impl Subject {
         suggested(answer.shell.system(), "trace {}", &[&self.name])
     }
 
-    fn result(&self, answer: &Answer, leads: bool, disk: &ListedDisk) -> (CallerResult, Option<(Verdict, Finding)>) {
+    fn result(
+        &self,
+        answer: &Answer,
+        leads: bool,
+        predicted: &dyn Fn() -> Rc<[Candidate]>,
+    ) -> (CallerResult, Option<(Verdict, Finding)>) {
         let caller = Caller::from(answer.shell);
         let mut result = CallerResult {
             caller,
@@ -242,7 +250,7 @@ impl Subject {
             let finding = Finding::new(Code::NotProven, seen).remedy("run it with --unsealed");
             Some((Verdict::NotProven, finding))
         });
-        let bad = bad.or_else(|| Some((Verdict::NotProven, self.disagreement(answer, said, disk)?)));
+        let bad = bad.or_else(|| Some((Verdict::NotProven, self.disagreement(answer, said, predicted)?)));
         let bad = bad.or_else(|| forbidden_script(name, result.winner.as_deref()?, said.script_policy.as_deref()?));
         let bad = bad.map(|(verdict, finding)| {
             // What the shell itself answers has nothing to do with PATH.
@@ -255,12 +263,11 @@ impl Subject {
 
     /// Where the shell says that a name is ours, and the rules by which it goes through PATH say otherwise: one of the two is
     /// wrong, and nobody knows which.
-    fn disagreement(&self, answer: &Answer, said: &Said, disk: &ListedDisk) -> Option<Finding> {
+    fn disagreement(&self, answer: &Answer, said: &Said, predicted: &dyn Fn() -> Rc<[Candidate]>) -> Option<Finding> {
         if said.meaning(&self.name).kind != Kind::File {
             return None;
         }
-        let candidates = resolve::candidates(Caller::from(answer.shell), &self.name, &said.context, disk);
-        let predicted = match resolve::winner(&candidates) {
+        let predicted = match resolve::winner(&predicted()) {
             Some(winner) if self.is_ours(winner, answer.shell.system()) => return None,
             Some(winner) => winner.display().to_string(),
             None => "nothing".to_owned(),
@@ -272,9 +279,9 @@ impl Subject {
     }
 
     /// The copies elsewhere in PATH that ours comes before.
-    fn hides(&self, answers: &[Answer], disk: &ListedDisk) -> Option<Finding> {
-        let (shell, said) = answers.iter().find_map(|a| Some((a.shell, a.said.as_ref().ok()?)))?;
-        let candidates = resolve::candidates(Caller::from(shell), &self.name, &said.context, disk);
+    fn hides(&self, answers: &[Answer], predicted: &Predicted<'_>) -> Option<Finding> {
+        let at = answers.iter().position(|answer| answer.said.is_ok())?;
+        let (shell, candidates) = (answers[at].shell, predicted.candidates(at));
         resolve::winner(&candidates).filter(|winner| self.is_ours(winner, shell.system()))?;
         let mut others: Vec<&Path> = Vec::new();
         for candidate in candidates.iter().filter(|c| c.standing == resolve::Standing::Shadowed) {

@@ -5,6 +5,7 @@ mod by_terminal;
 mod command;
 mod error;
 mod exit_words;
+mod predicted;
 mod probe;
 mod prober;
 mod report;

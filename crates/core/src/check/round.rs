@@ -38,13 +38,17 @@ impl<'a> Round<'a> {
 
     /// For each answer the names that an alias or function answers to, and that start the right file all the same.
     fn leading(&self, subjects: &[Subject]) -> Result<Vec<HashSet<String>>, CheckError> {
-        let asking = self.session.asking()?;
         let hidden = |answer: &Answer| -> Vec<(&str, &Path)> {
             let Ok(said) = &answer.said else { return Vec::new() };
             let of_shell = subjects.iter().filter(|subject| subject.is_hidden_by_shell(said));
             of_shell.map(|subject| (subject.name.as_str(), subject.file.as_path())).collect()
         };
-        Ok(process::side_by_side(&self.answers, 6, |answer| asking.leading_to(answer, &hidden(answer))))
+        let hidden: Vec<_> = self.answers.iter().map(|answer| (answer, hidden(answer))).collect();
+        if hidden.iter().all(|(_, names)| names.is_empty()) {
+            return Ok(vec![HashSet::new(); hidden.len()]);
+        }
+        let asking = self.session.asking()?;
+        Ok(process::side_by_side(&hidden, 6, |(answer, names)| asking.leading_to(answer, names)))
     }
 
     /// Checks commands, in their order.
