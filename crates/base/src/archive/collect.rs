@@ -17,7 +17,7 @@ use super::member::MemberPath;
 use super::spellings::Spellings;
 use super::write::{FileJob, make_folder};
 use crate::error::FileContext as _;
-use crate::os;
+use crate::os::{self, HeldFolder};
 use crate::program::{Asks, HEAD_BYTES, MOST_READ, Needs, Program, ProgramKind};
 
 /// No larger program is looked into for what it needs, in bytes; it has to be held in memory for that.
@@ -29,7 +29,7 @@ const LOOKED_INTO_TOGETHER: u64 = 128 << 20;
 /// The entries so far.
 pub(super) struct Collector<'a> {
     /// Where files and folders go; `None` when only listing.
-    pub root: Option<&'a Path>,
+    pub root: Option<&'a HeldFolder>,
     /// Whether of two entries of the same name the later one counts.
     pub later_counts: bool,
     pub limits: Limits,
@@ -53,7 +53,7 @@ pub(super) struct Collector<'a> {
 }
 
 impl<'a> Collector<'a> {
-    pub fn new(root: Option<&'a Path>, later_counts: bool, limits: Limits, packed: u64) -> Self {
+    pub fn new(root: Option<&'a HeldFolder>, later_counts: bool, limits: Limits, packed: u64) -> Self {
         Self {
             root,
             later_counts,
@@ -115,7 +115,7 @@ impl<'a> Collector<'a> {
         match &raw.kind {
             RawKind::Folder => {
                 if let Some(root) = self.root {
-                    make_folder(&entry.path.under(root))?;
+                    make_folder(root, entry.path.as_path())?;
                 }
             }
             RawKind::File => {
@@ -215,7 +215,7 @@ impl<'a> Collector<'a> {
             }
         }
         if let (Some(innermost), Some(root)) = (parents.first(), self.root) {
-            make_folder(&root.join(innermost))?;
+            make_folder(root, innermost)?;
         }
         let (folders, names) = (parents.len(), parents.iter().map(|parent| parent.as_os_str().len()).sum());
         self.parents.extend(parents.into_iter().map(|parent| parent.as_os_str().to_owned()));
@@ -233,8 +233,7 @@ impl<'a> Collector<'a> {
             return Err(ArchiveError::Twice(path.display()));
         }
         if let (EntryKind::File, Some(root)) = (&earlier.kind, self.root) {
-            let place = path.under(root);
-            fs::remove_file(&place).at("replace", &place)?;
+            root.remove_file(path.as_path()).at("replace", &path.under(root.place()))?;
         }
         self.entries[index] = None;
         Ok(())
@@ -248,8 +247,8 @@ impl<'a> Collector<'a> {
             return Err(ArchiveError::HardLink { entry: path.display(), target });
         };
         if let (EntryKind::File, Some(root)) = (&earlier.kind, self.root) {
-            let place = path.under(root);
-            fs::hard_link(earlier.path.under(root), &place).at("make the link", &place)?;
+            let made = root.make_hard_link(earlier.path.as_path(), path.as_path());
+            made.at("make the link", &path.under(root.place()))?;
         }
         Ok(Entry { path, ..earlier.clone() })
     }

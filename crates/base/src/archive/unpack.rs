@@ -1,6 +1,5 @@
 //! Listing and unpacking: one walk over the entries, with or without writing.
 
-use std::fs::File;
 use std::path::Path;
 use std::sync::Mutex;
 use std::sync::PoisonError;
@@ -17,12 +16,12 @@ use super::listing::{EntryKind, Listing};
 use super::room::look_for_room;
 use super::source::Source;
 use super::stream::Decoded;
-use super::write::{CHUNK, FileJob, Writer, make_parent};
+use super::write::{CHUNK, FileJob, Writer, make_folder};
 use super::zip::Whole;
 use super::{links, zip};
 use crate::error::FileContext;
 use crate::finding::{Code, Finding};
-use crate::os;
+use crate::os::{self, HeldFolder};
 use crate::program::{HEAD_BYTES, Program};
 use crate::progress::{Processor, Progress, Stop};
 
@@ -69,8 +68,10 @@ pub fn unpack(
     stop: &Stop,
     other: &Processor,
 ) -> Result<Listing, ArchiveError> {
+    let held = HeldFolder::open(root).at("open the folder", root)?;
     let writer = Writer {
         archive: &source.path,
+        root: &held,
         packed: source.format.bytes,
         limits: options.limits,
         progress,
@@ -79,17 +80,17 @@ pub fn unpack(
         masked: os::masked_bits(root).at("make a file in", root)?,
     };
     if source.format.container == Container::Zip {
-        return unpack_zip(source, root, options, &writer, other);
+        return unpack_zip(source, options, &writer, other);
     }
     look_for_room(root, source.content_bytes())?;
-    let mut collector = collector(source, Some(root), options);
+    let mut collector = collector(source, Some(&held), options);
     source.walk(Wanted::All, &options.limits, stop, &mut |raw, content| {
         if stop.requested() {
             return Err(ArchiveError::Interrupted);
         }
         if let Some((index, job)) = collector.take(raw)? {
             let wanted = collector.is_of_interest(&job);
-            let (bytes, head) = writer.write(root, &job, content, wanted)?;
+            let (bytes, head) = writer.write(&job, content, wanted)?;
             collector.done(index, bytes, wanted.then(|| job.program(&head).into()));
         }
         Ok(())
@@ -103,13 +104,12 @@ type Done = (usize, u64, Option<Box<Program>>);
 /// The entries of a zip lie each for itself, so that all processors can take part: the biggest first.
 fn unpack_zip(
     source: &Source,
-    root: &Path,
     options: Options,
     writer: &Writer<'_>,
     other: &Processor,
 ) -> Result<Listing, ArchiveError> {
     let mut opened = zip::Opened::open(&source.path, source.archive(), &options.limits)?;
-    let mut collector = collector(source, Some(root), options);
+    let mut collector = collector(source, Some(writer.root), options);
     let mut jobs: Vec<(usize, usize, FileJob)> = Vec::new();
     opened.check(&source.path)?;
     for at in 0..opened.len() {
@@ -118,7 +118,7 @@ fn unpack_zip(
         }
     }
     let needed: u64 = jobs.iter().filter_map(|(_, _, job)| job.bytes).sum();
-    look_for_room(root, needed)?;
+    look_for_room(writer.root.place(), needed)?;
     jobs.sort_by_key(|(_, _, job)| std::cmp::Reverse(job.bytes));
     let next = AtomicUsize::new(0);
     let broke: Mutex<Option<ArchiveError>> = Mutex::new(None);
@@ -129,13 +129,13 @@ fn unpack_zip(
         let (mut opened, mut buffer, mut whole) = (opened.clone(), vec![0; CHUNK], Whole::new(threads));
         while let Some((at, index, job)) = jobs.get(next.fetch_add(1, Ordering::Relaxed)) {
             let written = match opened.inflate(&source.path, *at, &mut whole) {
-                Ok(Some(content)) => writer.write_whole(root, job, content).map(|bytes| {
+                Ok(Some(content)) => writer.write_whole(job, content).map(|bytes| {
                     let program = interesting(job).then(|| job.program(&content[..content.len().min(HEAD_BYTES)]));
                     (bytes, program)
                 }),
                 Ok(None) => opened.content(&source.path, *at, &job.path.display(), &mut |content| {
                     let wanted = interesting(job);
-                    let (bytes, head) = writer.write(root, job, &mut Decoded::new(content, &mut buffer), wanted)?;
+                    let (bytes, head) = writer.write(job, &mut Decoded::new(content, &mut buffer), wanted)?;
                     Ok((bytes, wanted.then(|| job.program(&head))))
                 }),
                 Err(error) => Err(error),
@@ -174,7 +174,7 @@ fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-fn collector<'a>(source: &Source, root: Option<&'a Path>, options: Options) -> Collector<'a> {
+fn collector<'a>(source: &Source, root: Option<&'a HeldFolder>, options: Options) -> Collector<'a> {
     let later_counts = matches!(source.format.container, Container::Tar | Container::Deb);
     let mut collector = Collector::new(root, later_counts, options.limits, source.format.bytes);
     collector.left_out = options.leave_out_hazards.then(Vec::new);
@@ -235,10 +235,12 @@ impl<'a> Finish<'a> {
         let inside = || self.listing.entries.iter().filter(|e| e.path.below(self.wrapper).is_some());
         let mut links = inside().filter(|e| matches!(e.kind, EntryKind::Link(_))).peekable();
         let copies = links.peek().is_some() && !os::can_link(root);
+        let held = HeldFolder::open(root).at("open the folder", root)?;
         let mut finished = Finished::default();
         for entry in links {
-            let place = entry.path.under(root);
-            make_parent(&place)?;
+            if let Some(above) = entry.path.as_path().parent().filter(|above| !above.as_os_str().is_empty()) {
+                make_folder(&held, above)?;
+            }
             if copies {
                 match links::copy(self.listing, entry, root) {
                     Ok(copied) => finished.copied += usize::from(copied),
@@ -248,13 +250,14 @@ impl<'a> Finish<'a> {
                     Err(e) => return Err(e),
                 }
             } else if let EntryKind::Link(target) = &entry.kind {
-                os::make_link(Path::new(target), &place).at("make the link", &place)?;
+                let made = held.make_link(Path::new(target), entry.path.as_path());
+                made.at("make the link", &entry.path.under(root))?;
             }
         }
         if self.listing.without_modes {
             for entry in inside().filter(|e| e.kind == EntryKind::File && self.listing.executable(e)) {
                 let place = entry.path.under(root);
-                let file = File::open(&place).at("open", &place)?;
+                let file = held.open_file(entry.path.as_path()).at("open", &place)?;
                 os::set_mode(&file, 0o755).at("make executable", &place)?;
             }
         }

@@ -10,7 +10,7 @@ use super::error::ArchiveError;
 use super::limits::Limits;
 use super::member::MemberPath;
 use crate::error::FileContext as _;
-use crate::os;
+use crate::os::{self, HeldFolder};
 use crate::program::{HEAD_BYTES, Program};
 use crate::progress::{Progress, Stop};
 
@@ -30,6 +30,8 @@ const ALLOCATED_FROM: u64 = 1 << 20;
 pub(super) struct Writer<'a> {
     /// The archive, for messages.
     pub archive: &'a Path,
+    /// Where it is unpacked.
+    pub root: &'a HeldFolder,
     /// Its size in bytes.
     pub packed: u64,
     pub limits: Limits,
@@ -59,16 +61,15 @@ impl FileJob {
 }
 
 impl Writer<'_> {
-    /// Copies the content to a new file under `root`, whose folder is there. Gives its length, and its first bytes
+    /// Copies the content to a new file, whose folder is there. Gives its length, and its first bytes
     /// where they are `wanted`.
     pub fn write(
         &self,
-        root: &Path,
         job: &FileJob,
         content: &mut dyn BufRead,
         wanted: bool,
     ) -> Result<(u64, Vec<u8>), ArchiveError> {
-        let mut out = self.create(root, job)?;
+        let mut out = self.create(job)?;
         let mut head = Vec::new();
         loop {
             let chunk = match content.fill_buf() {
@@ -89,17 +90,17 @@ impl Writer<'_> {
     }
 
     /// The same for content that is in memory already.
-    pub fn write_whole(&self, root: &Path, job: &FileJob, content: &[u8]) -> Result<u64, ArchiveError> {
-        let mut out = self.create(root, job)?;
+    pub fn write_whole(&self, job: &FileJob, content: &[u8]) -> Result<u64, ArchiveError> {
+        let mut out = self.create(job)?;
         // In parts, so that a progress bar moves and a stop is obeyed.
         content.chunks(WHOLE_PART).try_for_each(|part| self.add(&mut out, part))?;
         self.settle(&out, job)?;
         Ok(out.bytes)
     }
 
-    fn create(&self, root: &Path, job: &FileJob) -> Result<Out, ArchiveError> {
-        let place = job.path.under(root);
-        let file = match os::create_new(&place, mode_of(job)) {
+    fn create(&self, job: &FileJob) -> Result<Out, ArchiveError> {
+        let place = job.path.under(self.root.place());
+        let file = match self.root.create_new(job.path.as_path(), mode_of(job)) {
             Err(e) if e.kind() == io::ErrorKind::AlreadyExists => {
                 return Err(ArchiveError::Twice(job.path.display()));
             }
@@ -149,12 +150,7 @@ fn mode_of(job: &FileJob) -> u32 {
     job.mode.map_or(0o644, |mode| mode & KEPT_BITS | 0o600)
 }
 
-/// Makes a folder and those above it.
-pub(super) fn make_folder(folder: &Path) -> Result<(), ArchiveError> {
-    Ok(os::make_folders(folder).at("make the folder", folder)?)
-}
-
-/// Makes the folder that a place lies in.
-pub(super) fn make_parent(place: &Path) -> Result<(), ArchiveError> {
-    place.parent().map_or(Ok(()), make_folder)
+/// Makes a folder under a root, and those above it.
+pub(super) fn make_folder(root: &HeldFolder, below: &Path) -> Result<(), ArchiveError> {
+    Ok(root.make_folders(below).at("make the folder", &root.place().join(below))?)
 }

@@ -12,6 +12,8 @@ mod unix;
 #[cfg(unix)]
 mod unix_facts;
 #[cfg(unix)]
+mod unix_held;
+#[cfg(unix)]
 mod unix_terminal;
 #[cfg(unix)]
 mod unix_trust;
@@ -19,6 +21,8 @@ mod unix_trust;
 pub use unix::*;
 #[cfg(unix)]
 pub use unix_facts::*;
+#[cfg(unix)]
+pub use unix_held::HeldFolder;
 #[cfg(unix)]
 pub use unix_terminal::{open_terminal, reads_by_character};
 #[cfg(unix)]
@@ -29,6 +33,8 @@ mod windows;
 #[cfg(windows)]
 mod windows_console;
 #[cfg(windows)]
+mod windows_held;
+#[cfg(windows)]
 mod windows_process;
 #[cfg(windows)]
 mod windows_registry;
@@ -38,6 +44,8 @@ mod windows_rights;
 pub use windows::*;
 #[cfg(windows)]
 pub use windows_console::{in_console_code_page, output_is_file};
+#[cfg(windows)]
+pub use windows_held::HeldFolder;
 #[cfg(windows)]
 pub use windows_process::*;
 #[cfg(windows)]

@@ -225,30 +225,6 @@ pub fn exchange(_one: &Path, _other: &Path) -> io::Result<bool> {
     Ok(false)
 }
 
-/// A folder that stays the one it was, whatever is put in the place of its name.
-#[derive(Debug)]
-pub struct HeldFolder(rustix::fd::OwnedFd);
-
-impl HeldFolder {
-    /// Holds the folder at a place, which may not be a link to one (open(2), `O_NOFOLLOW`).
-    ///
-    /// # Errors
-    /// When there is none.
-    pub fn open(folder: &Path) -> io::Result<Self> {
-        use rustix::fs::OFlags;
-        let flags = OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::RDONLY | OFlags::CLOEXEC;
-        Ok(Self(rustix::fs::openat(CWD, folder, flags, rustix::fs::Mode::empty())?))
-    }
-
-    /// Moves what the folder holds under `name` to another place (renameat(2)).
-    ///
-    /// # Errors
-    /// When the system refuses.
-    pub fn move_out(&self, name: &Path, to: &Path) -> io::Result<()> {
-        Ok(rustix::fs::renameat(&self.0, name, CWD, to)?)
-    }
-}
-
 /// Flushes a folder's own record of names to the disk.
 ///
 /// # Errors

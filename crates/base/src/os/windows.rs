@@ -223,28 +223,6 @@ pub fn exchange(_one: &Path, _other: &Path) -> io::Result<bool> {
     Ok(false)
 }
 
-/// A folder in which something is being made. Here it is known by its place.
-#[derive(Debug)]
-pub struct HeldFolder(std::path::PathBuf);
-
-impl HeldFolder {
-    /// Takes the folder at a place.
-    ///
-    /// # Errors
-    /// None.
-    pub fn open(folder: &Path) -> io::Result<Self> {
-        Ok(Self(folder.to_owned()))
-    }
-
-    /// Moves what the folder holds under `name` to another place.
-    ///
-    /// # Errors
-    /// When the system refuses.
-    pub fn move_out(&self, name: &Path, to: &Path) -> io::Result<()> {
-        retry_while_held(|| fs::rename(self.0.join(name), to))
-    }
-}
-
 /// A folder's record of names is flushed by the file system itself.
 ///
 /// # Errors
