@@ -3,8 +3,9 @@
 use std::fs;
 use std::io;
 use std::path::Path;
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
+use super::answer::LIMIT;
 use super::compared::JudgedCaller;
 use super::machines::{MadeMachine, Programs, make, make_home};
 use super::{unix, windows};
@@ -16,6 +17,9 @@ use crate::terminal::InstalledShell;
 
 /// Machines that one process of a shell is asked about.
 const BATCH: usize = 50;
+
+/// So long a shell may go on answering when no more machines are made.
+const GRACE: Duration = Duration::from_secs(15);
 
 /// What is judged.
 #[derive(Debug)]
@@ -36,6 +40,17 @@ pub struct Judging<'a> {
     pub stop: &'a Stop,
 }
 
+impl Judging<'_> {
+    fn is_over(&self) -> bool {
+        self.stop.requested() || self.until.is_some_and(|until| Instant::now() > until)
+    }
+
+    /// How long a shell may take.
+    fn limit(&self) -> Duration {
+        self.until.map_or(LIMIT, |until| LIMIT.min(until.saturating_duration_since(Instant::now()) + GRACE))
+    }
+}
+
 /// Asks every caller of a system about made machines.
 ///
 /// # Errors
@@ -47,7 +62,7 @@ pub fn judge(judging: &Judging<'_>, system: System) -> io::Result<Vec<JudgedCall
     let programs = Programs::new(system, judging.work, judging.program)?;
     let home = judging.work.join("home");
     make_home(&home, system, &programs)?;
-    for first in (0..judging.machines).step_by(BATCH) {
+    for first in (0..judging.machines).step_by(BATCH).take_while(|_| !judging.is_over()) {
         let numbers = first..judging.machines.min(first + BATCH);
         let made: Vec<MadeMachine> = numbers
             .map(|number| {
@@ -57,14 +72,15 @@ pub fn judge(judging: &Judging<'_>, system: System) -> io::Result<Vec<JudgedCall
             })
             .collect::<io::Result<_>>()?;
         for ((caller, shell), judged) in callers.iter().zip(&mut judged) {
-            if judging.stop.requested() || judging.until.is_some_and(|until| Instant::now() > until) {
+            if judging.is_over() {
                 break;
             }
+            let limit = judging.limit();
             let answers = match (system, shell) {
                 (System::Unix, None) => Ok(unix::execute(&home, &made, judging.stop)),
-                (System::Unix, Some(shell)) => unix::ask(shell, &home, &made, judging.stop),
+                (System::Unix, Some(shell)) => unix::ask(shell, &home, &made, limit, judging.stop),
                 (System::Windows, None) => Ok(windows::create_process(&made, programs.copied(), judging.stop)),
-                (System::Windows, Some(shell)) => windows::ask(shell, &home, &made, judging.stop),
+                (System::Windows, Some(shell)) => windows::ask(shell, &home, &made, limit, judging.stop),
             };
             match answers {
                 Ok(answers) => {
@@ -77,6 +93,9 @@ pub fn judge(judging: &Judging<'_>, system: System) -> io::Result<Vec<JudgedCall
         for machine in made {
             os::retry_while_held(|| fs::remove_dir_all(&machine.root))?;
         }
+    }
+    for judged in judged.iter_mut().filter(|judged| judged.compared == 0) {
+        judged.no_answer.get_or_insert_with(|| "no time was left".to_owned());
     }
     Ok(judged)
 }

@@ -3,8 +3,9 @@
 use std::fs;
 use std::path::Path;
 use std::process::Command;
+use std::time::Duration;
 
-use super::answer::{Answer, LIMIT, ONE, ending};
+use super::answer::{Answer, ONE, ending};
 use super::machines::MadeMachine;
 use crate::process::{self, Ending};
 use crate::progress::Stop;
@@ -65,6 +66,7 @@ pub(super) fn ask(
     shell: &InstalledShell,
     home: &Path,
     machines: &[MadeMachine],
+    limit: Duration,
     stop: &Stop,
 ) -> Result<Vec<Option<Answer>>, String> {
     let kind = shell.shell;
@@ -79,7 +81,7 @@ pub(super) fn ask(
         _ => &mut command,
     };
     command.arg(&script).env_clear().env("HOME", home).env("LANG", "C.UTF-8").env("PATH", "/usr/bin:/bin");
-    let outcome = process::run(command, LIMIT, stop);
+    let outcome = process::run(command, limit, stop);
     let said = String::from_utf8_lossy(&outcome.stdout);
     let fields: Vec<&str> = said.split('\0').collect();
     if fields.len() != machines.len() * 2 + 1 {

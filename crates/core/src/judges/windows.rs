@@ -4,8 +4,9 @@ use std::ffi::OsString;
 use std::fs;
 use std::path::Path;
 use std::process::Command;
+use std::time::Duration;
 
-use super::answer::{Answer, LIMIT, ONE, ending};
+use super::answer::{Answer, ONE, ending};
 use super::machines::MadeMachine;
 use crate::os;
 use crate::process::{self, Ending};
@@ -49,6 +50,7 @@ pub(super) fn ask(
     shell: &InstalledShell,
     home: &Path,
     machines: &[MadeMachine],
+    limit: Duration,
     stop: &Stop,
 ) -> Result<Vec<Option<Answer>>, String> {
     let mut command = Command::new(&shell.program);
@@ -78,7 +80,7 @@ pub(super) fn ask(
         command.args(["-NoLogo", "-NoProfile", "-NonInteractive", "-ExecutionPolicy", "Bypass", "-File"]).arg(&file);
     }
     command.env("PATHEXT", EXTENSIONS).env(ACT_VARIABLE, "1").current_dir(home);
-    let outcome = process::run(command, LIMIT, stop);
+    let outcome = process::run(command, limit, stop);
     let said = String::from_utf8_lossy(&outcome.stdout);
     let answers: Vec<&str> = said.split(BEGINS).skip(1).collect();
     if answers.len() != machines.len() {

@@ -5,7 +5,7 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::process::Command;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use crate::environment::Environment;
 use crate::judges::ending;
@@ -33,23 +33,29 @@ const STARTUP_FILES: [(&str, &[u8]); 3] = [
 /// What a user has: files by their place, and on Windows values of the registry.
 pub type State = BTreeMap<String, Vec<u8>>;
 
+/// The time that is left.
+pub fn until(end: Instant) -> Duration {
+    end.saturating_duration_since(Instant::now())
+}
+
 /// A home, with its registry keys; both go with it.
 pub struct Rehearsal<'a> {
     pub machine: Machine,
     scratch: PathBuf,
     program: &'a Path,
+    ends: Instant,
     stop: &'a Stop,
 }
 
 impl<'a> Rehearsal<'a> {
-    /// Makes the home in an empty folder.
-    pub fn build(folder: &Path, program: &'a Path, stop: &'a Stop) -> io::Result<Self> {
+    /// Makes the home in an empty folder. No call goes on when the self-test `ends`.
+    pub fn build(folder: &Path, program: &'a Path, ends: Instant, stop: &'a Stop) -> io::Result<Self> {
         let machine =
             Machine::new(Environment::of_process(), Some(folder), None, Scope::User).map_err(io::Error::other)?;
         fs::create_dir_all(&machine.home)?;
         let scratch = folder.join("scratch");
         fs::create_dir_all(&scratch)?;
-        let rehearsal = Self { machine, scratch, program, stop };
+        let rehearsal = Self { machine, scratch, program, ends, stop };
         match rehearsal.machine.system() {
             System::Unix => {
                 for (name, content) in STARTUP_FILES {
@@ -79,7 +85,7 @@ impl<'a> Rehearsal<'a> {
 
     /// Calls it to its end.
     pub fn call(&self, arguments: &[&str]) -> Outcome {
-        process::run(self.command(arguments), LIMIT, self.stop)
+        process::run(self.command(arguments), until(self.ends).min(LIMIT), self.stop)
     }
 
     /// The same, where it has to end well: how it ended otherwise.

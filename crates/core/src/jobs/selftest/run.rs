@@ -32,6 +32,9 @@ const MACHINES: usize = 300;
 const LOOKUPS_UNTIL: Duration = Duration::from_secs(45);
 const KILLS_UNTIL: Duration = Duration::from_secs(85);
 
+/// When whatever still runs is ended, which a slow machine is told as a failure.
+const ENDS: Duration = Duration::from_secs(115);
+
 /// What is asked of `selftest`.
 #[derive(Debug, Clone)]
 pub struct SelfTestRequest {
@@ -128,6 +131,7 @@ fn tried(
     stage: StageObserver<'_>,
 ) -> Result<SelfTest, SelfTestError> {
     let start = Instant::now();
+    let ends = start + ENDS;
     let work = real(work).map_err(SelfTestError::Work)?;
     fit(&work)?;
     let (stop, program) = (&session.stop, &*request.program);
@@ -152,7 +156,7 @@ fn tried(
 
     stage("running the demo");
     let kept = work.join("demo");
-    let mut steps = vec![steps::demo(&kept, &machines, program, stop)];
+    let mut steps = vec![steps::demo(&kept, &machines, program, ends, stop)];
     for folder in [kept.clone(), kept.join("second")] {
         let made = Machine::new(session.machine.environment.clone(), Some(&folder), None, Scope::User);
         // Where the demo failed there may be none.
@@ -162,14 +166,14 @@ fn tried(
 
     if let Some(download) = steps::download(&kept) {
         stage("interrupting installations");
-        let home = Rehearsal::build(&work.join("kills"), program, stop).map_err(SelfTestError::Work)?;
-        let until = start + KILLS_UNTIL;
-        steps.push(steps::kills(&home, &download, until, stop).map_err(SelfTestError::Work)?);
+        let home = Rehearsal::build(&work.join("kills"), program, ends, stop).map_err(SelfTestError::Work)?;
+        let killed = steps::kills(&home, &download, start + KILLS_UNTIL, stop);
+        steps.push(killed.map_err(SelfTestError::Work)?);
         session.go_on()?;
         let seal = session.sealer()?.level();
         if session.machine.system() == System::Windows || seal != SealLevel::None {
             stage("asking terminals");
-            let home = Rehearsal::build(&work.join("questions"), program, stop).map_err(SelfTestError::Work)?;
+            let home = Rehearsal::build(&work.join("questions"), program, ends, stop).map_err(SelfTestError::Work)?;
             steps.push(steps::questions(&home, &download, seal).map_err(SelfTestError::Work)?);
             session.go_on()?;
         }

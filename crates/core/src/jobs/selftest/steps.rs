@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 
 use serde_json::Value;
 
-use super::rehearsal::{Rehearsal, SCRATCH, State, difference, told};
+use super::rehearsal::{Rehearsal, SCRATCH, State, difference, told, until};
 use super::report::SelfTestStep;
 use crate::os::SealLevel;
 use crate::process::{self, Ending};
@@ -22,12 +22,12 @@ const KILLS: u32 = 12;
 const DEMO: Duration = Duration::from_secs(80);
 
 /// The demo, in a folder where its downloads stay: every step of it has to come out as it should.
-pub fn demo(kept: &Path, scratch: &Path, program: &Path, stop: &Stop) -> SelfTestStep {
+pub fn demo(kept: &Path, scratch: &Path, program: &Path, ends: Instant, stop: &Stop) -> SelfTestStep {
     let mut step = SelfTestStep::new("the demo: install, trace, check, deliver, compare");
     let mut command = std::process::Command::new(program);
     command.args(["demo", "--json", "--keep"]).arg(kept).env_remove("WYARD_YARD").env_remove("SHELL");
     command.envs(SCRATCH.map(|name| (name, scratch)));
-    let outcome = process::run(command, DEMO, stop);
+    let outcome = process::run(command, until(ends).min(DEMO), stop);
     let document: Value = serde_json::from_slice(&outcome.stdout).unwrap_or_default();
     step.times = document["calls"].as_array().map_or(0, Vec::len);
     let wrong = document["wrong"].as_array().cloned().unwrap_or_default();
@@ -46,7 +46,7 @@ pub fn download(kept: &Path) -> Option<PathBuf> {
 
 /// An installation that is killed at twelve moments of its time: the next call brings it to its end, and undoing gives every
 /// byte back.
-pub fn kills(rehearsal: &Rehearsal<'_>, download: &Path, until: Instant, stop: &Stop) -> io::Result<SelfTestStep> {
+pub fn kills(rehearsal: &Rehearsal<'_>, download: &Path, enough: Instant, stop: &Stop) -> io::Result<SelfTestStep> {
     let mut step = SelfTestStep::new("interrupted installations, completed by the next call, then undone");
     let download = download.to_string_lossy().into_owned();
     let receive = ["receive", "--replace", &*download];
@@ -60,7 +60,7 @@ pub fn kills(rehearsal: &Rehearsal<'_>, download: &Path, until: Instant, stop: &
     let after = rehearsal.state()?;
     undone(rehearsal, &before, &mut step, "after a whole installation")?;
     for kill in 0..KILLS {
-        if Instant::now() > until || stop.requested() {
+        if Instant::now() > enough || stop.requested() {
             break;
         }
         step.times += 1;
