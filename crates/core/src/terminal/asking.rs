@@ -23,6 +23,9 @@ use crate::store::{StartupFolders, files_of_others, possible_files};
 use crate::system::System;
 use crate::whole_file;
 
+/// What a name adds to the limit: a shell looks through all of PATH for it, on a busy machine.
+const FOR_EACH_NAME: Duration = Duration::from_millis(50);
+
 /// Settings of the asking.
 #[derive(Debug, Clone)]
 pub struct Asking<'a> {
@@ -99,8 +102,15 @@ impl Asking<'_> {
         let outcome = match shell.shell.system() {
             System::Windows => {
                 let marker = marker();
-                (answer.said, answer.took) =
-                    windows_shells::ask(shell, &marker, base, question, &self.machine.home, self.limit, self.stop);
+                (answer.said, answer.took) = windows_shells::ask(
+                    shell,
+                    &marker,
+                    base,
+                    question,
+                    &self.machine.home,
+                    self.limit(question),
+                    self.stop,
+                );
                 if let Ok(said) = &mut answer.said {
                     said.context.of_system = windows::of_system(&said.context.folders(), self.machine);
                 }
@@ -151,6 +161,12 @@ impl Asking<'_> {
         answer
     }
 
+    /// How long a start may take, with the answer.
+    fn limit(&self, question: Question<'_>) -> Duration {
+        let names = u32::try_from(question.commands.len()).unwrap_or(u32::MAX);
+        self.limit + FOR_EACH_NAME * names
+    }
+
     /// Has the shell do what the question says.
     fn by_argument(
         &self,
@@ -162,7 +178,7 @@ impl Asking<'_> {
         let marker = marker();
         let text = question::text(shell.shell, mode, &marker, question);
         let start = self.for_text(shell, mode, base, &text);
-        let outcome = self.sealer.run(&start, Surroundings::of_terminal(), self.limit, self.stop);
+        let outcome = self.sealer.run(&start, Surroundings::of_terminal(), self.limit(question), self.stop);
         let of = (shell, mode, self.sealer.level());
         let evidence = self.keeps_evidence.then(|| Box::new(Evidence::argument(of, &start, text, &outcome)));
         (question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home), outcome, evidence)
@@ -199,7 +215,8 @@ impl Asking<'_> {
             is_begun: &|output| typed.is_begun(shell.shell, output),
             ahead,
         };
-        let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit, self.stop);
+        let outcome =
+            self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit(question), self.stop);
         let of = (shell, mode, self.sealer.level());
         let told = || Box::new(Evidence::typed(of, &start, (&line, typed.text(shell.shell)), &outcome));
         let evidence = self.keeps_evidence.then(told);

@@ -31,19 +31,20 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
     match shell {
         Shell::Fish => {
             // What is typed for another word is put in its place at the prompt, whether it is that word or one of a pattern
-            // (fish, "abbr").
-            let kind = match mode {
-                StartMode::LoginCommand => "type -t -- $c 2>/dev/null",
-                _ => {
-                    "begin; abbr -q -- $c; or string match -qr -- $_wyard_abbr $c; end; and echo abbreviation; \
-                     or type -t -- $c 2>/dev/null"
-                }
+            // (fish, "abbr"). `type` would go through PATH once more.
+            let abbreviation = match mode {
+                StartMode::LoginCommand => "",
+                _ => "if abbr -q -- $c; or string match -qr -- $_wyard_abbr $c; echo abbreviation; else ",
             };
+            let kind = format!(
+                "{abbreviation}if builtin functions -q -- $c; echo function; \
+                 else if builtin contains -- $c $_wyard_builtins; echo builtin; end"
+            );
             let patterns = r"set -l _wyard_abbr '^(?:'(string join '|' -- '(?!)' (abbr --show 2>/dev/null | string replace -rf -- '^.*--regex (\'(?:[^\'\\\\]|\\\\.)*\'|\S+) .*$' '$1' | string unescape))')$'
 ";
             format!(
-                "{patterns}builtin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect) $PWD\n\
-                 for c in {}\nbuiltin printf '%s\\0' (begin; {kind}; end | string collect; or echo none)\n\
+                "{patterns}set -l _wyard_builtins (builtin -n)\nbuiltin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect) $PWD\n\
+                 for c in {}\nbuiltin printf '%s\\0' (begin; {kind}; end | string collect; or echo)\n\
                  builtin printf '%s\\0' (command -s -- $c 2>/dev/null | string collect; or echo)\nend\n{ENV}\nbuiltin printf '%s\\0' {marker}",
                 commands.join(" ")
             )
