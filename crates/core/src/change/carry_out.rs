@@ -4,8 +4,9 @@ use std::path::PathBuf;
 
 use super::error::{FORMAT, LedgerError};
 use super::executor::Executor;
-use super::ledger::{Ledger, LedgerContents, Line, Record, State};
+use super::ledger::Ledger;
 use super::operation::{Changeset, Operation};
+use super::records::{LedgerContents, Line, Record, State};
 use crate::clock;
 use crate::registry::RegistryPlaces;
 

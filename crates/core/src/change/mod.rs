@@ -11,6 +11,7 @@ mod fault;
 mod ledger;
 mod moving;
 mod operation;
+mod records;
 mod strange;
 mod undo;
 
@@ -18,6 +19,7 @@ pub use block::{BLOCK_BEGINS, block_put, block_taken};
 pub use carry_out::{Change, Settled};
 pub use content::{Content, Recorded};
 pub use error::LedgerError;
-pub use ledger::{Ledger, LedgerContents, Record, State};
+pub use ledger::Ledger;
 pub use operation::{Changeset, Operation, Role, StoredValue};
+pub use records::{LedgerContents, Record, State};
 pub use undo::{ChangedSince, list_back, list_value_back, table_back, values_back};

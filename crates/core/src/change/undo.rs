@@ -3,8 +3,8 @@
 use std::collections::{BTreeSet, HashSet};
 
 use super::content::Recorded;
-use super::ledger::{LedgerContents, State};
 use super::operation::{Changeset, Operation, StoredValue};
+use super::records::{LedgerContents, State};
 use crate::error::FileError;
 use crate::path_list::windows;
 use crate::registry::{PathBefore, RegistryPlaces, ValueKind};
