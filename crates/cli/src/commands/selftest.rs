@@ -1,6 +1,7 @@
 //! `wyard selftest`
 
 use std::process::ExitCode;
+use std::time::Duration;
 
 use wagon_yard_core::jobs::selftest::{self, SelfTestRequest};
 
@@ -14,8 +15,9 @@ pub fn run(args: SelfTestArgs, context: &Context) -> Result<ExitCode, Failure> {
     let program = std::env::current_exe()
         .map_err(|e| Failure::new(exit::MACHINE, format!("the program's own file is not known: {e}"), None))?;
     let version = env!("CARGO_PKG_VERSION").to_owned();
-    let SelfTestArgs { into, seed } = args;
-    let request = SelfTestRequest { into: into.clone(), seed, program, version };
+    let SelfTestArgs { into, seed, minutes } = args;
+    let limit = Duration::from_secs(60) * minutes;
+    let request = SelfTestRequest { into: into.clone(), seed, limit, program, version };
     let tell = |stage: &'static str| {
         if !context.global.quiet && !context.global.json {
             // Somebody who closed standard error does not want to be told.

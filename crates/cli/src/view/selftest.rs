@@ -26,7 +26,7 @@ pub fn write(report: &Report<SelfTest>, into: Option<&Path>, page: &Page, out: &
     let rows = report.lookups.iter().map(|judged| {
         let wrong =
             judged.no_answer.as_ref().map_or_else(|| judged.wrong.to_string(), |why| format!("no answer: {why}"));
-        let mark = if judged.held() { style::GOOD.over("passed") } else { style::BAD.over("failed") };
+        let mark = mark(judged.held(), judged.failed());
         vec![judged.caller.name().to_owned(), judged.compared.to_string(), escape(&wrong), mark]
     });
     page.table(out, &["looked up by", "compared", "disagreed", ""], rows.collect())?;
@@ -35,8 +35,7 @@ pub fn write(report: &Report<SelfTest>, into: Option<&Path>, page: &Page, out: &
     }
     writeln!(out)?;
     for step in &report.steps {
-        let held = step.wrong.is_empty() && step.times > 0;
-        let mark = if held { style::GOOD.over("passed") } else { style::BAD.over("failed") };
+        let mark = mark(step.held(), step.failed());
         page.labelled(out, &mark, LABELS, &format!("{} ({})", step.title, count(step.times, "time", "times")))?;
         for wrong in &step.wrong {
             page.labelled(out, "", LABELS, &escape(wrong))?;
@@ -45,13 +44,26 @@ pub fn write(report: &Report<SelfTest>, into: Option<&Path>, page: &Page, out: &
     writeln!(out)?;
     let end = if report.held() {
         format!("Everything passed, in {}.", count(seconds(report.seconds), "second", "seconds"))
-    } else {
+    } else if report.failed() {
         "Some of it failed: please send the report to the makers of wyard.".to_owned()
+    } else {
+        format!("No time was left for some of it, after {}.", count(seconds(report.seconds), "second", "seconds"))
     };
     page.labelled(out, "", 0, &end)?;
+    if report.ran_out_of_time() {
+        page.labelled(out, "next:", LABELS, "when less is running, or with more time: wyard selftest --minutes 10")?;
+    }
     match into {
         Some(file) => page.labelled(out, "report", LABELS, &page.shown(file)),
         None => page.labelled(out, "next:", LABELS, "to keep the report: wyard selftest --into selftest.json"),
+    }
+}
+
+fn mark(held: bool, failed: bool) -> String {
+    match (held, failed) {
+        (true, _) => style::GOOD.over("passed"),
+        (_, true) => style::BAD.over("failed"),
+        _ => "untried".to_owned(),
     }
 }
 

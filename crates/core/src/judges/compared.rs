@@ -25,7 +25,7 @@ pub struct JudgedCaller {
     pub wrong: usize,
     /// The first of those.
     pub disagreements: Vec<Disagreement>,
-    /// Why it could not be asked; null where it could.
+    /// Why it could not be asked; null where it could, and where no time was left for it.
     pub no_answer: Option<String>,
 }
 
@@ -116,10 +116,16 @@ impl JudgedCaller {
         }
     }
 
-    /// Whether everything came out as predicted.
+    /// Whether it was asked, and everything came out as predicted.
     #[must_use]
     pub fn held(&self) -> bool {
-        self.wrong == 0 && self.no_answer.is_none()
+        self.compared > 0 && !self.failed()
+    }
+
+    /// Whether something came out otherwise, or it could not be asked; false where no time was left for it.
+    #[must_use]
+    pub fn failed(&self) -> bool {
+        self.wrong > 0 || self.no_answer.is_some()
     }
 }
 

@@ -34,15 +34,16 @@ pub struct Judging<'a> {
     pub seed: u64,
     /// How many machines.
     pub machines: usize,
-    /// No more are made after that.
+    /// No more are made for which time would not last until then.
     pub until: Option<Instant>,
     /// The user's wish to end.
     pub stop: &'a Stop,
 }
 
 impl Judging<'_> {
-    fn is_over(&self) -> bool {
-        self.stop.requested() || self.until.is_some_and(|until| Instant::now() > until)
+    /// Whether so much more time would be too much.
+    fn is_over_in(&self, time: Duration) -> bool {
+        self.stop.requested() || self.until.is_some_and(|until| Instant::now() + time > until)
     }
 
     /// How long a shell may take.
@@ -62,7 +63,13 @@ pub fn judge(judging: &Judging<'_>, system: System) -> io::Result<Vec<JudgedCall
     let programs = Programs::new(system, judging.work, judging.program)?;
     let home = judging.work.join("home");
     make_home(&home, system, &programs)?;
-    for first in (0..judging.machines).step_by(BATCH).take_while(|_| !judging.is_over()) {
+    // What the batch before took.
+    let mut took = Duration::ZERO;
+    for first in (0..judging.machines).step_by(BATCH) {
+        if judging.is_over_in(took) {
+            break;
+        }
+        let begun = Instant::now();
         let numbers = first..judging.machines.min(first + BATCH);
         let made: Vec<MadeMachine> = numbers
             .map(|number| {
@@ -72,7 +79,7 @@ pub fn judge(judging: &Judging<'_>, system: System) -> io::Result<Vec<JudgedCall
             })
             .collect::<io::Result<_>>()?;
         for ((caller, shell), judged) in callers.iter().zip(&mut judged) {
-            if judging.is_over() {
+            if judging.is_over_in(Duration::ZERO) {
                 break;
             }
             let limit = judging.limit();
@@ -93,9 +100,7 @@ pub fn judge(judging: &Judging<'_>, system: System) -> io::Result<Vec<JudgedCall
         for machine in made {
             os::retry_while_held(|| fs::remove_dir_all(&machine.root))?;
         }
-    }
-    for judged in judged.iter_mut().filter(|judged| judged.compared == 0) {
-        judged.no_answer.get_or_insert_with(|| "no time was left".to_owned());
+        took = begun.elapsed();
     }
     Ok(judged)
 }

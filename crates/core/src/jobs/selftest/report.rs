@@ -34,7 +34,7 @@ pub struct SelfTest {
 pub struct SelfTestStep {
     /// What it was.
     pub title: String,
-    /// How often it was tried.
+    /// How often it was tried; 0 where no time was left for it, or its preparation went wrong.
     pub times: usize,
     /// What did not hold.
     pub wrong: Vec<String>,
@@ -44,19 +44,88 @@ impl SelfTestStep {
     pub(super) fn new(title: &str) -> Self {
         Self { title: title.to_owned(), ..Self::default() }
     }
+
+    /// Whether it was tried, and held.
+    #[must_use]
+    pub fn held(&self) -> bool {
+        self.times > 0 && !self.failed()
+    }
+
+    /// Whether something did not hold; false where no time was left for it.
+    #[must_use]
+    pub fn failed(&self) -> bool {
+        !self.wrong.is_empty()
+    }
 }
 
 impl SelfTest {
-    /// Whether all of it held, and something was tried.
+    /// Whether all of it was tried, and held.
     #[must_use]
     pub fn held(&self) -> bool {
-        self.lookups.iter().all(|judged| judged.held() && judged.compared > 0)
-            && self.steps.iter().all(|step| step.wrong.is_empty() && step.times > 0)
+        self.lookups.iter().all(JudgedCaller::held) && self.steps.iter().all(SelfTestStep::held)
+    }
+
+    /// Whether no time was left for some of it.
+    #[must_use]
+    pub fn ran_out_of_time(&self) -> bool {
+        self.lookups.iter().any(|judged| !judged.held() && !judged.failed())
+            || self.steps.iter().any(|step| !step.held() && !step.failed())
+    }
+
+    /// Whether something did not hold; false where all there is to say is that no time was left.
+    #[must_use]
+    pub fn failed(&self) -> bool {
+        self.lookups.iter().any(JudgedCaller::failed) || self.steps.iter().any(SelfTestStep::failed)
     }
 }
 
 impl ReportBody for SelfTest {
     fn name(&self) -> &'static str {
         "selftest"
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::resolve::Caller;
+
+    #[test]
+    fn what_no_time_was_left_for_has_neither_held_nor_failed() {
+        let tested = |times, wrong: &[&str], compared, no_answer: Option<&str>| SelfTest {
+            program: "0.2.0".to_owned(),
+            machine: MachineFacts::new("linux".into(), "x86_64".into()),
+            is_wine: false,
+            seal: "none",
+            seed: 1,
+            seconds: 90,
+            lookups: vec![JudgedCaller {
+                caller: Caller::Exec,
+                compared,
+                wrong: 0,
+                disagreements: Vec::new(),
+                no_answer: no_answer.map(str::to_owned),
+            }],
+            steps: vec![SelfTestStep {
+                title: "the demo".to_owned(),
+                times,
+                wrong: wrong.iter().map(|text| (*text).to_owned()).collect(),
+            }],
+        };
+        for (tested, held, failed, ran_out) in [
+            (tested(1, &[], 50, None), true, false, false),
+            (tested(0, &[], 50, None), false, false, true),
+            (tested(1, &[], 0, None), false, false, true),
+            (tested(1, &["a difference"], 50, None), false, true, false),
+            (tested(1, &["a difference"], 0, None), false, true, true),
+            (tested(0, &["not prepared"], 50, None), false, true, false),
+            (tested(1, &[], 0, Some("it is not there")), false, true, false),
+        ] {
+            assert_eq!(
+                (tested.held(), tested.failed(), tested.ran_out_of_time()),
+                (held, failed, ran_out),
+                "{tested:?}"
+            );
+        }
     }
 }

@@ -28,12 +28,33 @@ use crate::yard::YardError;
 /// How many machines are made, if there is time.
 const MACHINES: usize = 300;
 
-/// When no more of them are made, and when no more installations are killed, from the beginning on.
-const LOOKUPS_UNTIL: Duration = Duration::from_secs(45);
-const KILLS_UNTIL: Duration = Duration::from_secs(85);
+/// How the time is divided. What always has to be done comes first: the demo, one killed installation, the questions. The
+/// others fill what is left.
+struct Times {
+    /// When whatever still runs is ended, which is told as a failure.
+    ends: Instant,
+    /// How long the demo may take.
+    demo: Duration,
+    /// When no more installations are killed, but for the first.
+    kills_until: Instant,
+    /// How long machines are made.
+    lookups: Duration,
+    /// When no more of them are made.
+    lookups_until: Instant,
+}
 
-/// When whatever still runs is ended, which a slow machine is told as a failure.
-const ENDS: Duration = Duration::from_secs(115);
+impl Times {
+    fn from_now(limit: Duration) -> Self {
+        let now = Instant::now();
+        Self {
+            ends: now + limit * 23 / 24,
+            demo: limit * 2 / 3,
+            kills_until: now + limit * 7 / 12,
+            lookups: limit * 3 / 8,
+            lookups_until: now + limit * 3 / 4,
+        }
+    }
+}
 
 /// What is asked of `selftest`.
 #[derive(Debug, Clone)]
@@ -42,6 +63,8 @@ pub struct SelfTestRequest {
     pub into: Option<PathBuf>,
     /// What the made machines come from; `None` takes a new one.
     pub seed: Option<u64>,
+    /// How long it may take.
+    pub limit: Duration,
     /// This program.
     pub program: PathBuf,
     /// Its version.
@@ -131,11 +154,39 @@ fn tried(
     stage: StageObserver<'_>,
 ) -> Result<SelfTest, SelfTestError> {
     let start = Instant::now();
-    let ends = start + ENDS;
+    let times = Times::from_now(request.limit);
     let work = real(work).map_err(SelfTestError::Work)?;
     fit(&work)?;
     let (stop, program) = (&session.stop, &*request.program);
     let seed = request.seed.unwrap_or_else(|| fastrand::u64(..));
+
+    stage("running the demo");
+    let (kept, scratch) = (work.join("demo"), work.join("scratch"));
+    fs::create_dir(&scratch).map_err(SelfTestError::Work)?;
+    let demo_ends = times.ends.min(Instant::now() + times.demo);
+    let mut steps = vec![steps::demo(&kept, &scratch, program, demo_ends, stop)];
+    for folder in [kept.clone(), kept.join("second")] {
+        let made = Machine::new(session.machine.environment.clone(), Some(&folder), None, Scope::User);
+        // Where the demo failed there may be none.
+        let _ = made.map(|machine| machine.registry().remove_sandbox());
+    }
+    session.go_on()?;
+
+    if let Some(download) = steps::download(&kept) {
+        stage("interrupting installations");
+        let home = Rehearsal::build(&work.join("kills"), program, times.ends, stop).map_err(SelfTestError::Work)?;
+        let killed = steps::kills(&home, &download, times.kills_until, stop);
+        steps.push(killed.map_err(SelfTestError::Work)?);
+        session.go_on()?;
+        let seal = session.sealer()?.level();
+        if session.machine.system() == System::Windows || seal != SealLevel::None {
+            stage("asking terminals");
+            let home =
+                Rehearsal::build(&work.join("questions"), program, times.ends, stop).map_err(SelfTestError::Work)?;
+            steps.push(steps::questions(&home, &download, seal).map_err(SelfTestError::Work)?);
+            session.go_on()?;
+        }
+    }
 
     stage("asking every shell about made-up machines");
     let machines = work.join("machines");
@@ -148,36 +199,11 @@ fn tried(
         program,
         seed,
         machines: MACHINES,
-        until: Some(start + LOOKUPS_UNTIL),
+        until: Some(times.lookups_until.min(Instant::now() + times.lookups)),
         stop,
     };
     let mut lookups = judge(&judging, session.machine.system()).map_err(SelfTestError::Work)?;
     session.go_on()?;
-
-    stage("running the demo");
-    let kept = work.join("demo");
-    let mut steps = vec![steps::demo(&kept, &machines, program, ends, stop)];
-    for folder in [kept.clone(), kept.join("second")] {
-        let made = Machine::new(session.machine.environment.clone(), Some(&folder), None, Scope::User);
-        // Where the demo failed there may be none.
-        let _ = made.map(|machine| machine.registry().remove_sandbox());
-    }
-    session.go_on()?;
-
-    if let Some(download) = steps::download(&kept) {
-        stage("interrupting installations");
-        let home = Rehearsal::build(&work.join("kills"), program, ends, stop).map_err(SelfTestError::Work)?;
-        let killed = steps::kills(&home, &download, start + KILLS_UNTIL, stop);
-        steps.push(killed.map_err(SelfTestError::Work)?);
-        session.go_on()?;
-        let seal = session.sealer()?.level();
-        if session.machine.system() == System::Windows || seal != SealLevel::None {
-            stage("asking terminals");
-            let home = Rehearsal::build(&work.join("questions"), program, ends, stop).map_err(SelfTestError::Work)?;
-            steps.push(steps::questions(&home, &download, seal).map_err(SelfTestError::Work)?);
-            session.go_on()?;
-        }
-    }
 
     let private = Private::of(&session.machine);
     let mut facts = MachineFacts::here(&session.machine.environment);
