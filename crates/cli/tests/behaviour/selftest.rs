@@ -13,7 +13,7 @@ fn all_of_it_holds_and_the_report_says_nothing_of_the_user() {
     let report = home.path("report.json");
     let before = home.files();
     // However busy the machine of the tests is.
-    let mut command = home.command(&["selftest", "--minutes", "20", "--into", report.to_str().unwrap()]);
+    let mut command = home.command(&["selftest", "--minutes", "4", "--into", report.to_str().unwrap()]);
     command
         .envs(["TMPDIR", "TMP", "TEMP"].map(|name| (name, &own)))
         .env("USER", "ebbalund")
