@@ -17,7 +17,12 @@ start_wine() {
   compile "$WINEPREFIX/drive_c/windows/system32/bcryptprimitives.dll" -shared \
     scripts/windows/bcryptprimitives.c -ladvapi32
   compile "$WINEPREFIX/drive_c/desktop.exe" scripts/windows/desktop.c -luser32
-  "$wine" "$WINEPREFIX/drive_c/desktop.exe" >/dev/null 2>&1 </dev/null &
+  hold_desktop
+  # The desktop of the preparations may just have been closing, and is of no use then.
+  sleep 3
+  hold_desktop
 }
+
+hold_desktop() { "$wine" "$WINEPREFIX/drive_c/desktop.exe" >/dev/null 2>&1 </dev/null & }
 
 stop_wine() { "$wineserver" -k || true; }
