@@ -72,7 +72,7 @@ pub struct SelfTestArgs {
     /// Make the machines of an earlier report again
     #[arg(long, value_name = "NUMBER")]
     pub seed: Option<u64>,
-    /// End after so many minutes; a slow machine needs more
+    /// Stop after this many minutes; a slow machine may need more
     #[arg(long, value_name = "NUMBER", default_value_t = 2, value_parser = clap::value_parser!(u32).range(1..=60))]
     pub minutes: u32,
 }

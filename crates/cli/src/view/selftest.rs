@@ -47,11 +47,11 @@ pub fn write(report: &Report<SelfTest>, into: Option<&Path>, page: &Page, out: &
     } else if report.failed() {
         "Some of it failed: please send the report to the makers of wyard.".to_owned()
     } else {
-        format!("No time was left for some of it, after {}.", count(seconds(report.seconds), "second", "seconds"))
+        format!("Some of it was not run: time was up after {}.", count(seconds(report.seconds), "second", "seconds"))
     };
     page.labelled(out, "", 0, &end)?;
     if report.ran_out_of_time() {
-        page.labelled(out, "next:", LABELS, "when less is running, or with more time: wyard selftest --minutes 10")?;
+        page.labelled(out, "next:", LABELS, "run it again on an idle machine, or allow it more time with --minutes")?;
     }
     match into {
         Some(file) => page.labelled(out, "report", LABELS, &page.shown(file)),
@@ -63,7 +63,7 @@ fn mark(held: bool, failed: bool) -> String {
     match (held, failed) {
         (true, _) => style::GOOD.over("passed"),
         (_, true) => style::BAD.over("failed"),
-        _ => "untried".to_owned(),
+        _ => "not run".to_owned(),
     }
 }
 

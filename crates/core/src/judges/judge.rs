@@ -93,6 +93,9 @@ pub fn judge(judging: &Judging<'_>, system: System) -> io::Result<Vec<JudgedCall
                 Ok(answers) => {
                     let pairs = made.iter().zip(answers).filter_map(|(machine, answer)| Some((machine, answer?)));
                     pairs.for_each(|(machine, answer)| judged.compare(*caller, machine, &answer, &home, system));
+                    if judged.compared == 0 {
+                        judged.no_answer.get_or_insert_with(|| format!("0 answers to {} questions", made.len()));
+                    }
                 }
                 Err(why) => judged.no_answer = Some(why),
             }
