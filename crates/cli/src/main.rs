@@ -19,9 +19,16 @@ use wagon_yard_core::os;
 fn main() -> ExitCode {
     // Before anything else is done or started: a seal is made by a process that is nothing but that.
     let mut words = std::env::args_os().skip(1);
-    if words.next().is_some_and(|word| word == os::SEAL_ARGUMENT) {
-        let channel = words.next().and_then(|word| word.to_str()?.parse().ok());
-        return ExitCode::from(os::serve_seal(channel.unwrap_or(-1)));
+    match words.next() {
+        Some(word) if word == os::SEAL_ARGUMENT => {
+            let channel = words.next().and_then(|word| word.to_str()?.parse().ok());
+            return ExitCode::from(os::serve_seal(channel.unwrap_or(-1)));
+        }
+        // A shell that is asked starts this program to learn in which context it starts programs.
+        Some(word) if word == os::CONTEXT_ARGUMENT => {
+            return ExitCode::from(u8::from(os::print_context(&words.next().unwrap_or_default()).is_err()));
+        }
+        _ => {}
     }
     // A copy of this program that is to say which of several files ran.
     if let Some(said) = judges::act() {

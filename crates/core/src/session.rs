@@ -198,6 +198,7 @@ impl Session {
             sealer: self.sealer()?,
             unsealed: self.unsealed,
             keeps_evidence: self.keeps_evidence,
+            own: self.makes_seals.then(os::own_place).flatten(),
             startup: None,
         })
     }

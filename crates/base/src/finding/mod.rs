@@ -2,6 +2,8 @@
 
 mod seen;
 mod table;
+mod verdict;
 
 pub use seen::Finding;
 pub use table::{Code, Severity, Texts};
+pub use verdict::Verdict;

@@ -3,6 +3,7 @@
 use serde::Serialize;
 
 use super::table::{Code, Severity};
+use super::verdict::Verdict;
 
 /// One thing worth telling.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -12,6 +13,9 @@ pub struct Finding {
     pub code: Code,
     /// How much it matters.
     pub severity: Severity,
+    /// What it makes of the command or tool it was found at: verdicts are the worst of these.
+    #[serde(skip_serializing_if = "Verdict::passes_ref")]
+    pub verdict: Verdict,
     /// What was seen, in a sentence.
     pub seen: String,
     /// All that it holds for, where that is more than the sentence names.
@@ -29,7 +33,15 @@ impl Finding {
     #[must_use]
     pub fn new(code: Code, seen: impl Into<String>) -> Self {
         let (severity, why) = (code.severity(), code.texts().why);
-        Self { code, severity, seen: seen.into(), names: Vec::new(), why, remedy: None }
+        let verdict = code.verdict();
+        Self { code, severity, verdict, seen: seen.into(), names: Vec::new(), why, remedy: None }
+    }
+
+    /// With a verdict other than the one its code usually has. A problem is never good.
+    #[must_use]
+    pub fn judged(mut self, verdict: Verdict) -> Self {
+        self.verdict = if self.severity == Severity::Problem { verdict.max(Verdict::StartedWithError) } else { verdict };
+        self
     }
 
     /// Adds what to do.

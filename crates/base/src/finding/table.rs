@@ -5,6 +5,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::verdict::Verdict;
+
 /// How much a finding matters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
@@ -61,6 +63,34 @@ macro_rules! findings {
                 match self { $(Self::$name => Severity::$severity,)* }
             }
 
+            /// What it usually makes of a command: no problem is good, and only problems are not.
+            #[must_use]
+            pub fn verdict(self) -> Verdict {
+                match self {
+                    _ if self.severity() != Severity::Problem => Verdict::Good,
+                    Self::StartedWithError | Self::AsksForInput => Verdict::StartedWithError,
+                    Self::WrongVersion => Verdict::WrongVersion,
+                    Self::Shadowed | Self::HiddenByShell | Self::UndoneAtPrompt | Self::TerminalsDiffer | Self::HomeVariableDiffers => {
+                        Verdict::Shadowed
+                    }
+                    Self::DoesNotStart
+                    | Self::NotExecutable
+                    | Self::ForAnotherMachine
+                    | Self::InterpreterMissing
+                    | Self::LibraryMissing
+                    | Self::BlockedByPolicy
+                    | Self::Crashed => Verdict::DoesNotStart,
+                    Self::NotFound
+                    | Self::FileMissing
+                    | Self::NoTerminalAnswer
+                    | Self::ShellUnknown
+                    | Self::NoShell
+                    | Self::RequirementMissing
+                    | Self::CardUnreadable => Verdict::NotFound,
+                    _ => Verdict::NotProven,
+                }
+            }
+
             /// What is said of it.
             #[must_use]
             pub fn texts(self) -> Texts {
@@ -93,6 +123,13 @@ findings! {
         settle: "Run 'wyard trace COMMAND' to list the copies in order. Remove the other copy, or remove its folder from PATH.",
         example: "wyard trace tidelog   # tidelog 3.9 in ~/old/bin comes first",
     }
+    FileMissing = "file-missing", Problem {
+        means: "The file that the command should run is not there.",
+        why: "the command fails",
+        comes_about: "It was deleted or moved by hand, or a virus scanner removed it.",
+        settle: "Receive the tool again with --replace, or bring the file back.",
+        example: "rm ~/.local/share/wagon-yard/stock/driftc/0.9/bin/driftc",
+    }
     HiddenByShell = "hidden-by-shell", Problem {
         means: "The shell resolves the name itself and never looks for a file.",
         why: "the command runs a different program than the one you installed",
@@ -106,6 +143,13 @@ findings! {
         comes_about: "A prompt hook changes PATH: PROMPT_COMMAND in bash, precmd or preexec in zsh, fish_prompt in fish, precmd in tcsh.",
         settle: "Find the hook in the startup files. Change it so that it adds folders at the end of PATH, or remove it.",
         example: "PROMPT_COMMAND='PATH=$HOME/old/bin:$PATH'   # in ~/.bashrc",
+    }
+    TerminalsDiffer = "terminals-differ", Problem {
+        means: "Two terminals of the same kind run different things: what a startup file does depends on something that changes.",
+        why: "the command runs a different program than the one you installed",
+        comes_about: "A startup file leaves a file behind and looks for it the next time, or changes PATH some time after the prompt.",
+        settle: "Find the line in the startup files. Remove it, or make it independent of what it remembers.",
+        example: "[ -f ~/.seen ] && PATH=~/old/bin:$PATH; touch ~/.seen   # in ~/.bashrc",
     }
     NoTerminalAnswer = "no-terminal-answer", Problem {
         means: "The shell was started as a new terminal would start it, and did not answer.",
@@ -239,7 +283,7 @@ findings! {
         settle: "Run it by hand to see more, compare its checksum, or download a build for this machine.",
         example: "tidelog ends with signal 11",
     }
-    AsksForInput = "asks-for-input", Caution {
+    AsksForInput = "asks-for-input", Problem {
         means: "The program asks a question instead of printing its version; its input is closed here.",
         why: "it runs; its version is unknown",
         comes_about: "It needs to be set up first, or has none of the usual version options.",
@@ -267,12 +311,12 @@ findings! {
         settle: "Run it by hand. If it is only slow, set probe_seconds in settings.toml.",
         example: "probe_seconds = 30   # in settings.toml",
     }
-    StartedWithError = "started-with-error", Caution {
-        means: "The program starts and exits with an error, which proves that it runs.",
-        why: "it runs; its version is unknown",
-        comes_about: "It requires arguments, a settings file or a device before it prints its version.",
-        settle: "Read its message. If it only complains about missing input, there is nothing to do.",
-        example: "buoyctl: no buoy in reach",
+    StartedWithError = "started-with-error", Problem {
+        means: "The program starts, and ends with an error that has nothing to do with the arguments it was given.",
+        why: "the command does not work in a new terminal as it is",
+        comes_about: "It requires a variable, a settings file, a licence or a device.",
+        settle: "Provide what its message names. If the program always ends like that, say so once: --status NUMBER.",
+        example: "wyard check windrow --requires-variable DRIFT_HOME",
     }
     NoInterpreterLine = "no-interpreter-line", Caution {
         means: "The script has no #! line. Shells can run it, other programs cannot.",
@@ -624,7 +668,7 @@ findings! {
         settle: "Remove the older folder from PATH, or move the other one before it: 'wyard path move DIR --before DIR'.",
         example: "tidelog is /old/bin/tidelog, and tidelogc is /new/bin/tidelogc",
     }
-    StartupUndoes = "startup-undoes", Problem {
+    StartupUndoes = "startup-undoes", Caution {
         means: "A line of a startup file overrides what Wagon Yard registered.",
         why: "the change has no effect",
         comes_about: "The line resets PATH, returns early, or defines an alias with that name.",

@@ -7,8 +7,11 @@ mod mac_facts;
 mod processor_levels;
 mod raw_registry;
 mod seal;
+mod terminal_context;
 #[cfg(unix)]
 mod unix;
+#[cfg(unix)]
+mod unix_context;
 #[cfg(unix)]
 mod unix_facts;
 #[cfg(unix)]
@@ -20,11 +23,13 @@ mod unix_trust;
 #[cfg(unix)]
 pub use unix::*;
 #[cfg(unix)]
+pub use unix_context::{own_place, print_context, set_context};
+#[cfg(unix)]
 pub use unix_facts::*;
 #[cfg(unix)]
 pub use unix_held::HeldFolder;
 #[cfg(unix)]
-pub use unix_terminal::{open_terminal, reads_by_character};
+pub use unix_terminal::{OwnedFd, descriptor_number, open_second_terminal, open_terminal, reads_by_character};
 #[cfg(unix)]
 pub use unix_trust::{untrusted_for_everybody, untrusted_on_way};
 
@@ -56,6 +61,7 @@ pub use windows_rights::{others_may_write, untrusted_for_everybody};
 pub use mac_facts::{macos_setting, translates_intel};
 pub use processor_levels::processor_levels;
 pub use raw_registry::{Hive, RawValue};
+pub use terminal_context::{CONTEXT_ARGUMENT, Descriptor, TerminalContext};
 pub use seal::{
     Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, SealLevel, SealReport, SealRequest, own_program, serve_seal,
 };

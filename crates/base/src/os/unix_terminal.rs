@@ -2,7 +2,8 @@
 
 use std::fs::File;
 use std::io;
-use std::os::fd::OwnedFd;
+use std::os::fd::AsRawFd as _;
+pub use std::os::fd::OwnedFd;
 use std::process::Stdio;
 
 use rustix::fs::{Mode, OFlags};
@@ -15,6 +16,28 @@ use rustix::termios::{LocalModes, OptionalActions, OutputModes, Winsize, tcgetat
 /// # Errors
 /// When the system has none left.
 pub fn open_terminal() -> io::Result<(File, [Stdio; 3])> {
+    let (ours, theirs) = open()?;
+    Ok((ours, [theirs.try_clone()?.into(), theirs.try_clone()?.into(), theirs.into()]))
+}
+
+/// Opens one whose other end is handed on by its number to what is started next.
+///
+/// # Errors
+/// When the system has none left.
+pub fn open_second_terminal() -> io::Result<(File, OwnedFd)> {
+    let (ours, theirs) = open()?;
+    // A copy of it in another child is no harm: makers of seals close what they were not told of.
+    rustix::io::fcntl_setfd(&theirs, rustix::io::FdFlags::empty())?;
+    Ok((ours, theirs))
+}
+
+/// The number of a descriptor, which a child can be told.
+#[must_use]
+pub fn descriptor_number(descriptor: &OwnedFd) -> Option<i32> {
+    Some(descriptor.as_raw_fd())
+}
+
+fn open() -> io::Result<(File, OwnedFd)> {
     let ours = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY)?;
     grantpt(&ours)?;
     unlockpt(&ours)?;
@@ -26,9 +49,8 @@ pub fn open_terminal() -> io::Result<(File, [Stdio; 3])> {
     modes.local_modes.remove(LocalModes::ECHO);
     tcsetattr(&theirs, OptionalActions::Now, &modes)?;
     tcsetwinsize(&theirs, Winsize { ws_row: 24, ws_col: 80, ws_xpixel: 0, ws_ypixel: 0 })?;
-    let streams = [theirs.try_clone()?.into(), theirs.try_clone()?.into(), theirs.into()];
     rustix::io::fcntl_setfd(&ours, rustix::io::FdFlags::CLOEXEC)?;
-    Ok((ours.into(), streams))
+    Ok((ours.into(), theirs))
 }
 
 /// Whether what is typed at a terminal is read as it comes, as shells do that wait at their prompt (termios(3), `ICANON`).

@@ -279,6 +279,23 @@ pub fn open_terminal() -> io::Result<(File, [std::process::Stdio; 3])> {
     Err(io::ErrorKind::Unsupported.into())
 }
 
+/// What a second pseudo-terminal would be handed on as.
+pub type OwnedFd = std::convert::Infallible;
+
+/// Opens a second pseudo-terminal, which no shell of this system asks for.
+///
+/// # Errors
+/// Always.
+pub fn open_second_terminal() -> io::Result<(File, OwnedFd)> {
+    Err(io::ErrorKind::Unsupported.into())
+}
+
+/// There is none.
+#[must_use]
+pub fn descriptor_number(descriptor: &OwnedFd) -> Option<i32> {
+    match *descriptor {}
+}
+
 /// Rights are looked at otherwise here.
 #[must_use]
 pub fn untrusted_on_way(_place: &Path) -> Option<std::path::PathBuf> {
@@ -352,6 +369,23 @@ pub fn is_held(error: &io::Error) -> bool {
 #[must_use]
 pub fn kernel_version() -> Option<[u32; 3]> {
     None
+}
+
+/// Prints nothing: shells of this system are not asked in which context they start programs.
+///
+/// # Errors
+/// None.
+pub fn print_context(_name: &std::ffi::OsStr) -> io::Result<()> {
+    Ok(())
+}
+
+/// There are no contexts here but variables and the folder.
+pub fn set_context(_command: &mut Command, _context: &super::TerminalContext) {}
+
+/// The place of this program, for others to start it.
+#[must_use]
+pub fn own_place() -> Option<std::path::PathBuf> {
+    std::env::current_exe().ok()
 }
 
 /// A program is always called by its own name here.

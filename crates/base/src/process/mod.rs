@@ -8,9 +8,9 @@ mod side_by_side;
 mod start;
 mod typist;
 
-pub use crate::os::{Network, SealLevel};
+pub use crate::os::{Descriptor, Network, SealLevel, TerminalContext};
 pub use run::{Ending, Outcome, OutputObserver, run, run_all, run_observed};
 pub use sealer::{Sealer, Surroundings};
 pub use side_by_side::side_by_side;
 pub use start::Start;
-pub use typist::Typing;
+pub use typist::{Line, Typing};

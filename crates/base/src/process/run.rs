@@ -8,7 +8,7 @@ use std::thread;
 use std::time::{Duration, Instant};
 
 use super::typist::{Typing, Typist};
-use crate::os::{self, SealChannel, SealReport, SealRequest};
+use crate::os::{self, OwnedFd, SealChannel, SealReport, SealRequest};
 use crate::progress::Stop;
 
 /// How much of each stream is kept, in bytes; what comes after it is read and thrown away.
@@ -59,12 +59,15 @@ pub struct Outcome {
     pub took: Duration,
     /// Programs it had started that were still running, and were ended.
     pub left: Vec<String>,
+    /// What it wrote when it was started once more in the same seal; `None` where it was not, since the first start had left
+    /// nothing that the second could have found.
+    pub second: Option<Vec<u8>>,
 }
 
 impl Outcome {
     /// One of a program that did not start.
     pub fn not_started(error: io::Error, took: Duration) -> Self {
-        Self { ending: Ending::NotStarted(error), stdout: Vec::new(), stderr: Vec::new(), took, left: Vec::new() }
+        Self { ending: Ending::NotStarted(error), stdout: Vec::new(), stderr: Vec::new(), took, left: Vec::new(), second: None }
     }
 }
 
@@ -115,8 +118,44 @@ const LOOK_FOR_OTHERS: Duration = Duration::from_millis(50);
 pub(super) enum Streams<'a> {
     /// An empty input, and a pipe for each of what it writes, which somebody hears.
     Apart(OutputObserver<'a>),
-    /// Our end of a terminal, its own, and who types there.
-    Terminal(File, [Stdio; 3], Typist<'a>),
+    /// Our end of a terminal, its own, and who types there; with a second one where the program is to be started again.
+    Terminal(File, [Stdio; 3], Typist<'a>, Option<SecondTerminal<'a>>),
+}
+
+/// A terminal at which a program is started a second time while it runs at the first.
+pub(super) struct SecondTerminal<'a> {
+    ours: File,
+    theirs: OwnedFd,
+    typist: Typist<'a>,
+}
+
+impl<'a> SecondTerminal<'a> {
+    fn open(typing: Typing<'a>) -> io::Result<Self> {
+        let (ours, theirs) = os::open_second_terminal()?;
+        Ok(Self { ours, theirs, typist: Typist::new(Some(typing)) })
+    }
+
+    /// The number by which the maker of a seal finds it.
+    pub fn number(&self) -> Option<i32> {
+        os::descriptor_number(&self.theirs)
+    }
+
+    /// Has the program started there, and reads until all is answered, the program ends, or it takes too long.
+    fn ask(mut self, channel: &mut SealChannel, limit: Duration, stop: &Stop) -> Option<Vec<u8>> {
+        if !channel.start_again() {
+            return None;
+        }
+        drop(self.theirs);
+        let start = Instant::now();
+        let written = Collected::from(self.ours.try_clone().ok(), KEPT_AT_TERMINAL);
+        loop {
+            let is_answered = written.with(|output| self.typist.look(output, &self.ours));
+            if is_answered || stop.requested() || start.elapsed() >= limit || channel.second_has_ended() {
+                return Some(written.take());
+            }
+            thread::sleep(Duration::from_millis(2));
+        }
+    }
 }
 
 impl<'a> Streams<'a> {
@@ -124,9 +163,19 @@ impl<'a> Streams<'a> {
         Self::Apart(&|_| {})
     }
 
-    pub fn typed(typing: Typing<'a>) -> io::Result<Self> {
+    /// A terminal; without `typing` nobody sits there, and the input is at its end.
+    pub fn typed(typing: Option<Typing<'a>>, again: bool) -> io::Result<Self> {
         let (ours, theirs) = os::open_terminal()?;
-        Ok(Self::Terminal(ours, theirs, Typist::new(typing)))
+        let second = typing.filter(|_| again).map(SecondTerminal::open).transpose()?;
+        Ok(Self::Terminal(ours, theirs, Typist::new(typing), second))
+    }
+
+    /// The second terminal, where there is one.
+    pub fn second(&self) -> Option<&SecondTerminal<'a>> {
+        match self {
+            Self::Terminal(.., second) => second.as_ref(),
+            Self::Apart(_) => None,
+        }
     }
 }
 
@@ -140,10 +189,10 @@ pub(super) fn run_on(
 ) -> Outcome {
     let start = Instant::now();
     let before = if patience.of == Waits::All { os::at_work(None) } else { Vec::new() };
-    let (mut hear, mut typist) = (None, None);
+    let (mut hear, mut typist, mut second) = (None, None, None);
     let [input, output, errors] = match streams {
-        Streams::Terminal(ours, theirs, who) => {
-            typist = Some((ours, who));
+        Streams::Terminal(ours, theirs, who, again) => {
+            (typist, second) = (Some((ours, who)), again);
             theirs
         }
         Streams::Apart(who) => {
@@ -229,8 +278,11 @@ pub(super) fn run_on(
     if is_over {
         wait_for_streams(GRACE);
     }
-    let mut left = Vec::new();
-    if let Some(channel) = channel {
+    let (mut left, mut again) = (Vec::new(), None);
+    if let Some(mut channel) = channel {
+        if let Some(second) = second.filter(|_| is_answered) {
+            again = second.ask(&mut channel, patience.limit, stop);
+        }
         left = channel.end();
         // The maker of the seal ends when everything in it has, so that nobody holds the streams any more: what is still to be
         // read is only late.
@@ -249,7 +301,7 @@ pub(super) fn run_on(
     if is_answered || !matches!(ending, Ending::Exited(_)) {
         let _ = child.wait();
     }
-    Outcome { ending, stdout: stdout.take(), stderr: stderr.take(), took, left }
+    Outcome { ending, stdout: stdout.take(), stderr: stderr.take(), took, left, second: again }
 }
 
 fn spawn(wrapped: &mut process_wrap::std::CommandWrap) -> io::Result<Box<dyn process_wrap::std::ChildWrapper>> {

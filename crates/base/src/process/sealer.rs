@@ -1,14 +1,15 @@
 //! Sealed runs: what is asked or probed leaves nothing behind, as far as this system lets us keep it from that.
 
+use std::ffi::OsString;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use super::run::{Ending, Outcome, Streams, run_on};
+use super::run::{Ending, Outcome, SecondTerminal, Streams, run_on};
 use super::start::Start;
 use super::typist::Typing;
 use crate::environment::{Environment, here};
-use crate::os::{self, Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, SealLevel, SealRequest};
+use crate::os::{self, Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, SealLevel, SealRequest, TerminalContext};
 use crate::progress::Stop;
 use crate::system::System;
 
@@ -93,7 +94,8 @@ impl Sealer {
         self.level
     }
 
-    /// Lets a program write, rename and remove in a folder of its own, and looks whether anything of that is there.
+    /// Lets a program write, rename and remove in a folder of its own, and write in all folders that it could write in without
+    /// a seal, and looks whether anything of that is there.
     fn holds(&self, stop: &Stop) -> Result<(), String> {
         let folder = tempfile::tempdir().map_err(|e| e.to_string())?;
         let (old, new) = (folder.path().join("old"), folder.path().join("new"));
@@ -101,28 +103,44 @@ impl Sealer {
         let mut sealer = self.clone();
         sealer.folders.push(folder.path().to_owned());
         let start = Start::new(Path::new("/bin/sh"), &Environment::new(here()), folder.path());
-        let text = "echo new > new; read line < new; rm old; test -e old || echo \"$line\"";
-        let outcome = sealer.run(&start.with(["-c", text]), Surroundings::of_terminal(), TRIAL, stop);
+        let text = "echo new > new; read line < new; rm old; test -e old || echo \"$line\"
+            for folder do : 2>/dev/null > \"$folder/$0\" || echo \"no writing in $folder\"; done";
+        // A name that nobody else has.
+        let trace = &OsString::from(format!("{}-trace", folder.path().file_name().unwrap_or_default().display()));
+        let writable: Vec<&PathBuf> = match self.level.throws_away() {
+            true => self.folders.iter().filter(|folder| folder.is_dir() && os::may_write(folder)).collect(),
+            false => Vec::new(),
+        };
+        let start = start.with(["-c", text]).with([trace]).with(writable.iter().map(|folder| folder.as_os_str()));
+        let outcome = sealer.run(&start, Surroundings::of_terminal(), TRIAL, stop);
         match outcome.ending {
             Ending::Exited(_) => {}
             other => return Err(format!("{other:?}")),
         }
-        let is_untouched = old.exists() && !new.exists();
-        let has_written = outcome.stdout == b"new\n";
+        let touched = writable.iter().find(|folder| folder.join(trace).exists());
+        let is_untouched = old.exists() && !new.exists() && touched.is_none();
+        let expected: &[u8] = if self.level.throws_away() { b"new\n" } else { b"" };
         match self.level {
             SealLevel::None => Ok(()),
-            level if is_untouched && has_written == level.throws_away() => Ok(()),
-            _ => Err(format!("untouched: {is_untouched}, could write: {has_written}")),
+            _ if is_untouched && outcome.stdout == expected => Ok(()),
+            _ => Err(format!("untouched: {is_untouched}, touched: {touched:?}, said: {}", String::from_utf8_lossy(&outcome.stdout))),
         }
     }
 
-    /// Runs a program to its end or to the time limit. Standard input is empty.
+    /// Runs a program to its end or to the time limit. Standard input is empty. In a context with a terminal it gets one, and
+    /// all that it writes there is given as its standard output.
     pub fn run(&self, start: &Start, surroundings: Surroundings, limit: Duration, stop: &Stop) -> Outcome {
-        self.run_on(start, Streams::apart(), surroundings, limit, stop)
+        if !start.context.as_ref().is_some_and(TerminalContext::is_at_terminal) {
+            return self.run_on(start, Streams::apart(), surroundings, limit, stop);
+        }
+        match Streams::typed(None, false) {
+            Ok(streams) => self.run_on(start, streams, surroundings, limit, stop),
+            Err(e) => Outcome::not_started(e, Duration::ZERO),
+        }
     }
 
     /// Runs a program at a pseudo-terminal, and types there until all is answered. All that it writes is given as its
-    /// standard output.
+    /// standard output. Where it leaves something in its seal, it is started there a second time.
     pub fn run_typed(
         &self,
         start: &Start,
@@ -131,7 +149,7 @@ impl Sealer {
         limit: Duration,
         stop: &Stop,
     ) -> Outcome {
-        match Streams::typed(typing) {
+        match Streams::typed(Some(typing), self.means == Means::Own && self.level.throws_away()) {
             Ok(streams) => self.run_on(start, streams, surroundings, limit, stop),
             Err(e) => Outcome::not_started(e, Duration::ZERO),
         }
@@ -155,7 +173,8 @@ impl Sealer {
                     Ok(channel) => channel,
                     Err(e) => return Outcome::not_started(e, Duration::ZERO),
                 };
-                let request = self.request(start, surroundings);
+                let second_terminal = streams.second().and_then(SecondTerminal::number);
+                let request = SealRequest { second_terminal, ..self.request(start, surroundings) };
                 run_on(command, Some((channel, request)), streams, limit.into(), stop)
             }
         }
@@ -176,6 +195,8 @@ impl Sealer {
             arguments: start.arguments.clone(),
             variables: environment.iter().map(|(name, value)| (name.clone(), value.clone())).collect(),
             folder: start.folder.clone(),
+            context: start.context.clone(),
+            second_terminal: None,
         }
     }
 

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use crate::environment::Environment;
-use crate::os;
+use crate::os::{self, TerminalContext};
 
 /// A program to be started; nothing but what is said here reaches it.
 #[derive(Debug, Clone)]
@@ -20,6 +20,8 @@ pub struct Start {
     pub environment: Environment,
     /// The folder it starts in.
     pub folder: PathBuf,
+    /// What else it sees of the terminal that starts it; `None` for what this process has.
+    pub context: Option<TerminalContext>,
 }
 
 impl Start {
@@ -27,7 +29,7 @@ impl Start {
     #[must_use]
     pub fn new(program: &Path, environment: &Environment, folder: &Path) -> Self {
         let (program, folder) = (program.to_owned(), folder.to_owned());
-        Self { program, called: None, arguments: Vec::new(), environment: environment.clone(), folder }
+        Self { program, called: None, arguments: Vec::new(), environment: environment.clone(), folder, context: None }
     }
 
     /// The same with further arguments.
@@ -44,6 +46,14 @@ impl Start {
         self
     }
 
+    /// The same in the context of a terminal, its folder too.
+    #[must_use]
+    pub fn in_context(mut self, context: &TerminalContext) -> Self {
+        self.folder = os::name_from_bytes(context.folder.clone()).into();
+        self.context = Some(context.clone());
+        self
+    }
+
     /// The command that starts it as it is.
     #[must_use]
     pub fn command(&self) -> Command {
@@ -51,6 +61,9 @@ impl Start {
         command.args(&self.arguments).env_clear().envs(&self.environment).current_dir(&self.folder);
         if let Some(called) = &self.called {
             os::set_called_name(&mut command, called);
+        }
+        if let Some(context) = &self.context {
+            os::set_context(&mut command, context);
         }
         command
     }

@@ -1,16 +1,15 @@
 //! The one form of all reports: what every job gives back, and what `--json` prints.
 
 mod path;
-mod verdict;
 
 use std::ops::{Deref, DerefMut};
 
 use serde::{Serialize, Serializer};
 
 pub use path::ReportPath;
-pub use verdict::Verdict;
 
-use crate::finding::Finding;
+pub use crate::finding::Verdict;
+use crate::finding::{Finding, Severity};
 
 /// The format number of all reports.
 const FORMAT: u32 = 1;
@@ -19,15 +18,19 @@ const FORMAT: u32 = 1;
 pub trait ReportBody: Serialize {
     /// The report's stable name.
     fn name(&self) -> &'static str;
+
+    /// The worst of what was judged; `None` where nothing was.
+    fn verdict(&self) -> Option<Verdict> {
+        None
+    }
 }
 
 /// A report: its format and name, what the job has to say, the verdict where there is one, and findings. In JSON the fields
-/// of the body stand between the name and the verdict.
+/// of the body stand between the name and the verdict. Nobody sets the verdict: it is the worst of the findings, and a
+/// report that holds a problem never passes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Report<T> {
     body: T,
-    /// What is to be thought of it all; `None` where nothing was judged.
-    pub verdict: Option<Verdict>,
     /// What is worth telling beyond the parts of the body that have findings of their own.
     pub findings: Vec<Finding>,
     failed: bool,
@@ -36,14 +39,7 @@ pub struct Report<T> {
 impl<T> Report<T> {
     /// A report without a verdict or findings.
     pub fn new(body: T) -> Self {
-        Self { body, verdict: None, findings: Vec::new(), failed: false }
-    }
-
-    /// With a verdict.
-    #[must_use]
-    pub fn with_verdict(mut self, verdict: Option<Verdict>) -> Self {
-        self.verdict = verdict;
-        self
+        Self { body, findings: Vec::new(), failed: false }
     }
 
     /// With findings.
@@ -60,21 +56,30 @@ impl<T> Report<T> {
         self
     }
 
-    /// Whether all is well, which makes the exit code 0; else it is 1.
-    #[must_use]
-    pub fn passes(&self) -> bool {
-        !self.failed && self.verdict.is_none_or(Verdict::passes)
-    }
-
     /// The same with another body.
     pub fn map<U>(self, turn: impl FnOnce(T) -> U) -> Report<U> {
-        let Self { body, verdict, findings, failed } = self;
-        Report { body: turn(body), verdict, findings, failed }
+        let Self { body, findings, failed } = self;
+        Report { body: turn(body), findings, failed }
     }
 
     /// The body alone.
     pub fn into_body(self) -> T {
         self.body
+    }
+}
+
+impl<T: ReportBody> Report<T> {
+    /// The worst of all that was judged and found; `None` where nothing was judged.
+    #[must_use]
+    pub fn verdict(&self) -> Option<Verdict> {
+        self.body.verdict().map(|verdict| verdict.max(Verdict::worst(&self.findings)))
+    }
+
+    /// Whether all is well, which makes the exit code 0; else it is 1.
+    #[must_use]
+    pub fn passes(&self) -> bool {
+        let is_problem = |finding: &Finding| finding.severity == Severity::Problem;
+        !self.failed && self.verdict().is_none_or(Verdict::passes) && !self.findings.iter().any(is_problem)
     }
 }
 
@@ -123,7 +128,7 @@ impl<T: schemars::JsonSchema + 'static> schemars::JsonSchema for Report<T> {
 impl<T: ReportBody> Serialize for Report<T> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         let (body, findings) = (&self.body, &self.findings[..]);
-        Document { format: FORMAT, report: body.name(), body, verdict: self.verdict, findings }.serialize(serializer)
+        Document { format: FORMAT, report: body.name(), body, verdict: self.verdict(), findings }.serialize(serializer)
     }
 }
 
@@ -135,23 +140,33 @@ mod tests {
     #[derive(Serialize)]
     struct Body {
         home: ReportPath,
+        #[serde(skip)]
+        judged: Option<Verdict>,
     }
 
     impl ReportBody for Body {
         fn name(&self) -> &'static str {
             "made"
         }
+
+        fn verdict(&self) -> Option<Verdict> {
+            self.judged
+        }
     }
 
     #[test]
-    fn every_report_has_the_same_frame() {
-        let report = Report::new(Body { home: "/h".into() });
+    fn every_report_has_the_same_frame_and_none_with_a_problem_passes() {
+        let made = |judged| Report::new(Body { home: "/h".into(), judged });
         let text = r#"{"format":1,"report":"made","home":"/h","findings":[]}"#;
-        assert_eq!(serde_json::to_string(&report).unwrap(), text);
-        assert!(report.passes() && !Report::new(()).failed_if(true).passes());
-        let bad = report.with_verdict(Some(Verdict::Shadowed)).with_findings(vec![Finding::new(Code::Shadowed, "x")]);
-        let text = serde_json::to_value(&bad).unwrap();
-        assert_eq!((text["verdict"].as_str(), &text["findings"][0]["code"]), (Some("shadowed"), &"shadowed".into()));
-        assert!(!bad.passes());
+        assert_eq!(serde_json::to_string(&made(None)).unwrap(), text);
+        assert!(made(None).passes() && !made(None).failed_if(true).passes());
+        assert!(made(Some(Verdict::Good)).passes() && !made(Some(Verdict::StartedWithError)).passes());
+        for judged in [None, Some(Verdict::Good)] {
+            let bad = made(judged).with_findings(vec![Finding::new(Code::Shadowed, "x")]);
+            let text = serde_json::to_value(&bad).unwrap();
+            assert_eq!(text["verdict"].as_str(), judged.map(|_| "shadowed"));
+            assert_eq!((&text["findings"][0]["code"], &text["findings"][0]["verdict"]), (&"shadowed".into(), &"shadowed".into()));
+            assert!(!bad.passes());
+        }
     }
 }

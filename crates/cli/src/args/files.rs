@@ -52,6 +52,9 @@ pub struct ReceiveArgs {
     /// Arguments that make the commands print their version, quoted as in a shell; saved on the card
     #[arg(long, value_name = "ARGUMENTS", allow_hyphen_values = true)]
     pub probe: Option<String>,
+    /// Exit status of the commands when all is well; saved on the card
+    #[arg(long, value_name = "NUMBER")]
+    pub status: Option<i32>,
     /// Name and layout
     #[command(flatten)]
     pub tool: ToolArgs,

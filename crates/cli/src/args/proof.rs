@@ -29,8 +29,11 @@ pub struct CheckArgs {
     /// Text the output must contain instead of the version; saved on the card
     #[arg(long, value_name = "TEXT", requires = "names")]
     pub expect: Option<String>,
+    /// Exit status of the commands when all is well; saved on the card
+    #[arg(long, value_name = "NUMBER", requires = "names")]
+    pub status: Option<i32>,
     /// Use the default version arguments again
-    #[arg(long, requires = "names", conflicts_with_all = ["probe", "expect"])]
+    #[arg(long, requires = "names", conflicts_with_all = ["probe", "expect", "status"])]
     pub usual_probe: bool,
     /// Requirements, replacing those on the card
     #[command(flatten)]

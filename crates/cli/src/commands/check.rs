@@ -3,7 +3,7 @@
 use std::process::ExitCode;
 
 use wagon_yard_core::jobs::check::{self, CheckRequest, ProbeChange};
-use wagon_yard_core::yard::Requires;
+use wagon_yard_core::yard::{CardProbe, Requires};
 
 use crate::args::CheckArgs;
 use crate::context::Context;
@@ -12,12 +12,15 @@ use crate::view;
 
 /// Checks the named tools, or all in service.
 pub fn run(args: CheckArgs, context: &Context) -> Result<ExitCode, Failure> {
-    let probe = match (args.usual_probe, &args.probe, &args.expect) {
-        (true, ..) => ProbeChange::Usual,
-        (false, None, None) => ProbeChange::Stays,
-        (false, probe, expect) => {
-            ProbeChange::Set { arguments: probe.as_deref().map(super::words).transpose()?, expect: expect.clone() }
-        }
+    let given = CardProbe {
+        arguments: args.probe.as_deref().map(super::words).transpose()?,
+        expect: args.expect,
+        status: args.status,
+    };
+    let probe = match args.usual_probe {
+        true => ProbeChange::Usual,
+        false if given == CardProbe::default() => ProbeChange::Stays,
+        false => ProbeChange::Set(given),
     };
     let requires = Requires::from(args.requires);
     let request = CheckRequest {

@@ -6,6 +6,7 @@ use std::process::ExitCode;
 use wagon_yard_core::checksum::Trust;
 use wagon_yard_core::download::{Address, DownloadError};
 use wagon_yard_core::jobs::receive::{self, FurtherArchive, InstallerOptions, ReceiveRequest};
+use wagon_yard_core::yard::CardProbe;
 
 use super::words;
 use crate::args::ReceiveArgs;
@@ -42,6 +43,8 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         Ok(FurtherArchive { address: self::address(&file)?, file, trust })
     };
     let with = args.with.into_iter().map(further).collect::<Result<_, Failure>>()?;
+    let arguments = args.probe.as_deref().map(words).transpose()?;
+    let probe = CardProbe { arguments, status: args.status, expect: None };
     let request = ReceiveRequest {
         file: args.file,
         address,
@@ -63,7 +66,7 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
         or_undo: args.or_undo,
         dry_run: args.dry_run,
         no_run: args.no_run,
-        probe: args.probe.as_deref().map(words).transpose()?,
+        probe: Some(probe).filter(|probe| *probe != CardProbe::default()),
         kind: args.kind.map(Into::into),
         installer,
         ..ReceiveRequest::default()

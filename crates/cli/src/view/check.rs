@@ -44,18 +44,41 @@ const FOLDED_FROM: usize = 4;
 /// The verdict on all tools, in one line.
 fn all(tools: &[ToolCheck]) -> String {
     let commands: Vec<&CommandCheck> = tools.iter().flat_map(|tool| &tool.commands).collect();
-    let good = tools.iter().filter(|tool| tool.verdict.passes()).count();
-    let word = match tools.len() - good {
-        0 => style::GOOD.over("all good"),
-        bad => style::BAD.over(&format!("{bad} not good")),
-    };
+    let ran = tools.iter().all(|tool| tool.ran);
     format!(
-        "{}, {}: {word}, verified in {}{}",
+        "{}, {}: {}, verified in {}{}",
         count(tools.len(), "tool", "tools"),
         count(commands.len(), "command", "commands"),
+        how(tools, &commands, ran),
         count(commands.first().map_or(0, |command| command.caller_results.len()), "terminal", "terminals"),
-        not_run(tools.iter().all(|tool| tool.ran)),
+        not_run(ran),
     )
+}
+
+/// How many are good, or what the others are.
+fn how(tools: &[ToolCheck], commands: &[&CommandCheck], ran: bool) -> String {
+    if tools.iter().all(|tool| tool.verdict.passes()) {
+        return style::GOOD.over(if ran { "all good" } else { "all found" });
+    }
+    let of = |verdict| commands.iter().filter(|command| command.verdict == verdict).count();
+    let (errors, unproven) = (of(Verdict::StartedWithError), of(Verdict::NotProven));
+    let bad = commands.iter().filter(|command| !command.verdict.passes()).count() - errors - unproven;
+    let of_all = |number: usize| format!("{number} of {}", count(commands.len(), "command", "commands"));
+    let mut words = Vec::new();
+    if bad > 0 {
+        words.push(style::BAD.over(&format!("{} not good", of_all(bad))));
+    }
+    if errors > 0 {
+        words.push(style::CAUTION.over(&format!("{} ended with an error", of_all(errors))));
+    }
+    if unproven > 0 {
+        words.push(style::CAUTION.over(&format!("{} not proven", of_all(unproven))));
+    }
+    if words.is_empty() {
+        let tools_not_good = tools.iter().filter(|tool| !tool.verdict.passes()).count();
+        words.push(style::BAD.over(&format!("{} not good", count(tools_not_good, "tool", "tools"))));
+    }
+    words.join(", ")
 }
 
 /// A row for each command and requirement; one for all where they are well and rows are folded.
@@ -131,10 +154,10 @@ pub(super) fn outcome(checked: &ToolCheck, change: Option<u64>, page: &Page, out
     if checked.verdict.passes() {
         // Only what has stated its version has shown that it works.
         let answered = checked.commands.iter().all(|command| command.answered_version.is_some());
-        let does = match checked.verdict {
-            Verdict::Good if answered => "works",
-            Verdict::StartedWithError => "runs",
-            _ => "is found",
+        let does = match (checked.ran, answered) {
+            (false, _) => "is found",
+            (true, true) => "works",
+            (true, false) => "runs",
         };
         page.labelled(out, "", 0, &format!("{tool} {does} in every new terminal."))?;
         let first = checked.commands.first().map_or("", |command| command.name.as_str());
@@ -145,7 +168,12 @@ pub(super) fn outcome(checked: &ToolCheck, change: Option<u64>, page: &Page, out
             &format!("Open a new terminal, then run: {}", style::STRONG.over(&escape(first))),
         );
     }
-    page.labelled(out, "", 0, &format!("{tool} is installed, but new terminals do not run it correctly; see above."))?;
+    let but = match checked.verdict {
+        Verdict::StartedWithError => "every new terminal finds it, but it ends with an error there",
+        Verdict::NotProven => "it is not proven that new terminals run it correctly",
+        _ => "new terminals do not run it correctly",
+    };
+    page.labelled(out, "", 0, &format!("{tool} is installed; {but}; see above."))?;
     change.map_or(Ok(()), |id| page.labelled(out, "", 0, &format!("To undo: wyard undo {id}")))
 }
 

@@ -65,13 +65,23 @@ fn all(report: &ToolStock) -> String {
     let in_use: Vec<_> = in_use(report).collect();
     let seen: Vec<&NewTerminals> = in_use.iter().filter_map(|tool| tool.new_terminals.as_ref()).collect();
     let other = seen.iter().filter(|seen| !seen.this).count();
-    if seen.len() < in_use.len() {
+    let unregistered = in_use.iter().filter(|tool| tool.registered.is_none()).count();
+    let not_registered = match unregistered {
+        0 => String::new(),
+        number => format!("; {number} not registered"),
+    };
+    let words = if seen.len() + unregistered < in_use.len() {
         "new terminals not asked".to_owned()
     } else if other > 0 {
-        style::BAD.over(&format!("new terminals run something else for {other} of {}", in_use.len()))
+        style::BAD.over(&format!("new terminals do not run {other} of {}", in_use.len()))
+    } else if seen.is_empty() {
+        return "none registered".to_owned();
+    } else if unregistered > 0 {
+        style::GOOD.over(&format!("new terminals run {}", seen.len()))
     } else {
         style::GOOD.over("all run in new terminals")
-    }
+    };
+    words + &not_registered
 }
 
 /// What new terminals run, in a few words.

@@ -4,6 +4,8 @@
 pub const BLOCK_BEGINS: &str = "# Wagon Yard: begin";
 /// The same in bytes.
 const BEGIN: &[u8] = BLOCK_BEGINS.as_bytes();
+/// What the last line is.
+pub const BLOCK_ENDS: &str = "# Wagon Yard: end";
 /// The last line.
 const END: &[u8] = b"# Wagon Yard: end\n";
 /// The note that the file did not exist before.

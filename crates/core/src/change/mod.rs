@@ -15,7 +15,7 @@ mod records;
 mod strange;
 mod undo;
 
-pub use block::{BLOCK_BEGINS, block_put, block_taken};
+pub use block::{BLOCK_BEGINS, BLOCK_ENDS, block_put, block_taken};
 pub use carry_out::{Change, Settled};
 pub use content::{Content, Recorded};
 pub use error::LedgerError;

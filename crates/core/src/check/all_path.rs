@@ -1,4 +1,4 @@
-//! The check of commands that are not the yard's: those in the folders of a new terminal's PATH.
+//! The check of commands that are not the yard's: those in the folders of new terminals' PATH.
 
 use std::collections::HashSet;
 use std::path::PathBuf;
@@ -7,38 +7,48 @@ use super::command::Subject;
 use super::error::CheckError;
 use super::report::{CheckedTools, ToolCheck};
 use super::round::Round;
-use crate::environment::Environment;
 use crate::folders::{SystemFolders, commands_in};
-use crate::report::{Report, Verdict};
-use crate::resolve::{self, Caller, ListedDisk, LookupContext};
+use crate::report::Report;
+use crate::resolve::{self, Caller, ListedDisk, LookupContext, Shell, same_file};
 use crate::session::Session;
 use crate::terminal::Question;
 
-/// Checks the commands in every folder of a new terminal's PATH, less those of the yard and the system's own: that each
-/// of them runs from there in every new terminal and, with `runs`, that it starts. The tools of the report are folders.
+/// Checks the commands in every folder of any new terminal's PATH, less those of the yard and the system's own: that each of
+/// them runs from there in every new terminal that has the folder and, with `runs`, that it starts. What is hidden by another
+/// file everywhere is nobody's command. The tools of the report are folders.
 ///
 /// # Errors
 /// As [`super::check`].
 pub fn check_path(session: &Session, runs: bool) -> Result<Report<CheckedTools>, CheckError> {
     let system = session.system();
-    let environment = session.asking()?.environment().unwrap_or_else(|| Environment::new(system));
-    let context = LookupContext::of(&environment, &session.machine.home);
     let view = ListedDisk::new(system);
     let of_system = SystemFolders::of(&session.machine.environment);
+    let answers = session.asking()?.everywhere(Question::default());
+    let mut terminals: Vec<(Shell, &LookupContext)> = Vec::new();
+    for answer in &answers {
+        let Ok(said) = &answer.said else { continue };
+        if !terminals.contains(&(answer.shell, &said.context)) {
+            terminals.push((answer.shell, &said.context));
+        }
+    }
     let mut seen: HashSet<PathBuf> = HashSet::new();
-    let mut names: HashSet<String> = HashSet::new();
     let mut folders: Vec<(PathBuf, Vec<Subject>)> = Vec::new();
-    for folder in context.folders() {
+    for folder in terminals.iter().flat_map(|(_, context)| context.folders()) {
         let real = std::fs::canonicalize(&folder).unwrap_or_else(|_| folder.clone());
         if of_system.hold_real(&folder) || folder.starts_with(session.yard.root()) || !seen.insert(real) {
             continue;
         }
-        // What an earlier folder has too is that one's.
         let mut subjects = Vec::new();
-        for name in commands_in(&folder, system).into_iter().filter(|name| names.insert(name.clone())) {
-            let candidates = resolve::candidates(Caller::typed(system), &name, &context, &view);
-            if let Some(file) = resolve::winner(&candidates) {
-                subjects.push(Subject::stranger(name, file.to_owned()));
+        for name in commands_in(&folder, system) {
+            let wins = |(shell, context): &(Shell, &LookupContext)| {
+                let caller = if system == crate::system::System::Unix { Caller::from(*shell) } else { Caller::typed(system) };
+                let candidates = resolve::candidates(caller, &name, context, &view);
+                let winner = resolve::winner(&candidates)?;
+                let is_there = winner.parent().is_some_and(|parent| same_file(parent, &folder));
+                is_there.then(|| winner.to_owned())
+            };
+            if let Some(file) = terminals.iter().find_map(wins) {
+                subjects.push(Subject::stranger(name, file));
             }
         }
         folders.push((folder, subjects));
@@ -48,11 +58,8 @@ pub fn check_path(session: &Session, runs: bool) -> Result<Report<CheckedTools>,
     let round = Round::new(session, Question { commands: &commands, variables: &[] }, runs)?;
     let mut tools = Vec::new();
     for (folder, subjects) in folders.into_iter().filter(|(_, subjects)| !subjects.is_empty()) {
-        let commands = round.commands(&subjects)?;
-        let verdict = commands.iter().map(|c| c.verdict).max().unwrap_or(Verdict::Good);
-        let name = folder.display().to_string();
-        let (requirements, findings) = (Vec::new(), Vec::new());
-        tools.push(ToolCheck { name, version: String::new(), commands, ran: runs, verdict, requirements, findings });
+        let (name, commands) = (folder.display().to_string(), round.commands(&subjects)?);
+        tools.push(ToolCheck::new(name, String::new(), runs, commands, Vec::new(), Vec::new()));
     }
-    Ok(CheckedTools::report(tools))
+    Ok(Report::new(CheckedTools { tools, evidence: Vec::new() }))
 }

@@ -21,8 +21,19 @@ impl ByTerminal {
         }
     }
 
+    /// With the terminals in words.
     pub fn told(self) -> impl Iterator<Item = Finding> {
-        self.0.into_iter().map(|(finding, places)| {
+        self.told_unless_in(&[])
+    }
+
+    /// The same, without them where they are all of these.
+    pub fn told_unless_in(self, everywhere: &[(Shell, StartMode)]) -> impl Iterator<Item = Finding> {
+        let is_everywhere =
+            move |places: &[_]| !everywhere.is_empty() && everywhere.iter().all(|place| places.contains(place));
+        self.0.into_iter().map(move |(finding, places)| {
+            if is_everywhere(&places) {
+                return finding;
+            }
             let seen = format!("{}: {}", finding.seen, words(&places));
             Finding { seen, ..finding }
         })
@@ -58,6 +69,12 @@ mod tests {
         }
         for mode in StartMode::ALL {
             placed.add_at(Finding::new(Code::NotFound, "x"), (zsh, mode));
+        }
+        let all: Vec<_> = StartMode::ALL.map(|mode| (bash, mode)).to_vec();
+        for (mode, expected) in [(&all[..1], "x: bash (login)"), (&all[..], "x")] {
+            let mut placed = ByTerminal::default();
+            mode.iter().for_each(|place| placed.add_at(Finding::new(Code::NotFound, "x"), *place));
+            assert_eq!(placed.told_unless_in(&all).map(|f| f.seen).collect::<Vec<_>>(), [expected]);
         }
         let seen: Vec<_> = placed.told().map(|f| f.seen).collect();
         assert_eq!(seen, ["x: bash (login), zsh", "y: zsh (login)"]);

@@ -1,41 +1,34 @@
 //! What the lookup rules say of one name in each terminal, worked out once for terminals that look alike.
 
 use std::cell::RefCell;
-use std::rc::Rc;
+use std::sync::Arc;
 
-use crate::resolve::{self, Caller, Candidate, ListedDisk};
-use crate::terminal::Answer;
+use crate::resolve::{self, Caller, Candidate, ListedDisk, LookupContext, Shell};
+use crate::terminal::Said;
 
-/// The candidates of one name in the terminals of these answers.
+/// The candidates of one name in terminals.
 pub(super) struct Predicted<'a> {
     name: &'a str,
-    answers: &'a [Answer],
     disk: &'a ListedDisk,
     known: RefCell<Vec<Known<'a>>>,
 }
 
-/// A terminal, and what it would find.
-type Known<'a> = (&'a Answer, Rc<[Candidate]>);
+/// A terminal's shell and PATH, and what it would find.
+type Known<'a> = (Shell, &'a LookupContext, Arc<[Candidate]>);
 
 impl<'a> Predicted<'a> {
-    pub fn new(name: &'a str, answers: &'a [Answer], disk: &'a ListedDisk) -> Self {
-        Self { name, answers, disk, known: RefCell::default() }
+    pub fn new(name: &'a str, disk: &'a ListedDisk) -> Self {
+        Self { name, disk, known: RefCell::default() }
     }
 
-    /// Those of the answer at this place; none where it did not say by what it looks commands up.
-    pub fn candidates(&self, at: usize) -> Rc<[Candidate]> {
-        let answer = &self.answers[at];
-        let Ok(said) = &answer.said else { return Rc::new([]) };
+    /// Those in a terminal of this shell that said this.
+    pub fn candidates(&self, shell: Shell, said: &'a Said) -> Arc<[Candidate]> {
         let mut known = self.known.borrow_mut();
-        let is_alike = |other: &Answer| {
-            other.shell == answer.shell && other.said.as_ref().is_ok_and(|other| other.context == said.context)
-        };
-        if let Some((_, candidates)) = known.iter().find(|(other, _)| is_alike(other)) {
-            return Rc::clone(candidates);
+        if let Some((.., candidates)) = known.iter().find(|(of, context, _)| *of == shell && **context == said.context) {
+            return Arc::clone(candidates);
         }
-        let candidates = resolve::candidates(Caller::from(answer.shell), self.name, &said.context, self.disk);
-        let candidates = Rc::from(candidates);
-        known.push((answer, Rc::clone(&candidates)));
+        let candidates = Arc::from(resolve::candidates(Caller::from(shell), self.name, &said.context, self.disk));
+        known.push((shell, &said.context, Arc::clone(&candidates)));
         candidates
     }
 }

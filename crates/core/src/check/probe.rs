@@ -3,13 +3,14 @@
 use std::io;
 use std::path::Path;
 
+use super::complaint;
 use super::prober::Prober;
+use super::shown::{Shown, Shows};
 use super::starting::{self, Startable};
 use super::version_text::{self, Nearness};
 use crate::environment::Environment;
 use crate::finding::{Code, Finding};
-use crate::process::{Ending, Outcome};
-use crate::report::Verdict;
+use crate::process::{Ending, Outcome, TerminalContext};
 
 /// The arguments tried, in order of how little they can do.
 const FORMS: [&[&str]; 6] = [&["--version"], &["-version"], &["version"], &["-V"], &["-v"], &[]];
@@ -19,7 +20,7 @@ const FORMS: [&[&str]; 6] = [&["--version"], &["-version"], &["version"], &["-V"
 const CAREFUL: usize = 4;
 
 /// Of the forms only those that no program takes for work to be done.
-pub(super) const HARMLESS: &[&[&str]] = FORMS.split_at(2).0;
+const HARMLESS: &[&[&str]] = FORMS.split_at(2).0;
 
 /// The forms that may be tried.
 pub(super) fn forms(prober: &Prober<'_>) -> &'static [&'static [&'static str]] {
@@ -45,143 +46,146 @@ pub(super) struct Target<'a> {
     pub is_told: bool,
     /// What the answer has to hold, where that is not the version.
     pub expects: Option<&'a str>,
+    /// The exit status with which it ends when all is well, where the user has said one.
+    pub status: Option<i32>,
 }
 
-/// What a probe showed.
-#[derive(Debug)]
-pub(super) struct Probed {
-    /// `good`, `started-with-error`, `wrong-version` or `does-not-start`.
-    pub verdict: Verdict,
-    /// The version it stated.
-    pub version: Option<String>,
-    /// The arguments with which it did.
-    pub form: Option<Vec<String>>,
-    /// What else is worth telling.
-    pub findings: Vec<Finding>,
+impl<'a> Target<'a> {
+    /// A program of which nothing is known but the name it is typed by.
+    pub fn stranger(program: &'a Path, name: &'a str) -> Self {
+        let (expected, expects, status) = (None, None, None);
+        Self { program, names: [name, name], expected, forms: HARMLESS, is_told: false, expects, status }
+    }
 }
 
-/// Runs the program from an empty folder of its own, form by form, until one states a version.
-pub(super) fn probe(target: &Target, environment: &Environment, prober: &Prober<'_>) -> io::Result<Probed> {
+/// Where a program is started: the variables, and the rest of a terminal's context where it was learned.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Place<'a> {
+    pub environment: &'a Environment,
+    pub context: Option<&'a TerminalContext>,
+}
+
+/// What the forms that were tried have shown so far.
+#[derive(Default)]
+struct Tried {
+    is_silent: bool,
+    complaint: Option<String>,
+    unexpected: Option<(Option<String>, String)>,
+    question: Option<String>,
+    timeouts: u32,
+    is_mute: bool,
+}
+
+/// Runs the program form by form, until one states a version.
+pub(super) fn probe(target: &Target, place: Place<'_>, prober: &Prober<'_>) -> io::Result<Shown> {
     if !prober.may_start() && !target.is_told {
-        let seen = format!("{} was not run: it cannot be sealed on this system", target.program.display());
-        let finding = Finding::new(Code::NotProven, seen).remedy("run it anyway with --unsealed");
-        return Ok(Probed::ending(Verdict::NotProven, finding, Vec::new()));
+        return Ok(Shown::of(Shows::NotSealed));
     }
     let scratch = starting::scratch("probe")?;
     let startable = match Startable::look(target.program) {
         Ok(startable) => startable,
-        Err(finding) => return Ok(Probed::bad(finding, Vec::new())),
+        Err((code, why)) => return Ok(Shown::of(Shows::Failed(code, why))),
     };
     if startable.is_not_for_terminals() && !target.is_told {
-        return Ok(match startable.without_library(environment) {
-            Some(finding) => Probed::bad(finding, Vec::new()),
-            None => {
-                let seen = format!(
-                    "{} is a windowed program and was not run; its version is unknown",
-                    target.program.display()
-                );
-                Probed::ending(Verdict::Good, Finding::new(Code::VersionNotStated, seen), Vec::new())
-            }
-        });
+        let lacks = startable.without_library(place.environment);
+        return Ok(Shown::of(lacks.map_or(Shows::Windowed, |(code, why)| Shows::Failed(code, why))));
     }
-    let mut findings: Vec<Finding> = startable.oddity().into_iter().collect();
-    let mut stated_otherwise = None;
-    let (mut timeouts, mut ran, mut answered, mut complaint, mut question) = (0, false, false, None, None);
+    // Where nothing keeps it from the machine, it is at least in a folder of its own.
+    let elsewhere = place.context.map(|context| context.in_folder(scratch.path()));
+    let place = Place { context: if prober.is_sealed() { place.context } else { elsewhere.as_ref() }, ..place };
+    let mut asides: Vec<Finding> = startable.oddity().into_iter().collect();
+    let mut tried = Tried::default();
     for form in target.forms {
-        let outcome = prober.run(&startable.start(form, environment, scratch.path()));
+        let start = startable.start(target.names[0], form, place, scratch.path());
+        let outcome = prober.run(&start);
         if let Some(finding) = left_running(target.program, form, &outcome)
-            && !findings.iter().any(|found| found.code == Code::LeftRunning)
+            && !asides.iter().any(|found| found.code == Code::LeftRunning)
         {
-            findings.push(finding);
+            asides.push(finding);
         }
-        if let Some(finding) = startable.trouble(&outcome, environment) {
-            return Ok(Probed::bad(finding, findings));
+        let is_known = target.status.is_some_and(|status| ends_with(&outcome, status));
+        if let Some((code, why)) = startable.trouble(&outcome, place.environment).filter(|_| !is_known) {
+            return Ok(Shown { asides, ..Shown::of(Shows::Failed(code, why)) });
         }
         let well = match &outcome.ending {
-            Ending::Exited(status) => status.success(),
+            Ending::Exited(status) => is_known || target.status.is_none() && status.success(),
             Ending::TimedOut => {
-                question = question.or_else(|| starting::open_question(&outcome));
-                timeouts += 1;
-                if timeouts == MOST_TIMEOUTS || startable.opens_windows() {
+                tried.question = tried.question.or_else(|| starting::open_question(&outcome));
+                tried.timeouts += 1;
+                if tried.timeouts == MOST_TIMEOUTS || startable.opens_windows() {
                     break;
                 }
                 continue;
             }
             Ending::NotStarted(_) | Ending::Interrupted => break,
         };
-        let form: Vec<String> = form.iter().map(|&argument| argument.to_owned()).collect();
-        if let Some(expects) = target.expects {
-            let said = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
-            if String::from_utf8_lossy(&said).contains(expects) {
-                let version = Some(expects.to_owned());
-                return Ok(Probed { verdict: Verdict::Good, version, form: Some(form), findings });
-            }
-            answered = true;
-            stated_otherwise = stated_otherwise.or_else(|| stated(&outcome, target, well));
-            continue;
-        }
-        if let Some(version) = stated(&outcome, target, well) {
-            let right = target.expected.is_none_or(|expected| version_text::answers(&version, expected));
-            if let Some(expected) = target.expected.filter(|_| !right) {
-                let seen = format!("{} states {version}, expected {expected}", target.program.display());
-                findings.push(Finding::new(Code::WrongVersion, seen));
-            }
-            let verdict = if right { Verdict::Good } else { Verdict::WrongVersion };
-            return Ok(Probed { verdict, version: Some(version), form: Some(form), findings });
-        }
-        if well {
-            ran = true;
-        } else {
-            question = question.or_else(|| starting::open_question(&outcome));
-            complaint = complaint.or_else(|| starting::first_line(&outcome));
+        if let Some((ending, version)) = tried.take_in(&outcome, target, form, well) {
+            let form = form.iter().map(|&argument| argument.to_owned()).collect();
+            return Ok(Shown { ending, version, form: Some(form), asides });
         }
     }
-    let name = target.program.display();
-    if let Some(expects) = target.expects.filter(|_| answered) {
-        let seen = format!("{name}: output does not contain \"{expects}\"");
-        let finding = Finding::new(Code::WrongVersion, seen);
-        return Ok(Probed { version: stated_otherwise, ..Probed::ending(Verdict::WrongVersion, finding, findings) });
-    }
-    if ran {
-        let finding = Finding::new(Code::VersionNotStated, format!("{name} runs, but prints no version"));
-        return Ok(Probed::ending(Verdict::Good, finding, findings));
-    }
-    if timeouts > 0 {
-        if let Some(question) = question {
-            let seen = format!("{name} waits for input: \"{question}\"");
-            return Ok(Probed::bad(Finding::new(Code::AsksForInput, seen), findings));
-        }
-        if startable.opens_windows() {
-            let seen = format!("{name} opens a window and keeps running; its version is unknown");
-            return Ok(Probed::ending(Verdict::Good, Finding::new(Code::VersionNotStated, seen), findings));
-        }
-        let seen = format!("{name} was still running after {} s", prober.limit.as_secs());
-        let finding = Finding::new(Code::NoAnswerInTime, seen)
-            .remedy("run it by hand; to allow more time: probe_seconds in settings.toml");
-        return Ok(Probed::ending(Verdict::NotProven, finding, findings));
-    }
-    if let Some(question) = question {
-        let seen = format!("{name} asks for input: \"{question}\"");
-        return Ok(Probed::ending(Verdict::StartedWithError, Finding::new(Code::AsksForInput, seen), findings));
-    }
-    let Some(complaint) = complaint else {
-        let remedy = "run it by hand to see why; to check it differently: --probe ARGUMENTS";
-        let finding = Finding::new(Code::NotProven, format!("{name} failed without a message")).remedy(remedy);
-        return Ok(Probed::ending(Verdict::NotProven, finding, findings));
-    };
-    let finding = Finding::new(Code::StartedWithError, format!("{name} starts with an error: {complaint}"));
-    Ok(Probed::ending(Verdict::StartedWithError, finding, findings))
+    Ok(tried.shown(asides, &startable, prober))
 }
 
-impl Probed {
-    fn bad(finding: Finding, findings: Vec<Finding>) -> Self {
-        Self::ending(Verdict::DoesNotStart, finding, findings)
+impl Tried {
+    /// Takes in what one form has shown: how it all ended, with the version, where that is known by now.
+    fn take_in(
+        &mut self,
+        outcome: &Outcome,
+        target: &Target,
+        form: &[&str],
+        well: bool,
+    ) -> Option<(Shows, Option<String>)> {
+        let lines = starting::lines(outcome);
+        if let Some(expects) = target.expects {
+            if starting::text(outcome).contains(expects) {
+                return Some((Shows::Expected, Some(expects.to_owned())));
+            }
+            self.unexpected = self.unexpected.take().or_else(|| Some((stated(outcome, target, well), expects.to_owned())));
+            return None;
+        }
+        if let Some(version) = stated(outcome, target, well) {
+            let ending = match well {
+                true => Shows::Stated,
+                false => Shows::StatedWithError(complaint::complaint_of_well(&lines)),
+            };
+            return Some((ending, Some(version)));
+        }
+        let complaint = match well {
+            true if target.status.is_some() => None,
+            true => complaint::complaint_of_well(&lines),
+            false => complaint::complaint(&lines, form),
+        };
+        let question = starting::open_question(outcome).filter(|_| !well);
+        match (complaint, question) {
+            (_, Some(question)) => self.question = self.question.take().or(Some(question)),
+            (Some(line), None) => self.complaint = self.complaint.take().or(Some(line)),
+            (None, None) if !well && lines.is_empty() => self.is_mute = true,
+            (None, None) => self.is_silent = true,
+        }
+        None
     }
 
-    fn ending(verdict: Verdict, finding: Finding, mut findings: Vec<Finding>) -> Self {
-        findings.push(finding);
-        Self { verdict, version: None, form: None, findings }
+    /// How it all ended, where no form gave an answer.
+    fn shown(self, asides: Vec<Finding>, startable: &Startable<'_>, prober: &Prober<'_>) -> Shown {
+        let ending = match self {
+            Self { unexpected: Some((version, expects)), .. } => {
+                return Shown { version, asides, ..Shown::of(Shows::Unexpected(expects)) };
+            }
+            Self { complaint: Some(line), .. } => Shows::Complained(line),
+            Self { is_silent: true, .. } => Shows::Silent,
+            Self { timeouts: 1.., question: Some(question), .. } => Shows::Waits(question),
+            Self { timeouts: 1.., .. } if startable.opens_windows() => Shows::OpensWindow,
+            Self { timeouts: 1.., .. } => Shows::StillRuns(prober.limit.as_secs()),
+            Self { question: Some(question), .. } => Shows::Asked(question),
+            _ => Shows::Mute,
+        };
+        Shown { asides, ..Shown::of(ending) }
     }
+}
+
+fn ends_with(outcome: &Outcome, status: i32) -> bool {
+    matches!(&outcome.ending, Ending::Exited(ended) if ended.code() == Some(status))
 }
 
 /// Tells of programs that it had started and that were still running when it had ended.

@@ -33,7 +33,12 @@ impl<'a> Prober<'a> {
     /// Whether a program may be started at all: where nothing keeps it from the machine only with the user's word. Windows has
     /// no seal.
     pub fn may_start(&self) -> bool {
-        self.sealer.level() != SealLevel::None || self.unsealed || here() == System::Windows
+        self.is_sealed() || self.unsealed || here() == System::Windows
+    }
+
+    /// Whether anything keeps a program from the machine.
+    pub fn is_sealed(&self) -> bool {
+        self.sealer.level() != SealLevel::None
     }
 
     /// Whether a program may be started in a way that some take for work to be done.

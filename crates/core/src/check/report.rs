@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use crate::finding::Finding;
 use crate::process::SealLevel;
-use crate::report::{Report, ReportBody, ReportPath, Verdict};
+use crate::report::{ReportBody, ReportPath, Verdict};
 use crate::resolve::{Caller, Kind};
 use crate::terminal::{Evidence, StartMode, TerminalKind};
 
@@ -51,9 +51,6 @@ pub struct CommandCheck {
     /// The arguments with which it has stated its version.
     #[serde(skip)]
     pub form: Option<Vec<String>>,
-    /// Whether what it has stated is not its tool's version.
-    #[serde(skip)]
-    pub differs: bool,
 }
 
 /// What a tool can need besides itself.
@@ -116,12 +113,23 @@ impl ReportBody for CheckedTools {
     fn name(&self) -> &'static str {
         "check"
     }
+
+    fn verdict(&self) -> Option<Verdict> {
+        Some(self.tools.iter().map(|tool| tool.verdict).max().unwrap_or(Verdict::Good))
+    }
 }
 
-impl CheckedTools {
-    /// The report of these: its verdict is the worst of theirs.
-    pub(super) fn report(tools: Vec<ToolCheck>) -> Report<Self> {
-        let verdict = tools.iter().map(|t| t.verdict).max().unwrap_or(Verdict::Good);
-        Report::new(Self { tools, evidence: Vec::new() }).with_verdict(Some(verdict))
+impl ToolCheck {
+    /// The check of a tool, whose verdict is the worst of all findings.
+    pub(super) fn new(
+        name: String,
+        version: String,
+        ran: bool,
+        commands: Vec<CommandCheck>,
+        requirements: Vec<Requirement>,
+        findings: Vec<Finding>,
+    ) -> Self {
+        let verdict = Verdict::worst(commands.iter().flat_map(|command| &command.findings).chain(&findings));
+        Self { name, version, commands, ran, verdict, requirements, findings }
     }
 }

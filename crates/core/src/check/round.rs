@@ -6,6 +6,7 @@ use std::thread;
 
 use super::command::Subject;
 use super::error::CheckError;
+use super::evidence::{Advice, CommandEvidence};
 use super::prober::Prober;
 use super::report::CommandCheck;
 use crate::error::FileContext as _;
@@ -36,12 +37,12 @@ impl<'a> Round<'a> {
         Ok(Self { answers, runs, prober, session, disk: ListedDisk::new(session.system()) })
     }
 
-    /// For each answer the names that an alias or function answers to, and that start the right file all the same.
+    /// For each answer the names that were typed, and that started the right file in the end.
     fn leading(&self, subjects: &[Subject]) -> Result<Vec<HashSet<String>>, CheckError> {
         let hidden = |answer: &Answer| -> Vec<(&str, &Path)> {
             let Ok(said) = &answer.said else { return Vec::new() };
-            let of_shell = subjects.iter().filter(|subject| subject.is_hidden_by_shell(said));
-            of_shell.map(|subject| (subject.name.as_str(), subject.file.as_path())).collect()
+            let of_shell = subjects.iter().filter(|subject| subject.is_to_be_typed(said));
+            of_shell.filter_map(|subject| Some((subject.name.as_str(), subject.file.as_deref()?))).collect()
         };
         let hidden: Vec<_> = self.answers.iter().map(|answer| (answer, hidden(answer))).collect();
         if hidden.iter().all(|(_, names)| names.is_empty()) {
@@ -51,20 +52,26 @@ impl<'a> Round<'a> {
         Ok(process::side_by_side(&hidden, 6, |(answer, names)| asking.leading_to(answer, names)))
     }
 
-    /// Checks commands, in their order.
-    pub fn commands(&self, subjects: &[Subject]) -> Result<Vec<CommandCheck>, CheckError> {
+    /// Looks at commands, in their order.
+    pub fn look<'s>(&'s self, subjects: &'s [Subject], advice: &'s Advice) -> Result<Vec<CommandEvidence<'s>>, CheckError> {
         // Most of a probe's time is the start of a process, which waits as much as it works.
         let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
         let prober = self.runs.then_some(&self.prober);
         let leading = self.leading(subjects)?;
-        let checked = process::side_by_side(subjects, at_a_time, |subject| {
+        let looked = process::side_by_side(subjects, at_a_time, |subject| {
             let leads = |at: usize| leading[at].contains(&subject.name);
-            subject.check(&self.answers, &leads, prober, &self.disk)
+            subject.look(&self.answers, &leads, prober, &self.disk, advice)
         });
         if self.session.stop.requested() {
             return Err(CheckError::Interrupted);
         }
-        let checked = checked.into_iter().collect::<std::io::Result<Vec<_>>>();
-        Ok(checked.at("run commands in", &std::env::temp_dir())?)
+        let looked = looked.into_iter().collect::<std::io::Result<Vec<_>>>();
+        Ok(looked.at("run commands in", &std::env::temp_dir())?)
+    }
+
+    /// Looks at commands and judges each.
+    pub fn commands(&self, subjects: &[Subject]) -> Result<Vec<CommandCheck>, CheckError> {
+        let advice = Advice::default();
+        Ok(self.look(subjects, &advice)?.iter().map(CommandEvidence::check).collect())
     }
 }

@@ -5,6 +5,8 @@ use std::io;
 use std::path::Path;
 
 use super::exit_words;
+use super::probe::Place;
+use super::version_text::text_of;
 use crate::environment::{Environment, here};
 use crate::finding::{Code, Finding};
 use crate::os;
@@ -28,13 +30,15 @@ impl<'a> Startable<'a> {
     /// that must never read a foreign program as a script (execvp(3), ENOEXEC).
     ///
     /// # Errors
-    /// With the finding, where it can't run here.
-    pub fn look(file: &'a Path) -> Result<Self, Finding> {
+    /// With the reason, where it can't run here.
+    pub fn look(file: &'a Path) -> Result<Self, (Code, String)> {
+        if !file.exists() {
+            return Err((Code::FileMissing, format!("{}: the file is missing", file.display())));
+        }
         let file_name = file.file_name().unwrap_or_default().to_string_lossy();
         let seen = Program::identify(&file_name, &read_head(file).unwrap_or_default());
         if !seen.is_native(os::SYSTEM, os::processor()) {
-            let seen = format!("{} {}", file.display(), foreign(&seen));
-            return Err(Finding::new(Code::ForAnotherMachine, seen));
+            return Err((Code::ForAnotherMachine, format!("{} {}", file.display(), foreign(&seen))));
         }
         let by_shell = seen.kind == ProgramKind::Other && here() == System::Unix;
         Ok(Self { file, seen, through: by_shell.then_some(Path::new("/bin/sh")) })
@@ -47,13 +51,21 @@ impl<'a> Startable<'a> {
         Some(Finding::new(Code::NoInterpreterLine, seen))
     }
 
-    /// How it is started with these arguments, in this environment and folder, and nothing else.
-    pub fn start(&self, arguments: &[&str], environment: &Environment, folder: &Path) -> Start {
-        let mut start = Start::new(self.through.unwrap_or(self.file), environment, folder);
-        start.environment.set("PWD", folder);
-        if self.through.is_some() {
-            start = start.with([self.file.as_os_str()]);
+    /// How it is started with these arguments where it is typed by this name: in a terminal's context, or else in a folder of
+    /// its own.
+    pub fn start(&self, name: &str, arguments: &[&str], place: Place<'_>, scratch: &Path) -> Start {
+        let mut start = Start::new(self.through.unwrap_or(self.file), place.environment, scratch);
+        if let Some(context) = place.context {
+            start = start.in_context(context);
         }
+        let folder = start.folder.clone();
+        start.environment.set("PWD", folder);
+        // A script goes by its path whatever it is called by.
+        start = match self.through {
+            Some(_) => start.with([self.file.as_os_str()]),
+            None if here() == System::Unix => start.called(name),
+            None => start,
+        };
         start.with(arguments)
     }
 
@@ -71,7 +83,7 @@ impl<'a> Startable<'a> {
     }
 
     /// Why it did not get going, or crashed; `None` where it ran, whatever it said.
-    pub fn trouble(&self, outcome: &Outcome, environment: &Environment) -> Option<Finding> {
+    pub fn trouble(&self, outcome: &Outcome, environment: &Environment) -> Option<(Code, String)> {
         let (code, why) = match &outcome.ending {
             Ending::NotStarted(error) => self.not_started(error),
             Ending::Exited(status) => match os::ending_signal(*status) {
@@ -80,7 +92,7 @@ impl<'a> Startable<'a> {
             },
             Ending::TimedOut | Ending::Interrupted => return None,
         };
-        Some(Finding::new(code, format!("{}: {why}", self.file.display())))
+        Some((code, format!("{}: {why}", self.file.display())))
     }
 
     /// Why the system did not start it (execve(2), "ERRORS"; "System Error Codes" of Windows).
@@ -170,14 +182,14 @@ impl<'a> Startable<'a> {
 
     fn needs(&self) -> Option<Needs> {
         let is_small = fs::metadata(self.file).is_ok_and(|seen| seen.len() < READ_WHOLE);
-        Needs::of(&fs::read(self.file).ok().filter(|_| is_small)?)
+        Needs::of(&is_small.then(|| fs::read(self.file).ok())??)
     }
 
     /// That it can't start since a library is missing.
-    pub fn without_library(&self, environment: &Environment) -> Option<Finding> {
+    pub fn without_library(&self, environment: &Environment) -> Option<(Code, String)> {
         let missing = self.missing(environment);
         let seen = format!("{}: {} is missing", self.file.display(), missing.join(", "));
-        (!missing.is_empty()).then(|| Finding::new(Code::LibraryMissing, seen))
+        (!missing.is_empty()).then_some((Code::LibraryMissing, seen))
     }
 
     /// Whether the loader of a program that has one ended it: the first line is the loader's, which begins with the program.
@@ -187,7 +199,7 @@ impl<'a> Startable<'a> {
             ": CPU ISA level is lower than required",
             ": error while loading shared libraries: ",
         ];
-        let said = String::from_utf8_lossy(&outcome.stderr).into_owned();
+        let said = text(outcome);
         let first = said.lines().next().unwrap_or_default();
         LOADER.iter().any(|words| first.contains(words))
             && self.needs().as_ref().and_then(Needs::elf).is_some_and(|elf| elf.loader.is_some())
@@ -209,6 +221,10 @@ impl<'a> Startable<'a> {
 
 /// Why nobody can start a file that is there; most shells pass over it without a word.
 pub(super) fn cannot_execute(file: &Path) -> Option<Finding> {
+    if !file.exists() {
+        let finding = Finding::new(Code::FileMissing, format!("{}: the file is missing", file.display()));
+        return Some(finding.remedy("receive the tool again with --replace, or bring the file back"));
+    }
     let (code, why) = not_executable(file)?;
     Some(Finding::new(code, format!("{} {why}", file.display())))
 }
@@ -225,7 +241,7 @@ fn not_executable(file: &Path) -> Option<(Code, &'static str)> {
 
 /// The library that a loader says it did not find: glibc's, musl's, or that of macOS.
 fn library_said(outcome: &Outcome) -> Option<String> {
-    let said = String::from_utf8_lossy(&outcome.stderr);
+    let said = text(outcome);
     let after = |begin: &str| said.split_once(begin).map(|(_, rest)| rest);
     let name = after("error while loading shared libraries: ")
         .or_else(|| after("Error loading shared library "))
@@ -234,13 +250,20 @@ fn library_said(outcome: &Outcome) -> Option<String> {
     (!name.is_empty()).then(|| name.to_owned())
 }
 
-/// The first line that says anything, standard error first.
-pub(super) fn first_line(outcome: &Outcome) -> Option<String> {
-    [&outcome.stderr, &outcome.stdout].into_iter().find_map(|stream| {
-        let text = String::from_utf8_lossy(stream);
-        let line = text.lines().map(str::trim).find(|l| !l.is_empty())?;
-        Some(line.chars().take(200).collect())
-    })
+/// All that it wrote, standard error first: at a terminal both are one.
+pub(super) fn text(outcome: &Outcome) -> String {
+    [&outcome.stderr, &outcome.stdout].map(|stream| text_of(stream)).join("\n")
+}
+
+/// The lines that say anything, standard error first.
+pub(super) fn lines(outcome: &Outcome) -> Vec<String> {
+    let text = text(outcome);
+    let lines = text.lines().map(str::trim).filter(|line| !line.is_empty());
+    lines.map(|line| line.chars().take(200).collect()).collect()
+}
+
+fn first_line(outcome: &Outcome) -> Option<String> {
+    lines(outcome).into_iter().next()
 }
 
 /// The question that a program left open: a last line without an end that reads like one.
@@ -295,7 +318,7 @@ mod tests {
 
     fn outcome(stdout: &str, stderr: &str) -> Outcome {
         let ending = Ending::TimedOut;
-        Outcome { ending, stdout: stdout.into(), stderr: stderr.into(), took: Duration::ZERO, left: Vec::new() }
+        Outcome { ending, stdout: stdout.into(), stderr: stderr.into(), took: Duration::ZERO, left: Vec::new(), second: None }
     }
 
     #[test]

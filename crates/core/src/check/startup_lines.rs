@@ -2,14 +2,14 @@
 
 use std::path::{Path, PathBuf};
 
-use crate::change::BLOCK_BEGINS;
+use crate::change::{BLOCK_BEGINS, BLOCK_ENDS};
 use crate::finding::{Code, Finding};
 use crate::store::{self, Dialect};
-use crate::terminal::Asking;
+use crate::terminal::{Again, Asking};
 use crate::whole_file;
 
 /// The startup files that carry our block, with what they hold.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct StartupLines {
     files: Vec<(PathBuf, Dialect, String)>,
     /// A file that a shell reads in place of others, and that keeps nothing.
@@ -55,6 +55,30 @@ impl StartupLines {
     pub fn findings(&self, commands: &[&str], by_path: bool) -> Vec<Finding> {
         let told = self.suspects(commands).filter(|(.., what)| by_path || matches!(what, Undoes::Name(_)));
         told.map(|(file, line, what)| finding(file, line, &what)).collect()
+    }
+
+    /// The line that could be why terminals of one kind differ, in words: one that leaves something and looks for it, or one
+    /// that does something later.
+    #[must_use]
+    pub fn about(&self, when: Again) -> Option<String> {
+        let marks: &[&str] = match when {
+            Again::SecondTerminal => &["[ -", "test -", "[[ -", "-f ", "-e ", "touch ", "> ~", ">~", ">> ", "> $HOME", "> \"$HOME"],
+            Again::NextPrompt => &["sched ", "zle -F", "trap ", "PROMPT_COMMAND", "precmd", "preexec", "fish_prompt", "--on-signal"],
+        };
+        let changes = |line: &str| ["PATH", "path", "alias", "hash", "()"].iter().any(|word| line.contains(word));
+        let found = |only_changes: bool| {
+            self.files.iter().find_map(|(file, _, text)| {
+                let mut is_ours = false;
+                let mut lines = text.lines().enumerate().filter(|(_, line)| {
+                    is_ours = line.starts_with(BLOCK_BEGINS) || is_ours && !line.starts_with(BLOCK_ENDS);
+                    !is_ours && !line.trim_start().starts_with('#')
+                });
+                let is_it = |line: &str| marks.iter().any(|mark| line.contains(mark)) && (!only_changes || changes(line));
+                let at = lines.find(|(_, line)| is_it(line))?.0;
+                Some(format!("line {} of {}", at + 1, file.display()))
+            })
+        };
+        found(true).or_else(|| found(false))
     }
 
     fn suspects<'a>(&'a self, commands: &'a [&str]) -> impl Iterator<Item = (&'a Path, usize, Undoes)> {

@@ -1,16 +1,16 @@
 //! The check of tools of the yard.
 
+use std::cell::OnceCell;
+
 use super::command::Subject;
 use super::error::CheckError;
-use super::report::{CheckedTools, CommandCheck, ToolCheck};
+use super::report::{CheckedTools, ToolCheck};
 use super::round::Round;
 use super::startup_lines::StartupLines;
 use super::tool;
-use crate::finding::{Code, Finding, Severity};
-use crate::report::{Report, Verdict};
+use crate::finding::Finding;
+use crate::report::Report;
 use crate::session::Session;
-use crate::suggestion::suggested;
-use crate::system::System;
 use crate::terminal::{self, Question};
 use crate::yard::Card;
 
@@ -29,81 +29,21 @@ pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<Che
     let needed = cards.iter().flat_map(|card| &card.requires.variables);
     let variables: Vec<String> = homes.chain(needed).map(ToString::to_string).collect();
     let round = Round::new(session, Question { commands: &commands, variables: &variables }, runs)?;
-    let unknown_shell = terminal::unknown_login_shell(&session.machine, session.settings()?);
-    let of_shell = unknown_shell.as_ref().map(|_| Verdict::NotFound);
-    let mut startup = None;
+    let unknown_shell: Vec<Finding> =
+        terminal::unknown_login_shell(&session.machine, session.settings()?).into_iter().collect();
+    let startup: OnceCell<StartupLines> = OnceCell::new();
+    let asking = session.asking()?;
+    let lines = || startup.get_or_init(|| StartupLines::read(&asking)).clone();
     let mut tools = Vec::new();
     for (card, subjects) in cards.iter().zip(&subjects) {
-        let mut commands = round.commands(subjects)?;
-        let mut findings = tool::home_variables(card, &session.yard.home_of(card), &round.answers);
-        let of_variables = match findings.iter().any(|f| f.severity == Severity::Problem) {
-            true => Verdict::Shadowed,
-            false => Verdict::Good,
-        };
-        findings.extend(tool::writable_by_others(card, &session.yard.home_of(card)));
-        findings.extend(unknown_shell.clone());
-        if loses_by_path(card, &commands) && session.system() == System::Unix {
-            let lines = match &startup {
-                Some(lines) => lines,
-                None => startup.insert(StartupLines::read(&session.asking()?)),
-            };
-            let names: Vec<&str> = card.commands.iter().map(|command| command.name.as_str()).collect();
-            advise(card, &mut commands, lines, session.system());
-            findings.extend(lines.findings(&names, true));
-        }
-        tool::hold_to_version(card, &mut commands);
-        findings.extend(tool::companions(&commands));
-        let (requirements, lacking) = tool::requirements(card, &round);
-        findings.extend(lacking);
-        let needs = requirements.iter().map(|r| r.verdict);
-        let verdict = commands.iter().map(|c| c.verdict).chain([of_variables]).chain(of_shell).chain(needs).max();
-        let verdict = verdict.unwrap_or(Verdict::Good);
-        let (name, version) = (card.name.to_string(), card.version.to_string());
-        tools.push(ToolCheck { name, version, commands, ran: runs, verdict, requirements, findings });
+        tools.push(tool::check(session, card, subjects, &round, &lines, &unknown_shell)?);
     }
     if session.stop.requested() {
         return Err(CheckError::Interrupted);
     }
     remember(session, cards, &tools);
-    let mut report = CheckedTools::report(tools);
-    report.evidence = round.answers.iter().filter_map(|answer| answer.evidence.as_deref().cloned()).collect();
-    Ok(report)
-}
-
-/// Whether PATH does not lead to a registered tool.
-fn loses_by_path(card: &Card, commands: &[CommandCheck]) -> bool {
-    let by_path = |command: &CommandCheck| {
-        command.findings.iter().any(|finding| matches!(finding.code, Code::NotFound | Code::Shadowed))
-    };
-    card.registration.is_some() && commands.iter().any(by_path)
-}
-
-/// What to do where PATH does not lead to a registered tool: registering it again changes something only where the block is
-/// missing; a line that undoes it is named.
-fn advise(card: &Card, commands: &mut [CommandCheck], lines: &StartupLines, system: System) {
-    for command in commands {
-        let name = command.name.clone();
-        for finding in &mut command.findings {
-            let is_missing = finding.code == Code::NotFound;
-            if !is_missing && finding.code != Code::Shadowed {
-                continue;
-            }
-            if let Some(remedy) = lines.remedy() {
-                finding.remedy = Some(remedy);
-            } else if is_missing && !lines.lacks_block() && is_to_register(finding) {
-                let tool = &card.name;
-                finding.remedy = Some(format!(
-                    "{tool} is registered; run 'wyard survey' and {} to see what removes its folder from PATH",
-                    suggested(system, "trace {}", &[&name])
-                ));
-            }
-        }
-    }
-}
-
-/// Whether a finding advises to register the tool.
-fn is_to_register(finding: &Finding) -> bool {
-    finding.remedy.as_ref().is_some_and(|remedy| remedy.starts_with("run 'wyard register"))
+    let evidence = round.answers.iter().filter_map(|answer| answer.evidence.as_deref().cloned()).collect();
+    Ok(Report::new(CheckedTools { tools, evidence }))
 }
 
 /// Keeps with which arguments commands have stated their version. It only saves time, so that whatever is in the way is left

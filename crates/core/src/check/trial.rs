@@ -8,6 +8,7 @@ use std::time::Duration;
 use regex_lite::Regex;
 use serde::Serialize;
 
+use super::probe::Place;
 use super::starting::{self, Startable};
 use super::version_text::text_of;
 use crate::environment::Environment;
@@ -275,12 +276,13 @@ impl Run<'_> {
             let found = resolve::winner(&candidates).map(Path::to_owned);
             found.ok_or_else(|| unmet(format!("the command {name}"), "not found in a new terminal"))?
         };
-        let startable = Startable::look(&program).map_err(|finding| unmet("a program that runs here", finding.seen))?;
+        let startable = Startable::look(&program).map_err(|(_, why)| unmet("a program that runs here", why))?;
         let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
-        let command = startable.start(&arguments, self.environment, self.folder).command();
+        let place = Place { environment: self.environment, context: None };
+        let command = startable.start(name, &arguments, place, self.folder).command();
         let outcome = process::run_observed(command, limit, self.stop, &|bytes| self.observer.output(bytes));
         match startable.trouble(&outcome, self.environment) {
-            Some(finding) => Err(unmet("a program that starts", finding.seen)),
+            Some((_, why)) => Err(unmet("a program that starts", why)),
             None => Ok((program, outcome)),
         }
     }

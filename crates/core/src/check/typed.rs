@@ -1,89 +1,72 @@
-//! What starts where a command is typed: the file that each new terminal runs, in what it hands on.
+//! What starts where a command is typed: the file that each new terminal runs, in the context that it hands on.
 
 use std::path::{Path, PathBuf};
 
-use super::report::CallerResult;
+use super::evidence::AtTerminal;
+use super::probe::Place;
 use crate::environment::Environment;
-use crate::terminal::Answer;
+use crate::process::{Descriptor, TerminalContext};
+use crate::terminal::Said;
 
 /// A file as some terminals start it.
 pub(super) struct Way<'a> {
     pub program: PathBuf,
-    pub environment: Environment,
-    pub answers: Vec<&'a Answer>,
+    pub said: &'a Said,
+    /// Those terminals, by their places among those of the command.
+    pub terminals: Vec<usize>,
 }
 
-/// Variables that no program's start depends on: what shells keep for themselves and their prompts, who they are in
-/// (tcsh(1), "ENVIRONMENT"), and what is another one in each session.
-const NO_MATTER: [&str; 33] = [
-    "A__z",
-    "LOGNAME",
-    "NLSPATH",
-    "COLUMNS",
-    "COLORTERM",
-    "GPG_TTY",
-    "GROUP",
-    "HISTCONTROL",
-    "HISTFILE",
-    "HISTFILESIZE",
-    "HISTSIZE",
-    "HOST",
-    "HOSTNAME",
-    "HOSTTYPE",
-    "LESSCLOSE",
-    "LESSOPEN",
-    "LINES",
-    "LS_COLORS",
-    "MACHTYPE",
-    "OSTYPE",
-    "PPID",
-    "PROMPT",
-    "PROMPT_COMMAND",
-    "PS1",
-    "PS2",
-    "RPROMPT",
-    "SAVEHIST",
-    "SHELL",
-    "SSH_AGENT_PID",
-    "SSH_AUTH_SOCK",
-    "TERM",
-    "VENDOR",
-    "WINDOWID",
+impl Way<'_> {
+    /// Where it is started.
+    pub fn place(&self) -> Place<'_> {
+        Place { environment: &self.said.environment, context: self.said.terminal.as_ref() }
+    }
+}
+
+/// Variables that no program's start depends on: the texts of prompts, the size of the terminal, how deep shells are nested,
+/// numbers of processes, and names of sockets and terminals. All of them are other ones in each terminal.
+const NO_MATTER: [&str; 15] = [
+    "PS1", "PS2", "PS4", "PROMPT", "RPROMPT", "COLUMNS", "LINES", "SHLVL", "PPID", "SSH_AGENT_PID", "SSH_AUTH_SOCK", "GPG_TTY",
+    "TTY", "WINDOWID", "OLDPWD",
 ];
 
-/// Each different way in which the terminals start a command: equal files in equal environments once. Where one of them
-/// runs another file than the one looked at, only that one's terminals count.
-pub(super) fn ways<'a>(answers: &'a [Answer], results: &[CallerResult], name: &str, file: &Path) -> Vec<Way<'a>> {
+/// Each different way in which the terminals start a command: equal files in equal contexts once. Where one of them runs
+/// another file than the one looked at, only that one's terminals count.
+pub(super) fn ways<'a>(terminals: &[AtTerminal<'a>], winner: Option<&Path>) -> Vec<Way<'a>> {
     let mut ways: Vec<Way<'_>> = Vec::new();
-    let is_lost = results.iter().any(|result| result.winner.as_ref().is_some_and(|_| !result.ours));
-    for (answer, result) in answers.iter().zip(results) {
-        let Ok(said) = &answer.said else { continue };
-        let typed = said.meaning(name).file.clone().unwrap_or_else(|| file.to_owned());
-        if result.winner.is_none() || is_lost && typed != file {
+    let is_lost = terminals.iter().any(|seen| seen.runs.is_some() && !seen.ours);
+    for (at, seen) in terminals.iter().enumerate() {
+        let (Ok(said), Some(typed)) = (seen.said, &seen.runs) else { continue };
+        if is_lost && winner.is_some_and(|winner| winner != typed) {
             continue;
         }
-        let environment = said.environment.clone();
-        let same = |way: &&mut Way<'_>| way.program == typed && matters(&way.environment).eq(matters(&environment));
-        match ways.iter_mut().find(same) {
-            Some(way) => way.answers.push(answer),
-            None => ways.push(Way { program: typed, environment, answers: vec![answer] }),
+        match ways.iter_mut().find(|way| way.program == *typed && is_alike(way.said, said)) {
+            Some(way) => way.terminals.push(at),
+            None => ways.push(Way { program: typed.clone(), said, terminals: vec![at] }),
         }
     }
-    if ways.is_empty() {
+    if ways.is_empty() && let Some(file) = winner {
         // Nobody finds it: it is started as one of them would.
-        let any = answers.iter().find_map(|answer| Some((answer, answer.said.as_ref().ok()?)));
-        ways.extend(any.map(|(answer, said)| Way {
-            program: file.to_owned(),
-            environment: said.environment.clone(),
-            answers: vec![answer],
-        }));
+        let any = terminals.iter().enumerate().find_map(|(at, seen)| Some((at, seen.said.ok()?)));
+        ways.extend(any.map(|(at, said)| Way { program: file.to_owned(), said, terminals: vec![at] }));
     }
     ways
 }
 
+fn is_alike(one: &Said, other: &Said) -> bool {
+    let context = |said: &Said| said.terminal.clone().map(without_numbers);
+    matters(&one.environment).eq(matters(&other.environment)) && context(one) == context(other)
+}
+
+/// Which terminal or pipe a descriptor leads to is another one in each terminal; beyond the three streams, what it leads to
+/// matters less than that it is open.
+fn without_numbers(mut context: TerminalContext) -> TerminalContext {
+    for (_, leads_to) in context.descriptors.iter_mut().filter(|(number, _)| *number > 2) {
+        *leads_to = Descriptor::Other;
+    }
+    context
+}
+
 fn matters(environment: &Environment) -> impl Iterator<Item = (&std::ffi::OsString, &std::ffi::OsString)> {
-    let is_shells = |name: &str| name.starts_with("__") || name.starts_with("XDG_SESSION");
-    environment
-        .iter()
-        .filter(move |(name, _)| !NO_MATTER.iter().any(|no| *name == no) && !name.to_str().is_some_and(is_shells))
+    environment.iter().filter(move |(name, _)| !NO_MATTER.iter().any(|no| *name == no))
 }

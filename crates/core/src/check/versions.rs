@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use std::thread;
 use std::time::Duration;
 
-use super::probe::{self, HARMLESS, Target};
+use super::probe::{self, Place, Target};
 use super::prober::Prober;
 use crate::environment::Environment;
 use crate::process;
@@ -28,9 +28,8 @@ pub fn versions(
     let prober = Prober::of(session)?.within(LIMIT);
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
     let versions = process::side_by_side(programs, at_a_time, |(name, program)| {
-        let target =
-            Target { program, names: [name, name], expected: None, forms: HARMLESS, is_told: false, expects: None };
-        probe::probe(&target, environment, &prober).ok()?.version.map(|version| (program.clone(), version))
+        let place = Place { environment, context: None };
+        probe::probe(&Target::stranger(program, name), place, &prober).ok()?.version.map(|version| (program.clone(), version))
     });
     Ok(versions.into_iter().flatten().collect())
 }

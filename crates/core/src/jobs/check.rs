@@ -3,7 +3,7 @@
 use crate::check::{CheckError, CheckedTools, check, check_path};
 use crate::error::{Blame, Blamed};
 use crate::jobs::card_change::change_card;
-use crate::report::{Report, Verdict};
+use crate::report::Report;
 use crate::session::{Session, SessionError, meets_session};
 use crate::yard::{Card, CardProbe, Requires, YardError};
 
@@ -32,13 +32,8 @@ pub enum ProbeChange {
     Stays,
     /// In the usual ways.
     Usual,
-    /// With these arguments, or for this answer; what is not given stays.
-    Set {
-        /// The arguments.
-        arguments: Option<Vec<String>>,
-        /// What the answer has to hold.
-        expect: Option<String>,
-    },
+    /// With these arguments, for this answer, or until this end; what is not given stays.
+    Set(CardProbe),
 }
 
 /// Why tools could not be checked.
@@ -84,23 +79,19 @@ pub fn run(session: &Session, request: &CheckRequest) -> Result<Report<CheckedTo
         return Ok(check_path(session, request.runs)?);
     }
     let mut findings = Vec::new();
-    let mut broken = false;
     let cards: Vec<Card> = if is_kept(request) {
         vec![keep(session, request)?]
     } else {
         let stock = session.stock()?;
         if request.names.is_empty() {
             // A tool that nothing is known of is not good.
-            broken = !stock.broken.is_empty();
             findings = stock.findings();
             stock.in_service().into_iter().cloned().collect()
         } else {
             request.names.iter().map(|name| stock.find(name).cloned()).collect::<Result<_, _>>()?
         }
     };
-    let report = check(session, &cards, request.runs)?;
-    let verdict = if broken { Some(Verdict::NotFound) } else { report.verdict };
-    Ok(report.with_findings(findings).with_verdict(verdict))
+    Ok(check(session, &cards, request.runs)?.with_findings(findings))
 }
 
 fn is_kept(request: &CheckRequest) -> bool {
@@ -114,13 +105,7 @@ fn keep(session: &Session, request: &CheckRequest) -> Result<Card, CheckJobError
         match &request.probe {
             ProbeChange::Stays => {}
             ProbeChange::Usual => card.probe = None,
-            ProbeChange::Set { arguments, expect } => {
-                let before = card.probe.take();
-                card.probe = Some(CardProbe {
-                    arguments: arguments.clone().or_else(|| before.as_ref()?.arguments.clone()),
-                    expect: expect.clone().or_else(|| before?.expect),
-                });
-            }
+            ProbeChange::Set(probe) => card.probe = Some(card.probe.take().unwrap_or_default().changed(probe)),
         }
         if let Some(requires) = &request.requires {
             card.requires = requires.clone();

@@ -8,7 +8,7 @@ use crate::error::{Blame, Blamed};
 use crate::jobs::preparing::{self, Preparation, PreparedReport, ToPrepare, homes};
 use crate::prepare::{Placeholders, PrepareError};
 use crate::registration::RegistrationError;
-use crate::report::{Report, ReportBody};
+use crate::report::{Report, ReportBody, Verdict};
 use crate::scope::Scope;
 use crate::session::{Session, SessionError, meets_session};
 use crate::yard::{Card, Stock, YardError};
@@ -42,6 +42,10 @@ pub struct SwitchedTool {
 impl ReportBody for SwitchedTool {
     fn name(&self) -> &'static str {
         self.registered.name()
+    }
+
+    fn verdict(&self) -> Option<Verdict> {
+        self.check.as_ref().map(|check| check.verdict)
     }
 }
 
@@ -110,9 +114,8 @@ pub fn run(session: &Session, request: &SwitchRequest) -> Result<Report<Switched
         return Ok(Report::new(switched).with_findings(findings));
     }
     let checked = check(session, &[session.stock()?.find(&wanted)?.clone()], true)?;
-    let verdict = checked.verdict;
     switched.check = checked.into_body().tools.into_iter().next();
-    Ok(Report::new(switched).with_verdict(verdict).with_findings(findings))
+    Ok(Report::new(switched).with_findings(findings))
 }
 
 /// What is written into a version's home when it takes the place of the one in use.

@@ -8,7 +8,8 @@ use std::time::Duration;
 use super::evidence::Evidence;
 use super::start_mode::StartMode;
 use crate::environment::Environment;
-use crate::process::{Ending, Outcome, SealLevel};
+use super::watch::Watch;
+use crate::process::{Ending, Outcome, SealLevel, TerminalContext};
 use crate::resolve::{Kind, LookupContext, Shell};
 
 /// What a shell said a name means.
@@ -31,6 +32,10 @@ pub struct Said {
     pub variables: BTreeMap<String, OsString>,
     /// What a program started there is handed on.
     pub environment: Environment,
+    /// What else it sees of the terminal; `None` where that was not learned.
+    pub terminal: Option<TerminalContext>,
+    /// What the shell has in store.
+    pub watch: Watch,
     /// PATH until the shell did what it does before a prompt, where that changed it.
     pub before_prompt: Option<OsString>,
     /// The execution policy of a PowerShell, which decides whether it runs scripts ("about_Execution_Policies").
@@ -69,8 +74,8 @@ pub enum NoAnswer {
 
 impl NoAnswer {
     /// Why a shell whose answer is not in its output gave none.
-    pub(super) fn of(outcome: Outcome) -> Self {
-        match outcome.ending {
+    pub(super) fn of_ending(outcome: &Outcome) -> Self {
+        match &outcome.ending {
             Ending::TimedOut => Self::TimedOut,
             Ending::Interrupted => Self::Interrupted,
             Ending::NotStarted(e) => Self::NotStarted(e.to_string()),
@@ -93,6 +98,8 @@ pub struct Answer {
     pub base: Environment,
     /// What it said.
     pub said: Result<Said, NoAnswer>,
+    /// What was said later: after some time, or in a second terminal that finds what the first has left.
+    pub later: Vec<Later>,
     /// Whether something else took its place at a terminal, so that what it said is what it says elsewhere.
     pub taken: bool,
     /// How far it was kept from the machine.
@@ -103,6 +110,24 @@ pub struct Answer {
     pub took: Duration,
     /// How it was asked, and its raw answer, where that is kept; Unix only.
     pub evidence: Option<Box<Evidence>>,
+}
+
+/// When a terminal was asked again.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Again {
+    /// At its next prompt, or after it was left alone for some time.
+    NextPrompt,
+    /// In a second terminal, which finds what the first has left behind.
+    SecondTerminal,
+}
+
+/// What was said when a terminal was asked again.
+#[derive(Debug, Clone)]
+pub struct Later {
+    /// When.
+    pub when: Again,
+    /// What was said.
+    pub said: Result<Said, NoAnswer>,
 }
 
 /// What to ask.

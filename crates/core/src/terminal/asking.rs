@@ -6,17 +6,17 @@ use std::path::PathBuf;
 use std::sync::Mutex;
 use std::time::Duration;
 
-use super::answer::{Answer, NoAnswer, Question, Said};
+use super::answer::{Again, Answer, Later, NoAnswer, Question, Said, last_line};
 use super::base::base_environments;
 use super::evidence::Evidence;
 use super::quoting::marker;
 use super::shells::InstalledShell;
 use super::start_mode::StartMode;
 use super::typed::Typed;
-use super::{at_prompt, multiplexers, question, windows, windows_shells};
+use super::{at_prompt, multiplexers, question, watch, windows, windows_shells};
 use crate::environment::Environment;
 use crate::machine::Machine;
-use crate::process::{self, Outcome, SealLevel, Sealer, Surroundings, Typing};
+use crate::process::{self, Line, Outcome, SealLevel, Sealer, Surroundings, Typing};
 use crate::progress::Stop;
 use crate::resolve::Shell;
 use crate::store::{StartupFolders, files_of_others, possible_files};
@@ -43,6 +43,8 @@ pub struct Asking<'a> {
     pub unsealed: bool,
     /// Whether the questions and raw answers are kept.
     pub keeps_evidence: bool,
+    /// This program, for shells to start: it says in which context.
+    pub own: Option<PathBuf>,
     /// Where startup files are, once these shells were asked.
     pub startup: Option<&'a Mutex<Option<StartupFolders>>>,
 }
@@ -64,10 +66,10 @@ impl Asking<'_> {
         // What takes longest begins first; the answers come in the order of the shells.
         let mut order: Vec<usize> = (0..starts.len()).collect();
         order.sort_by_key(|at| (starts[*at].0.shell != Shell::Fish, starts[*at].1 == StartMode::LoginCommand));
-        let typed = Typed::write(marker(), question);
+        let asked = self.ready(question);
         let mut answers = process::side_by_side(&order, AT_A_TIME, |at| {
             let (shell, mode, base) = starts[*at];
-            (*at, self.ask(shell, mode, base, question, &typed))
+            (*at, self.ask(shell, mode, base, question, &asked))
         });
         answers.sort_by_key(|(at, _)| *at);
         answers.into_iter().map(|(_, answer)| answer).collect()
@@ -76,7 +78,13 @@ impl Asking<'_> {
     /// Starts one shell in one way and asks.
     #[must_use]
     pub fn one(&self, shell: &InstalledShell, mode: StartMode, base: &Environment, question: Question<'_>) -> Answer {
-        self.ask(shell, mode, base, question, &Typed::write(marker(), question))
+        self.ask(shell, mode, base, question, &self.ready(question))
+    }
+
+    /// Writes a question down for the first time that it is typed in a terminal, and for the second.
+    fn ready(&self, question: Question<'_>) -> io::Result<[Typed; 2]> {
+        let write = || Typed::write(marker(), question, self.own.as_deref());
+        Ok([write()?, write()?])
     }
 
     fn ask(
@@ -85,7 +93,7 @@ impl Asking<'_> {
         mode: StartMode,
         base: &Environment,
         question: Question<'_>,
-        typed: &io::Result<Typed>,
+        asked: &io::Result<[Typed; 2]>,
     ) -> Answer {
         let level = self.sealer.level();
         let mut answer = Answer {
@@ -93,6 +101,7 @@ impl Asking<'_> {
             mode,
             base: base.clone(),
             said: Err(NoAnswer::NotAsked(level)),
+            later: Vec::new(),
             taken: false,
             seal: level,
             doubt: None,
@@ -128,15 +137,10 @@ impl Asking<'_> {
             System::Unix => {
                 let texts = self.startup_texts(base);
                 let shared = multiplexers::shared(base, &texts);
-                let (said, outcome);
-                (said, outcome, answer.evidence) = match typed {
-                    Ok(typed) => self.by_typing(shell, mode, &shared, question, typed),
-                    Err(e) => {
-                        let again = io::Error::new(e.kind(), e.to_string());
-                        (None, Outcome::not_started(again, Duration::ZERO), None)
-                    }
+                let outcome = match asked {
+                    Ok(asked) => self.by_typing(&mut answer, shell, &shared, &texts, question, asked),
+                    Err(e) => Outcome::not_started(io::Error::new(e.kind(), e.to_string()), Duration::ZERO),
                 };
-                answer.said = said.ok_or(NoAnswer::Interrupted);
                 let ran = !matches!(outcome.ending, process::Ending::Interrupted | process::Ending::NotStarted(_));
                 if answer.said.is_err() && ran {
                     answer.said = self.by_argument(shell, mode, base, question).0.ok_or(NoAnswer::Interrupted);
@@ -155,8 +159,13 @@ impl Asking<'_> {
         if answer.seal == SealLevel::NoWrites {
             answer.doubt = doubt(shell.shell, &outcome);
         }
+        let knows_context = answer.said.as_ref().is_ok_and(|said| said.terminal.is_some());
+        if answer.said.is_ok() && self.own.is_some() && !knows_context {
+            answer.doubt = Some(format!("wyard itself cannot be started in {}, within its limits", shell.shell.name()));
+        }
+        answer.doubt = answer.doubt.or_else(|| too_large(&outcome));
         if answer.said.is_err() {
-            answer.said = Err(NoAnswer::of(outcome));
+            answer.said = Err(NoAnswer::of_ending(&outcome));
         }
         answer
     }
@@ -176,7 +185,7 @@ impl Asking<'_> {
         question: Question<'_>,
     ) -> (Option<Said>, Outcome, Option<Box<Evidence>>) {
         let marker = marker();
-        let text = question::text(shell.shell, mode, &marker, question);
+        let text = question::text(shell.shell, mode, &marker, question, self.own.as_deref());
         let start = self.for_text(shell, mode, base, &text);
         let outcome = self.sealer.run(&start, Surroundings::of_terminal(), self.limit(question), self.stop);
         let of = (shell, mode, self.sealer.level());
@@ -187,40 +196,68 @@ impl Asking<'_> {
     /// PATH at a terminal, of a shell that comes to no prompt there.
     fn before_prompt(&self, shell: &InstalledShell, mode: StartMode, base: &Environment) -> Option<OsString> {
         let (marker, question) = (marker(), Question::default());
-        let text = question::text(shell.shell, mode, &marker, question);
+        let text = question::text(shell.shell, mode, &marker, question, self.own.as_deref());
         let start = self.for_text(shell, mode, base, &text);
         let parse = |output: &[u8]| question::parse(shell.shell, &marker, output, question, &self.machine.home);
         // Whatever reads gets an empty line.
-        let (lines, is_answered) = ([String::new()], |output: &[u8], _| parse(output).is_some());
-        let typing = Typing { lines: &lines, is_answered: &is_answered, is_begun: &|_| false, ahead: true };
+        let is_answered = |output: &[u8], _| parse(output).is_some();
+        let next = |answered, _: &[u8]| (answered == 0).then(|| Line::from(String::new()));
+        let typing = Typing { next: &next, is_answered: &is_answered, is_begun: &|_, _| false, ahead: true };
         let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit, self.stop);
         parse(&outcome.stdout).map(|said| said.context.path)
     }
 
-    /// Types the question at its prompt.
+    /// Types the question at its prompt; once more where something may have changed since, and in a second terminal where the
+    /// first has left something behind.
     fn by_typing(
         &self,
+        answer: &mut Answer,
         shell: &InstalledShell,
-        mode: StartMode,
         base: &Environment,
+        texts: &[String],
         question: Question<'_>,
-        typed: &Typed,
-    ) -> (Option<Said>, Outcome, Option<Box<Evidence>>) {
-        let start = self.at_terminal(shell, mode, base);
-        let ahead = matches!(shell.shell, Shell::Sh | Shell::Ksh);
-        let line = typed.line(shell.shell);
-        let typing = Typing {
-            lines: std::slice::from_ref(&line),
-            is_answered: &|output, _| typed.is_answered(shell.shell, output),
-            is_begun: &|output| typed.is_begun(shell.shell, output),
-            ahead,
+        asked: &[Typed; 2],
+    ) -> Outcome {
+        let start = self.at_terminal(shell, answer.mode, base);
+        let parse = |at: usize, output: &[u8]| asked[at].parse(shell.shell, output, question, &self.machine.home);
+        let has_hooks = texts.iter().any(|text| at_prompt::mentions_hook(text));
+        let line = |at: usize, after| Line { text: asked[at].line(shell.shell), after };
+        let next = |answered: usize, output: &[u8]| match answered {
+            0 => Some(line(0, Duration::ZERO)),
+            1 => {
+                let defers = parse(0, output).is_some_and(|said| said.watch.defers);
+                let idle = if defers { watch::idle(texts)? } else { Duration::ZERO };
+                (defers || has_hooks).then(|| line(1, idle))
+            }
+            _ => None,
         };
-        let outcome =
-            self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit(question), self.stop);
-        let of = (shell, mode, self.sealer.level());
-        let told = || Box::new(Evidence::typed(of, &start, (&line, typed.text(shell.shell)), &outcome));
-        let evidence = self.keeps_evidence.then(told);
-        (typed.parse(shell.shell, &outcome.stdout, question, &self.machine.home), outcome, evidence)
+        let typing = Typing {
+            next: &next,
+            is_answered: &|output, count| asked[count - 1].is_answered(shell.shell, output),
+            is_begun: &|output, count| asked[count - 1].is_begun(shell.shell, output),
+            ahead: matches!(shell.shell, Shell::Sh | Shell::Ksh),
+        };
+        let limit = self.limit(question) + watch::idle(texts).unwrap_or_default();
+        let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), limit, self.stop);
+        if self.keeps_evidence {
+            let of = (shell, answer.mode, self.sealer.level());
+            let typed = (&*asked[0].line(shell.shell), asked[0].text(shell.shell));
+            answer.evidence = Some(Box::new(Evidence::typed(of, &start, typed, &outcome)));
+        }
+        answer.said = parse(0, &outcome.stdout).ok_or(NoAnswer::Interrupted);
+        let Ok(said) = &answer.said else { return outcome };
+        if next(1, &outcome.stdout).is_some() {
+            let said = parse(1, &outcome.stdout).ok_or_else(|| NoAnswer::of_ending(&outcome));
+            answer.later.push(Later { when: Again::NextPrompt, said });
+        } else if said.watch.defers {
+            let seen = "a startup file changes something a long time after the prompt";
+            answer.doubt = Some(seen.to_owned());
+        }
+        if let Some(second) = &outcome.second {
+            let said = parse(0, second).ok_or_else(|| NoAnswer::Ended(last_line(second)));
+            answer.later.push(Later { when: Again::SecondTerminal, said });
+        }
+        outcome
     }
 
     /// What the startup files of the user hold.
@@ -239,6 +276,14 @@ impl Asking<'_> {
         let text = |file: PathBuf| Some(String::from_utf8_lossy(&whole_file::read(&file).ok()?).into_owned());
         files.into_iter().filter_map(text).collect()
     }
+}
+
+/// Why an answer is uncertain where something could not be written in a layer (overlayfs.rst, `EOVERFLOW`): to a shell outside
+/// of a seal it would have been.
+fn too_large(outcome: &Outcome) -> Option<String> {
+    const FAILURE: &str = "Value too large for defined data type";
+    let said = String::from_utf8_lossy(&outcome.stdout).into_owned();
+    said.contains(FAILURE).then(|| "a startup file could not write in a folder that belongs to others".to_owned())
 }
 
 /// Whether a shell leaves nothing behind by itself when nothing keeps it from that; what its startup files do is their own.

@@ -4,13 +4,22 @@
 use std::collections::HashSet;
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use memchr::memmem;
 
 use super::answer::Answer;
 use super::asking::Asking;
 use super::quoting::{marker, quoted};
 use super::start_mode::StartMode;
-use crate::process::{Surroundings, Typing};
+use crate::process::{Line, Surroundings, Typing};
 use crate::resolve::Shell;
+
+/// How long a terminal may take at most for all that is typed: one that does something else with the lines never ends.
+const LIMIT: Duration = Duration::from_secs(15);
+
+/// What is typed behind a name: what people ask for, nothing, and a word that no tool knows. A function may look at that.
+const WORDS: [&str; 3] = [" --version", "", " tide-mark-7"];
 
 impl Asking<'_> {
     /// The names among these that start their file when they are typed where that answer was given. None do where a seal
@@ -30,35 +39,43 @@ impl Asking<'_> {
             let mut places: Vec<PathBuf> = vec![file.to_path_buf()];
             places.extend(fs::canonicalize(file).ok().filter(|real| real != file));
             surroundings.stand_ins.extend(places.into_iter().map(|place| (place, content.clone())));
-            let end = folder.path().join(format!("end{number}"));
-            let text = match answer.shell {
-                Shell::Fish => format!("builtin printf '\\n%s\\0' {marker}-{number}-end\n"),
-                _ => format!("/usr/bin/printf '\\n%s\\0' {marker}-{number}-end\n"),
-            };
-            if fs::write(&end, text).is_err() {
-                return HashSet::new();
+            for words in WORDS {
+                let end = folder.path().join(format!("end{}", lines.len()));
+                let printf = if answer.shell == Shell::Fish { "builtin printf" } else { "/usr/bin/printf" };
+                if fs::write(&end, format!("{printf} '\\n%s\\0' {marker}-{}-end\n", lines.len())).is_err() {
+                    return HashSet::new();
+                }
+                let read = if answer.shell == Shell::Tcsh { "source" } else { "." };
+                lines.push(format!(" {name}{words}; {read} {}", quoted(answer.shell, &end.to_string_lossy())));
             }
-            let read = if answer.shell == Shell::Tcsh { "source" } else { "." };
-            lines.push(format!(" {name} --version; {read} {}", quoted(answer.shell, &end.to_string_lossy())));
         }
-        let said = |output: &[u8], number: usize, what: &str| {
-            let text = format!("{marker}-{number}-{what}\0");
-            output.windows(text.len()).any(|window| window == text.as_bytes())
-        };
-        let is_answered = |output: &[u8], count: usize| said(output, count - 1, "end");
-        let typing = Typing { lines: &lines, is_answered: &is_answered, is_begun: &|_| false, ahead: false };
+        let find = |output: &[u8], text: String| memmem::find(output, format!("{marker}-{text}\0").as_bytes());
+        let ended = |output: &[u8], line: usize| find(output, format!("{line}-end"));
+        let is_answered = |output: &[u8], count: usize| ended(output, count - 1).is_some();
+        let next = |answered: usize, _: &[u8]| lines.get(answered).cloned().map(Line::from);
+        let typing = Typing { next: &next, is_answered: &is_answered, is_begun: &|_, _| false, ahead: false };
+        let limit = self.limit.min(LIMIT);
         let outcome = match answer.mode {
             // Nobody types there.
             StartMode::LoginCommand => {
                 let start = self.for_text(shell, answer.mode, &answer.base, &lines.join("\n"));
-                self.sealer.run(&start, surroundings, self.limit, self.stop)
+                self.sealer.run(&start, surroundings, limit, self.stop)
             }
             _ => {
                 let start = self.at_terminal(shell, answer.mode, &answer.base);
-                self.sealer.run_typed(&start, typing, surroundings, self.limit, self.stop)
+                self.sealer.run_typed(&start, typing, surroundings, limit, self.stop)
             }
         };
-        let started = names.iter().enumerate().filter(|(number, _)| said(&outcome.stdout, *number, "started"));
-        started.map(|(_, (name, _))| (*name).to_owned()).collect()
+        let output = &outcome.stdout[..];
+        // What was written between the end of the line before and its own.
+        let has_started = |number: usize, line: usize| {
+            let begin = line.checked_sub(1).map_or(Some(0), |before| ended(output, before))?;
+            let answer = output.get(begin..ended(output, line)?)?;
+            find(answer, format!("{number}-started")).map(drop)
+        };
+        let leads = |number: &usize| {
+            (0..WORDS.len()).all(|word| has_started(*number, number * WORDS.len() + word).is_some())
+        };
+        (0..names.len()).filter(leads).map(|number| names[number].0.to_owned()).collect()
     }
 }

@@ -23,10 +23,11 @@ mod startup_folders;
 mod startup_trace;
 mod typed;
 mod variables;
+mod watch;
 mod windows;
 mod windows_shells;
 
-pub use answer::{Answer, Meaning, NoAnswer, Question, Said};
+pub use answer::{Again, Answer, Later, Meaning, NoAnswer, Question, Said};
 pub use asking::Asking;
 pub use base::base_environments;
 pub use differences::{leading, tell_other_paths};
@@ -36,4 +37,5 @@ pub use origin::{Found, Origin};
 pub use path_view::{Origins, PathPart, PathView, registry_origins};
 pub use shells::{InstalledShell, installed, login_shell_among, of_user, unknown_login_shell, unused_shells};
 pub use start_mode::{StartMode, TerminalKind};
+pub use watch::Watch;
 pub use windows::{background, system_path};

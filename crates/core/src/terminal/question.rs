@@ -9,7 +9,9 @@ use super::answer::{Meaning, Question, Said};
 use super::quoting::quoted;
 use super::start_mode::StartMode;
 use super::variables::environment;
+use super::watch::{self, Watch};
 use crate::os;
+use crate::process::TerminalContext;
 use crate::resolve::{Kind, LookupContext, Shell};
 
 /// What prints zero bytes for a shell that cannot.
@@ -18,15 +20,30 @@ pub(super) const PRINT: &str = "/usr/bin/printf";
 /// So many names a loop goes through: bash puts the line of the loop together again for each of them.
 const AT_A_TIME: usize = 100;
 
-/// What prints every variable, each ended by a zero byte (env(1)).
+/// What prints every variable, each ended by a zero byte (env(1)), where this program cannot.
 const ENV: &str = "/usr/bin/env -0";
 
+/// What prints the variables and the rest of the context that a program is started in: this program, typed as any other.
+fn context(shell: Shell, marker: &str, own: Option<&Path>) -> String {
+    let Some(own) = own.and_then(Path::to_str) else { return ENV.to_owned() };
+    let or = if shell == Shell::Fish { "; or" } else { " ||" };
+    format!("{} {} {marker}-context{or} {ENV}", quoted(shell, own), os::CONTEXT_ARGUMENT)
+}
+
 /// The question as commands of the shell. The answer is fields that end in a NUL byte, between two markers: PATH, the current folder, then kind
-/// and file of each command, then every variable that programs are handed.
+/// and file of each command, then every variable that programs are handed, the context behind a field of its own, and what the
+/// shell has in store behind another.
 ///
 /// Backslashes keep aliases away from our own words, `builtin` and `command` functions. A shell that is to end at the first
 /// command that fails (`set -e`) is told not to, since a question often has no for an answer.
-pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Question<'_>) -> String {
+pub(super) fn text(
+    shell: Shell,
+    mode: StartMode,
+    marker: &str,
+    question: Question<'_>,
+    own: Option<&Path>,
+) -> String {
+    let (env, watch) = (context(shell, marker, own), watch::text(shell, mode));
     let commands: Vec<String> = question.commands.iter().map(|c| quoted(shell, c)).collect();
     match shell {
         Shell::Fish => {
@@ -45,7 +62,7 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             format!(
                 "{patterns}set -l _wyard_builtins (builtin -n)\nbuiltin printf '\\n%s\\0' {marker}; builtin printf '%s\\0' (string join : -- $PATH | string collect) $PWD\n\
                  for c in {}\nbuiltin printf '%s\\0' (begin; {kind}; end | string collect; or echo)\n\
-                 builtin printf '%s\\0' (command -s -- $c 2>/dev/null | string collect; or echo)\nend\n{ENV}\nbuiltin printf '%s\\0' {marker}",
+                 builtin printf '%s\\0' (command -s -- $c 2>/dev/null | string collect; or echo)\nend\n{env}\nbuiltin printf '%s\\0' {marker}-watch\n{watch}\nbuiltin printf '\\0%s\\0' {marker}",
                 commands.join(" ")
             )
         }
@@ -61,8 +78,8 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             });
             let asked: String = asked.collect();
             format!(
-                "unset savehist; unalias which; unalias where; unalias echo\n\
-                 {PRINT} '\\n%s\\0%s\\0%s\\0' {marker} $PATH:q $cwd:q; {asked}{ENV}; {PRINT} '%s\\0' {marker}"
+                "unset savehist; unalias which; unalias where; unalias echo; unalias sched; unalias bindkey\n\
+                 {PRINT} '\\n%s\\0%s\\0%s\\0' {marker} $PATH:q $cwd:q; {asked}{env}; {PRINT} '%s\\0' {marker}-watch\n{watch}\n{PRINT} '\\0%s\\0' {marker}"
             )
         }
         Shell::Bash | Shell::Zsh | Shell::Ksh | Shell::Sh => {
@@ -90,10 +107,9 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             let mut loops = looped(each);
             if shell == Shell::Bash && !commands.is_empty() {
                 // After the files the kinds, for which PATH need not be gone through once more; where it cannot be set, it is.
+                // In a shell of their own: who changes PATH forgets what was remembered (bash(1), `hash`).
                 let kind = looped("\\builtin type -t -- \"$c\" 2>/dev/null; \\builtin printf '\\0'");
-                loops.push_str(&format!(
-                    "_wyard_kinds() {{\n\\builtin local PATH=/dev/null 2>/dev/null\n{kind}}}\n_wyard_kinds\n"
-                ));
+                loops.push_str(&format!("(\n(PATH=/dev/null) 2>/dev/null && PATH=/dev/null\n{kind})\n"));
             }
             if shell == Shell::Sh && !commands.is_empty() {
                 // A subshell without PATH, where it can be set, is asked for the kinds, and one without aliases and functions of
@@ -105,7 +121,7 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             let stay =
                 if matches!(shell, Shell::Bash | Shell::Zsh) { "\\builtin set +eu" } else { "\\command set +eu" };
             format!(
-                "{stay}\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\" \"$PWD\"\n{loops}{ENV}\n{print} '%s\\0' {marker}\n"
+                "{stay}\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\" \"$PWD\"\n{loops}{env}\n{print} '%s\\0' {marker}-watch\n{watch}\n{print} '\\0%s\\0' {marker}\n"
             )
         }
     }
@@ -119,9 +135,9 @@ fn separator(marker: &str) -> String {
 /// Finds the answer in the output; `None` where there is no whole one.
 pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
     let begin = format!("\n{marker}\0");
-    // Of several the last whole one: a line that was not answered is typed again.
-    let starts: Vec<usize> = memmem::find_iter(output, &begin).map(|at| at + begin.len()).collect();
-    starts.into_iter().rev().find_map(|at| parse_answer(shell, marker, &output[at..], question, home))
+    // Of several the first whole one: a line that seems not to be answered is typed again, and answered twice.
+    let mut starts = memmem::find_iter(output, &begin).map(|at| at + begin.len());
+    starts.find_map(|at| parse_answer(shell, marker, &output[at..], question, home))
 }
 
 fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
@@ -166,11 +182,20 @@ fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_
     }
     let rest: Vec<&[u8]> = fields.collect();
     let end = rest.iter().position(|field| *field == marker.as_bytes())?;
-    let environment = environment(rest[..end].iter().copied());
+    let mut rest = &rest[..end];
+    let mut behind = |name: &str| {
+        let at = rest.iter().rposition(|field| *field == format!("{marker}-{name}").as_bytes())?;
+        let text = String::from_utf8_lossy(rest.get(at + 1).copied().unwrap_or_default()).into_owned();
+        rest = &rest[..at];
+        Some(text)
+    };
+    let watch = behind("watch").map(|text| Watch::parse(shell, &text)).unwrap_or_default();
+    let terminal = behind("context").and_then(|text| TerminalContext::parse(&text));
+    let environment = environment(rest.iter().copied());
     // One that a shell keeps to itself is not set for what it starts.
     let value = |name: &String| Some((name.clone(), environment.get(name)?.to_owned()));
     let variables = question.variables.iter().filter_map(value).collect();
-    Some(Said { context, meanings, variables, environment, before_prompt: None, script_policy: None })
+    Some(Said { context, meanings, variables, environment, terminal, watch, before_prompt: None, script_policy: None })
 }
 
 /// The kind, from each shell's own word: bash `type -t`, zsh `whence -w` ("NAME: KIND"), fish `type -t`, and for the
@@ -248,13 +273,15 @@ mod tests {
         let commands = ["a".to_owned(), "b".to_owned()];
         let variables = ["V".to_owned(), "W".to_owned()];
         let question = Question { commands: &commands, variables: &variables };
-        let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0/h\0/x/a\n\0\0\0alias\n\0V=1 2\0A=b\0M\0bye";
+        let output = b"hello\nM\0/old\0\0\0\nwelcome\nM\0/x:/y\0/h\0/x/a\n\0\0\0alias\n\0V=1 2\0A=b\0\
+            M-context\0umask 18\n\0M-watch\0trap -- x SIGUSR1\n\0M\0bye\nM\0/later\0/h\0/x/a\n\0\0\0alias\n\0M\0";
         let said = parse(Shell::Bash, "M", output, question, Path::new("/h")).unwrap();
         assert_eq!(said.context.path, "/x:/y");
         assert_eq!(*said.meaning("a"), Meaning { kind: Kind::File, file: Some("/x/a".into()) });
         assert_eq!(*said.meaning("b"), Meaning { kind: Kind::Alias, file: None });
         assert_eq!((said.variable("V"), said.variable("W")), (Some("1 2".as_ref()), None));
-        assert_eq!(said.environment.get("A"), Some("b".as_ref()));
+        assert_eq!((said.environment.get("A"), said.environment.iter().count()), (Some("b".as_ref()), 2));
+        assert!(said.terminal.is_some_and(|terminal| terminal.umask == 18) && said.watch.defers);
         assert_eq!(parse(Shell::Bash, "M", b"\nM\0/x\0/h\0/x/a\0", question, Path::new("/h")), None, "cut off");
         assert_eq!(parse(Shell::Bash, "M", b"nothing", question, Path::new("/h")), None);
         for (said, kind) in [

@@ -28,11 +28,11 @@ pub(super) struct Typed {
 
 impl Typed {
     /// Writes the question down.
-    pub fn write(marker: String, question: Question<'_>) -> io::Result<Self> {
+    pub fn write(marker: String, question: Question<'_>, own: Option<&Path>) -> io::Result<Self> {
         let typed = Self { folder: tempfile::Builder::new().prefix("wyard-ask-").tempdir()?, marker };
         let mut first = "set +u 2>/dev/null\n".to_owned();
         for other in OTHERS.iter().chain(&[Shell::Tcsh]) {
-            let text = question::text(*other, StartMode::Interactive, &typed.marker_of(*other), question);
+            let text = question::text(*other, StartMode::Interactive, &typed.marker_of(*other), question, own);
             // Of several names any: what a hook does with the line is seldom more than to show it.
             let line = question.commands.first().map_or("", String::as_str);
             fs::write(typed.file(other.name()), format!("{}{text}\n", line_hooks::text(*other, line)))?;
@@ -58,7 +58,7 @@ impl Typed {
         let file = |name| quoted(shell, &self.file(name).to_string_lossy());
         match shell {
             Shell::Tcsh => format!(" source {}", file("tcsh")),
-            Shell::Bash => format!("{} . {}", line_hooks::BASH_FIRST, file("ask")),
+            Shell::Bash => format!("{}. {}", line_hooks::BASH_FIRST, file("ask")),
             _ => format!(" . {}", file("ask")),
         }
     }
@@ -87,7 +87,7 @@ impl Typed {
         by.and_then(|(by, answer)| question::parse(by, &self.marker_of(by), answer, question, home))
     }
 
-    /// The last whole answer of a shell that nothing typed was shown in the middle of.
+    /// The first whole answer of a shell that nothing typed was shown in the middle of.
     fn answer<'a>(&self, by: Shell, output: &'a [u8]) -> Option<&'a [u8]> {
         let marker = self.marker_of(by);
         let end = format!("\0{marker}\0");
@@ -98,7 +98,7 @@ impl Typed {
             let is_spoiled = memmem::find(answer, typed).is_some();
             (!is_spoiled).then_some(answer)
         };
-        begins(&marker, output).into_iter().rev().find_map(whole)
+        begins(&marker, output).into_iter().find_map(whole)
     }
 
     fn marker_of(&self, shell: Shell) -> String {
@@ -138,7 +138,7 @@ mod tests {
     #[cfg_attr(windows, ignore = "the files are named as Unix shells quote them")]
     fn an_answer_with_something_typed_in_it_is_none() {
         let question = Question::default();
-        let typed = Typed::write("M".to_owned(), question).unwrap();
+        let typed = Typed::write("M".to_owned(), question, None).unwrap();
         let whole = b"\r\nM-fish\0/bin\0/h\0A=b\0M-fish\0".to_vec();
         let line = typed.line(Shell::Fish);
         let spoiled = [b"\nM-fish\0/bin", line.as_bytes(), b"\0/h\0A=b\0M-fish\0"].concat();

@@ -4,8 +4,8 @@ use crate::environment::Environment;
 use crate::os;
 use crate::system::System;
 
-/// What a shell sets for itself and its own place, and what says that it is sealed.
-const OF_THE_SHELL: [&str; 5] = ["_", "SHLVL", "PWD", "OLDPWD", os::SEALED_VARIABLE];
+/// What a shell sets for the program it starts, which is another one here, and what says that it is sealed.
+const OF_THE_SHELL: [&str; 3] = ["_", "PWD", os::SEALED_VARIABLE];
 
 /// Variables as `env -0` prints them, `NAME=VALUE` each (env(1)).
 pub(super) fn environment<'a>(fields: impl IntoIterator<Item = &'a [u8]>) -> Environment {
@@ -25,7 +25,7 @@ mod tests {
 
     #[test]
     fn a_value_may_hold_anything() {
-        let found = environment([&b"PATH=/bin"[..], b"TIDE=a=b\nc", b"SHLVL=1", b"odd", b"WYARD_SEALED=full"]);
+        let found = environment([&b"PATH=/bin"[..], b"TIDE=a=b\nc", b"PWD=/", b"odd", b"WYARD_SEALED=full"]);
         assert_eq!(found.iter().count(), 2);
         assert_eq!(found.get("TIDE").unwrap(), "a=b\nc");
     }

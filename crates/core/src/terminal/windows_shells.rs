@@ -9,6 +9,7 @@ use std::time::Duration;
 
 use super::answer::{Meaning, NoAnswer, Question, Said};
 use super::shells::InstalledShell;
+use super::watch::Watch;
 use crate::environment::Environment;
 use crate::os;
 use crate::path_list::is_spelled_alike;
@@ -79,7 +80,7 @@ pub(super) fn ask(
         environment.set("PATH", said.context.path.clone());
         Said { environment, ..said }
     });
-    let said = said.ok_or_else(|| NoAnswer::of(outcome));
+    let said = said.ok_or_else(|| NoAnswer::of_ending(&outcome));
     (said, took)
 }
 
@@ -178,7 +179,16 @@ fn said(environment: Environment, meanings: BTreeMap<String, Meaning>, question:
     let variable = |name: &String| Some((name.clone(), environment.get(name)?.to_owned()));
     let variables = question.variables.iter().filter_map(variable).collect();
     let context = LookupContext::of(&environment, home);
-    Said { context, meanings, variables, environment, before_prompt: None, script_policy: None }
+    Said {
+        context,
+        meanings,
+        variables,
+        environment,
+        terminal: None,
+        watch: Watch::default(),
+        before_prompt: None,
+        script_policy: None,
+    }
 }
 
 fn from_cmd(lines: &Lines, files: &[(usize, String)], macros: &[String], question: Question<'_>, home: &Path) -> Said {

@@ -72,7 +72,7 @@ pub struct WrittenFile {
 }
 
 /// How a tool's commands are asked.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CardProbe {
     /// The arguments; none means the usual ways of asking.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -80,6 +80,21 @@ pub struct CardProbe {
     /// What the answer has to hold; none means the card's version.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub expect: Option<String>,
+    /// The exit status with which they end when all is well; none means 0.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub status: Option<i32>,
+}
+
+impl CardProbe {
+    /// The same, with what is given here in its place.
+    #[must_use]
+    pub fn changed(self, by: &Self) -> Self {
+        Self {
+            arguments: by.arguments.clone().or(self.arguments),
+            expect: by.expect.clone().or(self.expect),
+            status: by.status.or(self.status),
+        }
+    }
 }
 
 /// What a tool needs besides itself, in every new terminal.

@@ -1,7 +1,7 @@
 //! The asking process's end of the way to the maker of a seal. When it is closed, however that comes, everything in the
 //! seal is ended.
 
-use std::io::{self, Read as _};
+use std::io::{self, Read as _, Write as _};
 use std::net::Shutdown;
 use std::os::fd::AsRawFd as _;
 use std::os::unix::net::UnixStream;
@@ -65,6 +65,38 @@ impl SealChannel {
             ("N", Ok(number)) => SealReport::NotStarted(io::Error::from_raw_os_error(number)),
             _ => SealReport::NoSeal(rest.to_owned()),
         })
+    }
+
+    /// Asks for the program to be started once more, at its second terminal, where the first start has left something that
+    /// the second may find; whether it was.
+    #[must_use]
+    pub fn start_again(&mut self) -> bool {
+        if self.ours.set_nonblocking(false).and_then(|()| self.ours.set_read_timeout(Some(PATIENCE))).is_err() {
+            return false;
+        }
+        let is_started = self.ours.write_all(b"A").is_ok() && loop {
+            let mut buffer = [0; 512];
+            match self.line().as_deref() {
+                Some("A") => break true,
+                Some(line) if line.starts_with('X') => continue,
+                Some(_) => break false,
+                None => {}
+            }
+            match self.ours.read(&mut buffer) {
+                Ok(0) => self.is_closed = true,
+                Ok(read) => self.heard.extend_from_slice(&buffer[..read]),
+                Err(e) if e.kind() == io::ErrorKind::Interrupted => {}
+                Err(_) => break false,
+            }
+        };
+        is_started && self.ours.set_nonblocking(true).is_ok()
+    }
+
+    /// Whether the second program has ended.
+    #[must_use]
+    pub fn second_has_ended(&mut self) -> bool {
+        self.hear();
+        self.line().is_some()
     }
 
     /// Has everything in the seal ended, and waits for it: the names of what was still running.

@@ -42,8 +42,30 @@ const DOORS: [&str; 4] = ["sys", "sysrq-trigger", "irq", "bus"];
 /// A file of a folder with mounts in it that is copied; a larger one is shown as it is.
 const COPIED: u64 = 1 << 20;
 
+/// The layers that writing goes to.
+pub(super) struct Layers {
+    folder: OwnedFd,
+    /// Those of overlays, which are empty until something is written.
+    over: Vec<String>,
+    /// Those in which a folder was made anew.
+    anew: Vec<String>,
+    /// When all was covered (inode(7), "ctime").
+    covered: (i64, i64),
+}
+
+impl Layers {
+    /// Whether anything was written since all was covered.
+    pub fn were_written(&self) -> bool {
+        let place = |name: &String| by_descriptor(&self.folder).join(name);
+        let is_newer = |at: &Path| fs::symlink_metadata(at).is_ok_and(|seen| (seen.ctime(), seen.ctime_nsec()) > self.covered);
+        let entries = |name| fs::read_dir(place(name)).into_iter().flatten().flatten();
+        self.over.iter().any(|name| entries(name).next().is_some())
+            || self.anew.iter().any(|name| is_newer(&place(name)) || entries(name).any(|entry| is_newer(&entry.path())))
+    }
+}
+
 /// Covers the request's folders.
-pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused> {
+pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Refused> {
     mount_change("/", MountPropagationFlags::PRIVATE | MountPropagationFlags::REC).step("private mounts")?;
     let points = mount_points().step("mount table")?;
     let mut folders = request.folders.clone();
@@ -54,7 +76,7 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused
         // Sockets in a covered folder answer nobody.
         folders.push("/run".into());
     }
-    let folders = targets(folders, &points, os::is_superuser());
+    let folders = targets(folders, &points, rights);
     // All are opened before the first is covered.
     let mut opened = BTreeMap::new();
     for folder in &folders {
@@ -68,11 +90,12 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused
     let devices = os::is_superuser().then(Devices::open);
     let shared = open(Path::new(SHARED)).ok();
     read_only("/").step("read-only mounts")?;
-    let Some(first) = folders.first() else { return Ok(()) };
+    let temporary = std::env::temp_dir();
+    let first = folders.first().unwrap_or(&temporary);
     mount("wyard", first, "tmpfs", MountFlags::NOSUID | MountFlags::NODEV, Some(&*c_string(LAYERS)))
         .step("tmpfs for layers")?;
     let layers = open(first).step("tmpfs for layers")?;
-    let mut cover = Cover { layers, made: 0, opened, points, rights };
+    let mut cover = Cover { layers, made: 0, over: Vec::new(), anew: Vec::new(), opened, points, rights };
     for folder in &folders {
         cover.folder(folder).step("overlay")?;
     }
@@ -103,22 +126,29 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<(), Refused
     for (file, content) in &request.stand_ins {
         stand_in(file, content).step("stand-in")?;
     }
-    Ok(())
+    cover.finish().step("layers")
 }
 
 /// The real folders among these that are there, those that hold others first. What lies in one of them is covered with
-/// it, unless another disk is mounted in between.
-fn targets(folders: Vec<PathBuf>, points: &[PathBuf], makes_devices: bool) -> Vec<PathBuf> {
+/// it, unless another disk is mounted in between, or a folder on the way belongs to somebody whom a user namespace does not
+/// know: nothing below that could be written (overlayfs.rst, "Non-directories"; user_namespaces(7), `EOVERFLOW`).
+fn targets(folders: Vec<PathBuf>, points: &[PathBuf], rights: Rights) -> Vec<PathBuf> {
     let real = folders.into_iter().filter_map(|folder| folder.canonicalize().ok());
     let mut real: Vec<PathBuf> = real.filter(|folder| folder.is_dir() && folder != Path::new("/")).collect();
     // Where the devices are made anew, what is below them is as well.
-    real.retain(|folder| !makes_devices || !folder.starts_with("/dev"));
+    real.retain(|folder| !os::is_superuser() || !folder.starts_with("/dev"));
     real.sort();
     real.dedup();
+    let (user, group) = (rustix::process::geteuid().as_raw(), rustix::process::getegid().as_raw());
+    let is_own = |folder: &Path| fs::metadata(folder).is_ok_and(|seen| seen.uid() == user && seen.gid() == group);
     let mut covering: Vec<PathBuf> = Vec::new();
     for folder in real {
-        let is_covered =
-            |outer: &PathBuf| folder.starts_with(outer) && !below(points, outer).any(|point| folder.starts_with(point));
+        let is_covered = |outer: &PathBuf| {
+            folder.starts_with(outer)
+                && !below(points, outer).any(|point| folder.starts_with(point))
+                && (rights == Rights::Superuser
+                    || folder.ancestors().take_while(|above| *above != outer.as_path()).all(is_own))
+        };
         if !covering.iter().any(is_covered) {
             covering.push(folder);
         }
@@ -161,12 +191,21 @@ fn read_only(place: &str) -> io::Result<()> {
 struct Cover {
     layers: OwnedFd,
     made: u32,
+    over: Vec<String>,
+    anew: Vec<String>,
     opened: BTreeMap<PathBuf, OwnedFd>,
     points: Vec<PathBuf>,
     rights: Rights,
 }
 
 impl Cover {
+    fn finish(self) -> io::Result<Layers> {
+        let now = by_descriptor(&self.layers).join("now");
+        let seen = File::create(now)?.metadata()?;
+        let covered = (seen.ctime(), seen.ctime_nsec());
+        Ok(Layers { folder: self.layers, over: self.over, anew: self.anew, covered })
+    }
+
     /// Puts a layer over a folder.
     fn folder(&mut self, place: &Path) -> io::Result<()> {
         let lower = by_descriptor(&self.opened[place]);
@@ -195,6 +234,7 @@ impl Cover {
 
     fn overlay(&mut self, place: &Path, lower: &Path) -> io::Result<()> {
         let upper = self.new_layer(lower)?;
+        self.over.push(self.made.to_string());
         let work = by_descriptor(&self.layers).join(format!("{}w", self.made));
         fs::create_dir(&work)?;
         let own = if self.rights == Rights::Own { ",userxattr" } else { "" };
@@ -207,6 +247,7 @@ impl Cover {
     /// A folder that is made anew, with layers over the folders in it and its mounts beside them.
     fn piece_by_piece(&mut self, place: &Path, lower: &Path) -> io::Result<()> {
         let skeleton = self.new_layer(lower)?;
+        self.anew.push(self.made.to_string());
         mount_bind(&skeleton, place)?;
         if !forbidding(lower).is_empty() {
             let flags = MountFlags::BIND | MountFlags::NOSUID | MountFlags::NODEV | MountFlags::NOEXEC;
@@ -329,7 +370,7 @@ mod tests {
         let real = |name: &str| at(name).canonicalize().unwrap();
         let all = vec![real("h"), real("h/x")];
         for (points, covering) in [(vec![], &all[..1]), (vec![real("h")], &all[..1]), (vec![real("h/x")], &all)] {
-            assert_eq!(targets(given.clone(), &points, true), covering, "{points:?}");
+            assert_eq!(targets(given.clone(), &points, Rights::Superuser), covering, "{points:?}");
         }
     }
 }

@@ -35,6 +35,18 @@ impl SealChannel {
 
     /// There is none.
     #[must_use]
+    pub fn start_again(&mut self) -> bool {
+        match self.0 {}
+    }
+
+    /// There is none.
+    #[must_use]
+    pub fn second_has_ended(&mut self) -> bool {
+        match self.0 {}
+    }
+
+    /// There is none.
+    #[must_use]
     pub fn end(self) -> Vec<String> {
         match self.0 {}
     }

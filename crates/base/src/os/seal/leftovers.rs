@@ -28,6 +28,12 @@ fn all() -> Vec<Process> {
     entries.filter_map(look).collect()
 }
 
+/// The processes whose parents have ended, so that they are now this one's.
+pub(super) fn adopted() -> Vec<Pid> {
+    let own = getpid().as_raw_nonzero().get();
+    all().into_iter().filter(|process| process.parent == own && !process.is_dead).map(|process| process.pid).collect()
+}
+
 /// In a namespace of their own: the names of all but this one, which takes the others along when it ends.
 pub(super) fn in_namespace() -> Vec<String> {
     let others = all().into_iter().filter(|process| process.pid != getpid() && !process.is_dead);

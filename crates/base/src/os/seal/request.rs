@@ -5,6 +5,7 @@ use std::io::{self, Read, Write};
 use std::path::PathBuf;
 
 use super::level::SealLevel;
+use super::super::terminal_context::TerminalContext;
 use crate::os;
 
 /// Whether the network can be reached.
@@ -37,6 +38,10 @@ pub struct SealRequest {
     pub variables: Vec<(OsString, OsString)>,
     /// The folder it starts in.
     pub folder: PathBuf,
+    /// What else it sees of the terminal that starts it.
+    pub context: Option<TerminalContext>,
+    /// The number of the descriptor at which the program is started a second time when that is asked for.
+    pub second_terminal: Option<i32>,
 }
 
 impl SealRequest {
@@ -55,6 +60,8 @@ impl SealRequest {
         put(self.program.as_os_str().as_encoded_bytes());
         put(self.called.as_encoded_bytes());
         put(self.folder.as_os_str().as_encoded_bytes());
+        put(self.context.as_ref().map(TerminalContext::to_text).unwrap_or_default().as_bytes());
+        put(self.second_terminal.map(|number| number.to_string()).unwrap_or_default().as_bytes());
         put(self.folders.len().to_string().as_bytes());
         for folder in &self.folders {
             put(folder.as_os_str().as_encoded_bytes());
@@ -97,6 +104,8 @@ impl SealRequest {
         let network = if next()? == b"open" { Network::Open } else { Network::Closed };
         let (program, called) = (name(next()?).into(), name(next()?));
         let folder = name(next()?).into();
+        let context = TerminalContext::parse(&text(next()?)?);
+        let second_terminal = text(next()?)?.parse().ok();
         let count = |next: &mut dyn FnMut() -> Option<Vec<u8>>| text(next()?)?.parse::<usize>().ok();
         let folders = (0..count(&mut next)?).map(|_| next().map(|f| name(f).into())).collect::<Option<_>>()?;
         let stand_ins = (0..count(&mut next)?).map(|_| Some((name(next()?).into(), next()?))).collect::<Option<_>>()?;
@@ -105,7 +114,7 @@ impl SealRequest {
         while let Some(variable) = next() {
             variables.push((name(variable), name(next()?)));
         }
-        Some(Self { level, network, folders, stand_ins, program, called, arguments, variables, folder })
+        Some(Self { level, network, folders, stand_ins, program, called, arguments, variables, folder, context, second_terminal })
     }
 }
 
@@ -125,6 +134,8 @@ mod tests {
             arguments: vec!["-c".into(), "".into()],
             variables: vec![("A".into(), "".into()), ("B".into(), "x=y".into())],
             folder: "/h".into(),
+            context: Some(TerminalContext { umask: 0o77, folder: b"/h".to_vec(), ..TerminalContext::default() }),
+            second_terminal: Some(9),
         };
         let mut bytes = Vec::new();
         request.write(&mut bytes).unwrap();

@@ -24,30 +24,38 @@ use crate::os;
 /// process; what counts goes through the channel.
 #[must_use]
 pub fn serve_seal(channel: i32) -> u8 {
-    // Copies of other channels, and whatever else was left open.
-    close_others(channel);
     // SAFETY: the caller names a descriptor that it was started with for this; one that is none gives errors.
-    let channel = unsafe { OwnedFd::from_raw_fd(channel) };
-    if rustix::io::fcntl_setfd(&channel, rustix::io::FdFlags::CLOEXEC).is_err() {
+    let owned = unsafe { OwnedFd::from_raw_fd(channel) };
+    if rustix::io::fcntl_setfd(&owned, rustix::io::FdFlags::CLOEXEC).is_err() {
         return 2;
     }
-    let mut channel = UnixStream::from(channel);
-    let Ok(request) = SealRequest::read(&mut channel) else { return 2 };
-    u8::from(serve(&request, channel).is_err())
+    let mut stream = UnixStream::from(owned);
+    let Ok(request) = SealRequest::read(&mut stream) else { return 2 };
+    // Copies of other channels, and whatever else was left open.
+    close_others(&[Some(channel), request.second_terminal].map(Option::unwrap_or_default));
+    // SAFETY: as above.
+    let second = request.second_terminal.map(|number| unsafe { OwnedFd::from_raw_fd(number) });
+    if second.as_ref().is_some_and(|fd| rustix::io::fcntl_setfd(fd, rustix::io::FdFlags::CLOEXEC).is_err()) {
+        return 2;
+    }
+    u8::from(serve(&request, stream, second).is_err())
 }
+
+/// A descriptor's number that shells do not use.
+const OUT_OF_WAY: i32 = 200;
 
 /// A program that has a user namespace of its own says so.
 const TO_BE_MAPPED: u8 = 1;
 
-fn serve(request: &SealRequest, channel: UnixStream) -> Result<(), Told> {
+fn serve(request: &SealRequest, channel: UnixStream, second: Option<OwnedFd>) -> Result<(), Told> {
     let begun = begin(request).and_then(|rights| Ok((rights, fork().step("fork")?)));
     let (rights, first) = begun.map_err(|refused| refused.tell(&channel))?;
     let Some(first) = first else {
-        let watched = watch(request, &channel, rights).map_err(|refused| refused.tell(&channel));
+        let watched = watch(request, &channel, rights, second).map_err(|refused| refused.tell(&channel));
         exit(i32::from(watched.is_err()))
     };
-    // The first process in the seal has it.
-    drop(channel);
+    // The first process in the seal has them.
+    drop((channel, second));
     leave_streams();
     while waitpid(Some(first), WaitOptions::empty()).is_err_and(|e| e == rustix::io::Errno::INTR) {}
     Ok(())
@@ -88,15 +96,55 @@ fn unshare(flags: UnshareFlags) -> rustix::io::Result<()> {
 }
 
 /// The first process in the seal: covers the folders, starts the program, and stays until nobody asks any more.
-fn watch(request: &SealRequest, mut channel: &UnixStream, rights: Rights) -> Result<(), Refused> {
+fn watch(
+    request: &SealRequest,
+    mut channel: &UnixStream,
+    rights: Rights,
+    second: Option<OwnedFd>,
+) -> Result<(), Refused> {
     rustix::process::set_parent_process_death_signal(Some(Signal::KILL)).step("death signal")?;
     rustix::process::set_child_subreaper(Some(rustix::process::getpid())).step("subreaper")?;
-    if request.level.throws_away() {
-        cover::cover(request, rights)?;
-    }
-    let to_map = (rights == Rights::Superuser).then(UnixStream::pair).transpose().step("pair")?;
-    let Some(program) = fork().step("fork")? else { start(request, channel, to_map.map(|(_, theirs)| theirs)) };
+    let layers = match request.level.throws_away() {
+        true => Some(cover::cover(request, rights)?),
+        false => None,
+    };
+    let program = launch(request, channel, rights, None)?;
     leave_streams();
+    wait_for(program, channel, |program| {
+        let left = leftovers::adopted().into_iter().any(|process| process != program);
+        match (&second, &layers) {
+            (Some(terminal), Some(layers)) if left || layers.were_written() => {
+                launch(request, channel, rights, Some(terminal)).map(Some)
+            }
+            _ => Ok(None),
+        }
+    })?;
+    let mut left = match request.level {
+        SealLevel::Full => leftovers::in_namespace(),
+        _ => leftovers::end_children(),
+    };
+    left.sort();
+    let _ = writeln!(channel, "L{}", left.join("\t"));
+    Ok(())
+}
+
+/// Starts the program: with the streams of this process, or at a terminal of its own.
+fn launch(
+    request: &SealRequest,
+    channel: &UnixStream,
+    rights: Rights,
+    terminal: Option<&OwnedFd>,
+) -> Result<Pid, Refused> {
+    let to_map = (rights == Rights::Superuser).then(UnixStream::pair).transpose().step("pair")?;
+    let Some(program) = fork().step("fork")? else {
+        if let Some(terminal) = terminal {
+            for stream in 0..3 {
+                // SAFETY: nothing here reads or writes these streams.
+                unsafe { libc::dup2(terminal.as_raw_fd(), stream) };
+            }
+        }
+        start(request, channel, to_map.map(|(_, theirs)| theirs))
+    };
     if let Some((mut ours, theirs)) = to_map {
         drop(theirs);
         let mut told = [0];
@@ -110,50 +158,65 @@ fn watch(request: &SealRequest, mut channel: &UnixStream, rights: Rights) -> Res
             ours.write_all(&[0]).step("user namespace")?;
         }
     }
-    wait_for(program, channel).step("wait")?;
-    let mut left = match request.level {
-        SealLevel::Full => leftovers::in_namespace(),
-        _ => leftovers::end_children(),
-    };
-    left.sort();
-    let _ = writeln!(channel, "L{}", left.join("\t"));
-    Ok(())
+    Ok(program)
 }
 
-/// Waits until the asking process closes the channel, and tells it before that when the program has ended.
-fn wait_for(program: Pid, mut channel: &UnixStream) -> io::Result<()> {
-    let ended = pidfd_open(program, PidfdFlags::empty())?;
-    let mut is_told = false;
+/// Waits until the asking process closes the channel, and tells it before that when the program has ended, or the second
+/// one, which is started where that is asked for and `again` does it.
+fn wait_for(
+    program: Pid,
+    mut channel: &UnixStream,
+    again: impl Fn(Pid) -> Result<Option<Pid>, Refused>,
+) -> Result<(), Refused> {
+    let mut started: Vec<(Pid, OwnedFd)> = vec![(program, pidfd_open(program, PidfdFlags::empty()).step("wait")?)];
+    let mut told: Vec<Pid> = Vec::new();
     let mut buffer = [0; 1];
     loop {
         let mut fds = vec![PollFd::new(&channel, PollFlags::IN)];
-        if !is_told {
-            fds.push(PollFd::from_borrowed_fd(ended.as_fd(), PollFlags::IN));
-        }
+        let running = started.iter().filter(|(pid, _)| !told.contains(pid));
+        fds.extend(running.map(|(_, ended)| PollFd::from_borrowed_fd(ended.as_fd(), PollFlags::IN)));
         let until = Timespec { tv_sec: 1, tv_nsec: 0 };
         match poll(&mut fds, Some(&until)) {
             Ok(_) | Err(rustix::io::Errno::INTR) => {}
-            Err(e) => return Err(e.into()),
+            Err(e) => return Err(e).step("wait"),
         }
         let is_heard = !fds[0].revents().is_empty();
         while let Ok(Some((pid, status))) = wait(WaitOptions::NOHANG) {
-            if pid == program {
-                is_told = true;
+            if let Some(at) = started.iter().position(|(of, _)| *of == pid) {
+                told.push(pid);
                 // Nobody listens any more: that is seen below.
-                let _ = writeln!(channel, "X{}", status.as_raw());
+                let _ = writeln!(channel, "{}{}", if at == 0 { 'X' } else { 'Y' }, status.as_raw());
             }
         }
-        if is_heard && channel.read(&mut buffer)? == 0 {
+        if !is_heard {
+            continue;
+        }
+        if channel.read(&mut buffer).step("wait")? == 0 {
             return Ok(());
+        }
+        match again(program)? {
+            Some(second) => {
+                started.push((second, pidfd_open(second, PidfdFlags::empty()).step("wait")?));
+                let _ = writeln!(channel, "A");
+            }
+            None => {
+                let _ = writeln!(channel, "S");
+            }
         }
     }
 }
 
 /// Becomes the program.
-fn start(request: &SealRequest, mut channel: &UnixStream, to_map: Option<UnixStream>) -> ! {
+fn start(request: &SealRequest, channel: &UnixStream, to_map: Option<UnixStream>) -> ! {
     let mut command = Command::new(&request.program);
     command.arg0(&request.called).args(&request.arguments).current_dir(&request.folder);
     command.env_clear().envs(request.variables.iter().map(|(name, value)| (name, value)));
+    // What the program finds open may have the channel's number.
+    let out_of_way = rustix::io::fcntl_dupfd_cloexec(channel, OUT_OF_WAY).map(UnixStream::from);
+    let mut channel = out_of_way.as_ref().unwrap_or(channel);
+    if let Some(context) = &request.context {
+        os::set_context(&mut command, context);
+    }
     let refused = match prepare(request, to_map) {
         Err(refused) => refused,
         Ok(()) => loop {
@@ -208,10 +271,13 @@ fn leave_streams() {
     }
 }
 
-/// Closes every descriptor beyond the three streams but one (close_range(2)).
-fn close_others(but: i32) {
-    let but = but.cast_unsigned();
-    for (first, last) in [(3, but.saturating_sub(1)), (but.saturating_add(1), u32::MAX)] {
+/// Closes every descriptor beyond the three streams but these (close_range(2)).
+fn close_others(but: &[i32]) {
+    let mut kept: Vec<u32> = but.iter().map(|number| number.cast_unsigned()).filter(|number| *number > 2).collect();
+    kept.sort_unstable();
+    let begins = std::iter::once(3).chain(kept.iter().map(|number| number + 1));
+    let ends = kept.iter().map(|number| number - 1).chain([u32::MAX]);
+    for (first, last) in begins.zip(ends) {
         if first <= last {
             // SAFETY: this process has just begun, and uses none of them.
             unsafe { libc::syscall(libc::SYS_close_range, first, last, 0) };

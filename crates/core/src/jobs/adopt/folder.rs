@@ -135,9 +135,8 @@ pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFo
     }
     drop(lock);
     let checked = check(session, &[card], true)?;
-    let verdict = checked.verdict;
     let adopted = AdoptedFolder { check: checked.into_body().tools.into_iter().next(), ..adopted };
-    Ok(Report::new(adopted).with_verdict(verdict).with_findings(findings))
+    Ok(Report::new(adopted).with_findings(findings))
 }
 
 fn in_cleaned_place(session: &Session, request: &AdoptRequest, root: &Path, name: &ToolName) -> Option<Finding> {

@@ -7,7 +7,7 @@ use serde::Serialize;
 use crate::check::ToolCheck;
 use crate::layout::{Command, HomeVariables};
 use crate::naming::{ToolName, Variable, Version};
-use crate::report::{ReportBody, ReportPath};
+use crate::report::{ReportBody, ReportPath, Verdict};
 use crate::scope::Scope;
 use crate::store::{RegistryChange, StartupChange};
 use crate::yard::{Source, StartupText};
@@ -89,6 +89,10 @@ pub struct AdoptedFolder {
 impl ReportBody for AdoptedFolder {
     fn name(&self) -> &'static str {
         "adopt"
+    }
+
+    fn verdict(&self) -> Option<Verdict> {
+        self.check.as_ref().map(|check| check.verdict)
     }
 }
 

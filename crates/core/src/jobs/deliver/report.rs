@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use crate::check::ToolCheck;
 use crate::jobs::preparing::PreparedReport;
-use crate::report::{ReportBody, ReportPath};
+use crate::report::{ReportBody, ReportPath, Verdict};
 
 /// A delivery.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -29,6 +29,10 @@ pub struct Delivery {
 impl ReportBody for Delivery {
     fn name(&self) -> &'static str {
         "deliver"
+    }
+
+    fn verdict(&self) -> Option<Verdict> {
+        self.checks.iter().map(|check| check.verdict).max()
     }
 }
 

@@ -122,7 +122,7 @@ pub fn run(
         tools.push(other);
     }
     let is_changed = tools.iter().any(|tool| tool.state == DeliveryState::Done);
-    let (checks, verdict, findings) = if is_changed || request.verify {
+    let (checks, findings) = if !request.dry_run && request.system.is_none() {
         let stock = session.stock()?;
         let is_of_waybill = |card: &&Card| {
             tools.iter().any(|tool| tool.name == card.name.as_str() && tool.version == card.version.as_str())
@@ -130,10 +130,10 @@ pub fn run(
         let cards: Vec<Card> =
             stock.iter().filter(is_of_waybill).filter(|card| card.registration.is_some()).cloned().collect();
         let checked = check(session, &cards, true)?;
-        let (verdict, findings) = (checked.verdict, checked.findings.clone());
-        (checked.into_body().tools, verdict, findings)
+        let findings = checked.findings.clone();
+        (checked.into_body().tools, findings)
     } else {
-        (Vec::new(), None, Vec::new())
+        (Vec::new(), Vec::new())
     };
     let is_short = tools.iter().any(|tool| match tool.state {
         DeliveryState::Failed | DeliveryState::Skipped => true,
@@ -149,7 +149,7 @@ pub fn run(
         tools,
         checks,
     };
-    Ok(Report::new(delivery).with_verdict(verdict).with_findings(findings).failed_if(is_short))
+    Ok(Report::new(delivery).with_findings(findings).failed_if(is_short))
 }
 
 /// The tools that were named, with what they require, in order; all where none was named.

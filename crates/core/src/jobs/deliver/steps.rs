@@ -170,9 +170,7 @@ impl Wanted<'_> {
         if !tool.allow_installer {
             request.requires = requires(tool);
             request.trials = tool.trials.iter().map(Into::into).collect();
-            if let Some(probe) = &tool.probe {
-                (request.probe, request.expect) = (probe.arguments.clone(), probe.expect.clone());
-            }
+            request.probe = tool.probe.clone();
         }
         Ok(request)
     }

@@ -130,7 +130,7 @@ fn finish(
             findings.push(Finding::new(Code::BinBelow, seen).remedy("nothing to do: the right folder is registered"));
         }
     }
-    let good = adopted.as_ref().and_then(|adopted| adopted.verdict).is_some_and(Verdict::passes);
+    let good = adopted.as_ref().is_some_and(|adopted| adopted.verdict().is_some_and(Verdict::passes) && adopted.passes());
     let taken_back = request.or_undo && !good;
     if taken_back {
         let change = adopted.as_ref().and_then(|adopted| adopted.change);
@@ -141,10 +141,9 @@ fn finish(
     let done = good || request.system_install && watched.ended.well;
     let WatchedRun { plan, ended, seen, .. } = watched;
     let Ended { status, well, words } = ended;
-    let verdict = adopted.as_ref().and_then(|adopted| adopted.verdict);
     let installed = InstalledTool { plan, status, ended: words, well, seen, adopted, left_undone, taken_back };
     let report = Report::new(Received::Installed(Box::new(installed)));
-    Ok(report.with_verdict(verdict).with_findings(findings).failed_if(!done))
+    Ok(report.with_findings(findings).failed_if(!done))
 }
 
 fn left_undone(seen: &Differences, adopted: &AdoptedFolder) -> Option<LeftUndone> {

@@ -10,7 +10,7 @@ use crate::jobs::adopt::AdoptedFolder;
 use crate::jobs::preparing::PreparedReport;
 use crate::layout::Command;
 use crate::naming::Variable;
-use crate::report::{Report, ReportBody, ReportPath};
+use crate::report::{Report, ReportBody, ReportPath, Verdict};
 use crate::scope::Scope;
 use crate::store::{RegistryChange, StartupChange};
 
@@ -32,6 +32,14 @@ impl ReportBody for Received {
             Self::Tool(_) => "receive",
             Self::Plan(plan) => plan.name(),
             Self::Installed(_) => "install",
+        }
+    }
+
+    fn verdict(&self) -> Option<Verdict> {
+        match self {
+            Self::Tool(tool) => tool.check.as_ref().map(|check| check.verdict),
+            Self::Plan(_) => None,
+            Self::Installed(installed) => installed.adopted.as_ref().and_then(|adopted| adopted.verdict()),
         }
     }
 }

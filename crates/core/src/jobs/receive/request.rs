@@ -12,7 +12,7 @@ use crate::layout::HomeVariables;
 use crate::naming::{ToolName, Version};
 use crate::prepare::{Launcher, PrepareStep};
 use crate::scope::Scope;
-use crate::yard::{Requires, Trial};
+use crate::yard::{CardProbe, Requires, Trial};
 
 /// What the user asks for.
 #[derive(Debug, Clone, Default)]
@@ -55,10 +55,8 @@ pub struct ReceiveRequest {
     pub dry_run: bool,
     /// Whether the check at the end starts no command.
     pub no_run: bool,
-    /// The arguments with which the tool's commands are asked from now on.
-    pub probe: Option<Vec<String>>,
-    /// What their answer has to hold from now on, in place of the version.
-    pub expect: Option<String>,
+    /// How the tool's commands are asked from now on.
+    pub probe: Option<CardProbe>,
     /// Further archives that are unpacked over the same root.
     pub with: Vec<FurtherArchive>,
     /// How the tool is prepared; `None` means: as the version in use, as far as its samples are the same.
@@ -137,7 +135,8 @@ impl ReceiveRequest {
             (self.replace, "--replace"),
             (self.trusted, "--trusted"),
             (self.foreign, "--foreign"),
-            (self.probe.is_some(), "--probe"),
+            (self.probe.as_ref().is_some_and(|probe| probe.arguments.is_some()), "--probe"),
+            (self.probe.as_ref().is_some_and(|probe| probe.status.is_some()), "--status"),
             (self.no_run, "--no-run"),
             (self.options.leave_out_hazards, "--leave-out-hazards"),
             (self.options.limits != Limits::default(), "--limit"),

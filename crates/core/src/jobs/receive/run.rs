@@ -13,7 +13,7 @@ use crate::checksum::Summed;
 use crate::installer::{ScriptUse, recognise, script_use};
 use crate::jobs::undo::{self, UndoRequest};
 use crate::path_list;
-use crate::report::{Report, Verdict};
+use crate::report::Report;
 use crate::session::Session;
 
 /// Receives a tool: an archive is unpacked into the yard, an installer is run under watch.
@@ -116,7 +116,7 @@ fn archive(
 
 /// Takes everything back where the check is not good and the user wants that.
 fn take_back(session: &Session, request: &ReceiveRequest, checked: &Checked) -> Result<bool, ReceiveError> {
-    if !request.or_undo || checked.verdict.is_none_or(Verdict::passes) {
+    if !request.or_undo || checked.check.as_ref().is_none_or(|check| check.verdict.passes()) {
         return Ok(false);
     }
     let wanted = UndoRequest { id: checked.registered.change, dry_run: false };
@@ -125,7 +125,7 @@ fn take_back(session: &Session, request: &ReceiveRequest, checked: &Checked) -> 
 }
 
 fn report(request: &ReceiveRequest, summed: Summed, checked: Checked, taken_back: bool) -> Report<Received> {
-    let Checked { registered, check, verdict } = checked;
+    let Checked { registered, check } = checked;
     let Registered { placed, card, command_folders, stays_beside, startup_files, registry_values, .. } = registered;
     let Placed { tool, left_out, preparation, dry_run, .. } = placed;
     let LaidOut { name, version, os, arch, layout, home, replaces, format, listing, .. } = tool;
@@ -162,5 +162,5 @@ fn report(request: &ReceiveRequest, summed: Summed, checked: Checked, taken_back
         change: registered.change,
         taken_back,
     };
-    Report::new(Received::Tool(Box::new(received))).with_verdict(verdict).with_findings(findings)
+    Report::new(Received::Tool(Box::new(received))).with_findings(findings)
 }

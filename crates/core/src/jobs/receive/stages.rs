@@ -24,10 +24,9 @@ use crate::os;
 use crate::prepare::{Launcher, Lone, Placeholders};
 use crate::progress::{Processor, Progress};
 use crate::registration::registration;
-use crate::report::Verdict;
 use crate::session::Session;
 use crate::store::{RegistryChange, StartupChange, StorePlan};
-use crate::yard::{self, Card, CardLayout, CardProbe, OtherSource, Stock, YardLock};
+use crate::yard::{self, Card, CardLayout, OtherSource, Stock, YardLock};
 
 /// The file is open, and its kind is known.
 #[derive(Debug)]
@@ -324,7 +323,7 @@ impl Registered {
     /// Checks the tool in new terminals, unless nothing was registered.
     pub(super) fn check(self, session: &Session, request: &ReceiveRequest) -> Result<Checked, ReceiveError> {
         if self.placed.dry_run || request.unchecked || self.card.registration.is_none() {
-            return Ok(Checked { registered: self, check: None, verdict: None });
+            return Ok(Checked { registered: self, check: None });
         }
         let checked = match check(session, std::slice::from_ref(&self.card), !request.no_run) {
             Err(CheckError::Interrupted) => {
@@ -333,8 +332,7 @@ impl Registered {
             }
             other => other?,
         };
-        let verdict = checked.verdict;
-        Ok(Checked { registered: self, check: checked.into_body().tools.into_iter().next(), verdict })
+        Ok(Checked { registered: self, check: checked.into_body().tools.into_iter().next() })
     }
 }
 
@@ -345,8 +343,6 @@ pub struct Checked {
     pub registered: Registered,
     /// What new terminals say; `None` where nothing was registered.
     pub check: Option<ToolCheck>,
-    /// The verdict.
-    pub verdict: Option<Verdict>,
 }
 
 /// Name and version: as given, else as guessed.
@@ -403,8 +399,7 @@ fn card(
         folder: None,
         uninstaller: None,
         added: Vec::new(),
-        probe: (request.probe.is_some() || request.expect.is_some())
-            .then(|| CardProbe { arguments: request.probe.clone(), expect: request.expect.clone() }),
+        probe: request.probe.clone(),
         requires: request.requires.clone(),
         prepare: preparation.steps.clone(),
         prepared: preparation.written.clone(),

@@ -4,11 +4,9 @@ use std::collections::HashMap;
 use std::path::PathBuf;
 
 use super::report::{ForeignCopy, NewTerminals, OtherMeaning};
-use crate::check;
-use crate::environment::Environment;
 use crate::path_list::lies_in;
 use crate::report::ReportPath;
-use crate::resolve::{self, Caller, Disk, Kind, Standing, same_file};
+use crate::resolve::{self, Caller, Kind, ListedDisk, Standing, same_file};
 use crate::session::{Session, SessionError};
 use crate::terminal::{Question, Said};
 use crate::yard::{Card, Yard};
@@ -27,19 +25,19 @@ pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, Session
     let answers = asking.everywhere(Question { commands: &names, variables: &[] });
     let said: Vec<_> = answers.iter().filter_map(|a| Some((a.shell, a.said.as_ref().ok()?))).collect();
     let mut looked = Looked::default();
+    let disk = ListedDisk::new(session.system());
     let mut copies: Vec<(String, PathBuf)> = Vec::new();
     for card in cards {
         let home = yard.home_of(card);
         let all_said: Vec<&Said> = said.iter().map(|(_, said)| *said).collect();
         let others = other_meanings(yard, card, &all_said);
-        for (shell, said) in &said {
-            let Some(first) = card.commands.first() else { continue };
-            for candidate in resolve::candidates(Caller::Shell(*shell), &first.name, &said.context, &Disk) {
+        for ((shell, said), command) in said.iter().flat_map(|said| card.commands.iter().map(move |command| (said, command))) {
+            for candidate in resolve::candidates(Caller::Shell(*shell), &command.name, &said.context, &disk) {
                 let runs = !matches!(candidate.standing, Standing::Skipped);
                 let known = copies.iter().any(|(_, copy)| same_file(copy, &candidate.path));
                 let ours = [yard.root(), &home].iter().any(|folder| lies_in(&candidate.path, folder, shell.system()));
                 if runs && !known && !ours {
-                    copies.push((first.name.clone(), candidate.path));
+                    copies.push((command.name.clone(), candidate.path));
                 }
             }
         }
@@ -47,12 +45,8 @@ pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, Session
         let this = others.is_empty() && said.len() == answers.len() && !said.is_empty();
         looked.meanings.insert((card.name.to_string(), card.version.to_string()), NewTerminals { this, others });
     }
-    let environment = asking.environment().unwrap_or_else(|| Environment::new(session.system()));
-    let mut versions = check::versions(session, &copies, &environment)?;
-    let copy = |(name, path): (String, PathBuf)| {
-        let version = versions.remove(&path);
-        ForeignCopy { name, path: path.into(), version }
-    };
+    // On behalf of a list nothing is started.
+    let copy = |(name, path): (String, PathBuf)| ForeignCopy { name, path: path.into(), version: None };
     looked.elsewhere = copies.into_iter().map(copy).collect();
     Ok(looked)
 }

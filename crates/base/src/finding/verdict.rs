@@ -2,6 +2,8 @@
 
 use serde::Serialize;
 
+use super::seen::Finding;
+
 /// What a check says of a command, from best to worst.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
@@ -9,7 +11,7 @@ use serde::Serialize;
 pub enum Verdict {
     /// It resolves, starts, and states the right version or none.
     Good,
-    /// It resolves and starts, and complains.
+    /// It resolves and starts, and complains of something other than the probe's own word.
     StartedWithError,
     /// Nothing bad was seen, and what was seen does not prove that it works.
     NotProven,
@@ -49,10 +51,20 @@ impl Verdict {
         }
     }
 
-    /// Whether the command works in a new terminal: an error message proves that it starts.
+    /// Whether the command works in every new terminal.
     #[must_use]
     pub fn passes(self) -> bool {
-        self <= Self::StartedWithError
+        self == Self::Good
+    }
+
+    pub(super) fn passes_ref(&self) -> bool {
+        self.passes()
+    }
+
+    /// The worst that findings amount to; without any all is good.
+    #[must_use]
+    pub fn worst<'a>(findings: impl IntoIterator<Item = &'a Finding>) -> Self {
+        findings.into_iter().map(|finding| finding.verdict).max().unwrap_or(Self::Good)
     }
 }
 
@@ -65,6 +77,6 @@ mod tests {
         assert!(Verdict::ALL.is_sorted());
         let texts: std::collections::HashSet<_> = Verdict::ALL.iter().map(|v| v.as_str()).collect();
         assert_eq!(texts.len(), Verdict::ALL.len());
-        assert_eq!(Verdict::ALL.map(Verdict::passes), [true, true, false, false, false, false, false]);
+        assert_eq!(Verdict::ALL.map(Verdict::passes), [true, false, false, false, false, false, false]);
     }
 }

@@ -1,0 +1,148 @@
+//! What is known of commands and tools before anybody judges it: what terminals said, and what programs did.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use super::shown::Shown;
+use crate::finding::Finding;
+use crate::path_list::is_spelled_alike;
+use crate::resolve::{Candidate, Kind, same_file};
+use crate::system::System;
+use crate::terminal::{Again, Answer, NoAnswer, Said};
+
+/// What is judged.
+pub(super) enum Evidence<'a> {
+    /// A command.
+    Command(&'a CommandEvidence<'a>),
+    /// A tool as a whole.
+    Tool(&'a ToolEvidence<'a>),
+    /// A variable that a tool needs.
+    Variable { tool: &'a str, name: &'a str, answers: &'a [Answer] },
+}
+
+/// Whose command it is.
+#[derive(Clone, Copy)]
+pub(super) enum Role<'a> {
+    /// A tool of the yard.
+    Own { tool: &'a str, version: &'a str },
+    /// Somebody else's.
+    Stranger,
+    /// Somebody's that a tool needs: whichever file it means.
+    Required { by: &'a str },
+}
+
+/// How a stated version that is not the tool's is taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum VersionRule {
+    /// It has to be the tool's.
+    Held,
+    /// The command comes along with a tool, and has one of its own.
+    OfItsOwn,
+    /// Another command has given the answer that was wanted.
+    Free,
+}
+
+/// What is known of a command.
+pub(super) struct CommandEvidence<'a> {
+    pub name: &'a str,
+    pub role: Role<'a>,
+    /// The file that should run; `None` where it may be any.
+    pub file: Option<&'a Path>,
+    /// Why nobody can start that file, as far as that is seen without starting it.
+    pub hindrance: Option<Finding>,
+    pub terminals: Vec<AtTerminal<'a>>,
+    pub starts: Vec<Started>,
+    pub version_rule: VersionRule,
+    pub advice: &'a Advice,
+}
+
+/// What can be done where PATH does not lead to a tool.
+#[derive(Default)]
+pub(super) struct Advice {
+    /// Whether the tool is registered.
+    pub is_registered: bool,
+    /// What to do about the line of a startup file that is in the way.
+    pub line: Option<String>,
+    /// Whether registering it again changes something.
+    pub lacks_block: bool,
+    /// The lines that could be why terminals of one kind differ, by what makes them differ.
+    pub remembering: Option<String>,
+    pub deferring: Option<String>,
+}
+
+/// What a name means in a terminal, the first time it was asked or later.
+pub(super) struct AtTerminal<'a> {
+    pub answer: &'a Answer,
+    /// `None` for the first time.
+    pub when: Option<Again>,
+    pub said: Result<&'a Said, &'a NoAnswer>,
+    /// Whether the name was typed, and started the right file in the end.
+    pub leads: bool,
+    /// What the lookup rules say.
+    pub predicted: Arc<[Candidate]>,
+    /// The file that runs, and whether that is the one that should.
+    pub runs: Option<PathBuf>,
+    pub ours: bool,
+}
+
+/// A program that was started as some terminals start it.
+pub(super) struct Started {
+    pub program: PathBuf,
+    pub shown: Shown,
+    /// Those terminals, by their places among those of the command.
+    pub terminals: Vec<usize>,
+}
+
+/// What is known of a tool as a whole.
+pub(super) struct ToolEvidence<'a> {
+    pub tool: &'a str,
+    pub home: &'a Path,
+    /// The variables that should lead to its home.
+    pub home_variables: Vec<String>,
+    pub answers: &'a [Answer],
+    pub commands: &'a [CommandEvidence<'a>],
+    /// What was found without asking terminals.
+    pub seen: Vec<Finding>,
+}
+
+impl<'a> CommandEvidence<'a> {
+    /// Whether a file is the one that should run, or stands for it: on Windows a tool may bring the same command as a program
+    /// and as scripts for several shells, and each caller takes the one that it can start.
+    pub fn is_ours(&self, file: &Path, system: System) -> bool {
+        let Some(own) = self.file else { return true };
+        let is_beside = is_spelled_alike(&file.with_extension(""), &own.with_extension(""), system);
+        system == System::Windows && matches!(self.role, Role::Own { .. }) && is_beside || same_file(file, own)
+    }
+
+    /// Adds what was said in a terminal: the first time, and later.
+    pub fn add(&mut self, answer: &'a Answer, leads: bool, predicted: impl Fn(&'a Said) -> Arc<[Candidate]>) {
+        let first = std::iter::once((None, answer.said.as_ref()));
+        for (when, said) in first.chain(answer.later.iter().map(|later| (Some(later.when), later.said.as_ref()))) {
+            let mut seen =
+                AtTerminal { answer, when, said, leads, predicted: Arc::new([]), runs: None, ours: false };
+            if let Ok(said) = said {
+                seen.predicted = predicted(said);
+                let meaning = said.meaning(self.name);
+                let is_file = match meaning.kind {
+                    Kind::File => true,
+                    Kind::Alias | Kind::Function => leads,
+                    Kind::Builtin | Kind::None => false,
+                };
+                seen.runs = meaning.file.clone().filter(|_| is_file);
+                seen.ours = seen.runs.as_ref().is_some_and(|file| self.is_ours(file, answer.shell.system()));
+            }
+            self.terminals.push(seen);
+        }
+    }
+
+    /// The file that runs: another one, where a terminal runs another one.
+    pub fn winner(&self) -> Option<&Path> {
+        let runs = |is_ours: bool| self.terminals.iter().filter(move |seen| seen.ours == is_ours).find_map(|seen| seen.runs.as_deref());
+        runs(false).or_else(|| runs(true).map(|found| self.file.unwrap_or(found)))
+    }
+
+    /// The versions that it stated.
+    pub fn stated(&self) -> impl Iterator<Item = &str> {
+        self.starts.iter().filter_map(|started| started.shown.version.as_deref())
+    }
+}

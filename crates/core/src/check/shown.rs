@@ -1,0 +1,60 @@
+//! What a program showed when it was started.
+
+use crate::finding::{Code, Finding};
+
+/// What a program showed when it was started, form by form.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) struct Shown {
+    /// How it ended.
+    pub ending: Shows,
+    /// The version it stated.
+    pub version: Option<String>,
+    /// The arguments with which it did.
+    pub form: Option<Vec<String>>,
+    /// What else is worth telling.
+    pub asides: Vec<Finding>,
+}
+
+/// How a start ended.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Shows {
+    /// It was not started, since nothing keeps it from the machine.
+    NotSealed,
+    /// It was not started, since it opens windows.
+    Windowed,
+    /// It did not get going, or crashed.
+    Failed(Code, String),
+    /// It stated a version, and ended well or as its user has said it does.
+    Stated,
+    /// It stated a version, and ended with an error; the line that is one.
+    StatedWithError(Option<String>),
+    /// It said what its user expects.
+    Expected,
+    /// It did not say that.
+    Unexpected(String),
+    /// It ended well, or refused only the probe's own word, and stated nothing.
+    Silent,
+    /// It complained of something else than the probe's own word.
+    Complained(String),
+    /// It ended with an error and without a message.
+    Mute,
+    /// It ended with an error, with a question left open.
+    Asked(String),
+    /// It was cut short while a question was open.
+    Waits(String),
+    /// It was cut short; it is made to open windows.
+    OpensWindow,
+    /// It was cut short after so many seconds.
+    StillRuns(u64),
+}
+
+impl Shown {
+    pub fn of(ending: Shows) -> Self {
+        Self { ending, version: None, form: None, asides: Vec::new() }
+    }
+
+    /// Whether it was started, ended by itself, and had nothing to complain of.
+    pub fn is_well(&self) -> bool {
+        matches!(self.ending, Shows::Stated | Shows::Expected | Shows::Silent)
+    }
+}

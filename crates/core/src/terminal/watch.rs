@@ -1,0 +1,166 @@
+//! What a shell says of itself that decides whether its first answer holds: what it will do later, and what it does to a line
+//! that is typed.
+
+use std::time::Duration;
+
+use super::question::PRINT;
+use super::start_mode::StartMode;
+use crate::resolve::Shell;
+
+/// Signals that people and terminals send, or that end a shell: a trap on one says nothing about what comes by itself.
+const USUAL_SIGNALS: [&str; 13] =
+    ["EXIT", "0", "DEBUG", "ERR", "RETURN", "INT", "QUIT", "TERM", "HUP", "TSTP", "TTIN", "TTOU", "PIPE"];
+
+/// How long a terminal is left alone before it is asked again, where something may come later.
+const IDLE: Duration = Duration::from_secs(5);
+
+/// The longest that is waited for something that a startup file has announced.
+const LONGEST_IDLE: Duration = Duration::from_secs(20);
+
+/// What a shell has in store.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Watch {
+    /// Whether it will do something without being asked: a timer, a descriptor that is listened to, a trap on a signal.
+    pub defers: bool,
+    /// Whether keys do something else to a line than in a new shell.
+    pub rewrites: bool,
+}
+
+/// The commands, in the shell's own language, that print what [`Watch::parse`] reads: `trap`, timers and key bindings.
+pub(super) fn text(shell: Shell, mode: StartMode) -> String {
+    let is_typed = mode != StartMode::LoginCommand;
+    match shell {
+        Shell::Bash if is_typed => {
+            "\\builtin trap -p; \\builtin bind -s 2>/dev/null; \\builtin bind -X 2>/dev/null; \\builtin bind -q accept-line 2>/dev/null"
+                .to_owned()
+        }
+        Shell::Bash => "\\builtin trap -p".to_owned(),
+        Shell::Zsh if is_typed => "\\builtin trap; \\builtin typeset +f -m 'TRAP*' 2>/dev/null; \\builtin zle -F -L 2>/dev/null; \
+             \\builtin zle -lL 2>/dev/null; \\builtin bindkey ' ' 2>/dev/null; \\builtin bindkey '^M' 2>/dev/null; \
+             \\builtin zmodload -e zsh/sched && { \\builtin print -r -- sched; \\builtin sched }"
+            .to_owned(),
+        Shell::Zsh => "\\builtin trap".to_owned(),
+        Shell::Ksh | Shell::Sh => "\\command trap".to_owned(),
+        Shell::Fish if is_typed => {
+            "functions --handlers-type signal 2>/dev/null; bind --user 2>/dev/null; bind \\r 2>/dev/null; bind \\n 2>/dev/null".to_owned()
+        }
+        Shell::Tcsh if is_typed => format!("{PRINT} 'sched\\n'; sched; bindkey \"^M\""),
+        Shell::Fish | Shell::Tcsh | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => String::new(),
+    }
+}
+
+impl Watch {
+    /// Reads what [`text`] has printed.
+    pub(super) fn parse(shell: Shell, said: &str) -> Self {
+        let mut watch = Self::default();
+        let mut lines = said.lines().map(str::trim).filter(|line| !line.is_empty());
+        // What an answer of bash without a line editor lacks.
+        let mut ends_lines = shell != Shell::Bash || !said.contains("accept-line");
+        while let Some(line) = lines.next() {
+            match line.split_whitespace().collect::<Vec<_>>()[..] {
+                ["trap", .., signal] => {
+                    let signal = signal.trim_start_matches("SIG");
+                    watch.rewrites |= signal == "KEYBD";
+                    watch.defers |= !USUAL_SIGNALS.contains(&signal) && signal != "KEYBD" && signal != "WINCH";
+                }
+                ["sched"] => {
+                    watch.defers |= lines.clone().next().is_some_and(|line| line.starts_with(|c: char| c.is_ascii_digit()));
+                }
+                ["zle", "-F" | "-Fw", ..] => watch.defers = true,
+                ["zle", "-N", widget, ..] => {
+                    watch.rewrites |= ["accept-line", "self-insert", "zle-line-finish", "zle-line-pre-redraw"]
+                        .contains(&widget);
+                }
+                [key @ ("\"^M\"" | "\" \""), widget] if shell == Shell::Zsh => {
+                    let usual = ["accept-line", "self-insert", "magic-space"];
+                    watch.rewrites |= !usual.contains(&widget) || key == "\"^M\"" && widget != "accept-line";
+                }
+                ["\"", "\"", widget] if shell == Shell::Zsh => {
+                    watch.rewrites |= !["self-insert", "magic-space"].contains(&widget);
+                }
+                ["bind", .., does] if shell == Shell::Fish => {
+                    let is_of_enter = [" \\r ", " \\n ", " enter "].iter().any(|key| line.contains(key));
+                    let is_of_character = line.contains(" '' ") || line.contains(" space ") || line.contains(" ' ' ");
+                    watch.rewrites |= is_of_enter && does != "execute" || is_of_character && !line.contains("self-insert");
+                }
+                [name, signal] if shell == Shell::Fish && name.starts_with("SIG") => {
+                    watch.defers |= !USUAL_SIGNALS.contains(&name.trim_start_matches("SIG")) && name != "SIGWINCH" && !signal.is_empty();
+                }
+                ["\"^M\"", .., does] if shell == Shell::Tcsh => watch.rewrites |= does != "newline",
+                [name] if shell == Shell::Zsh && name.starts_with("TRAP") => {
+                    watch.defers |= !USUAL_SIGNALS.contains(&&name[4..]) && name != "TRAPWINCH" && name != "TRAPZERR";
+                }
+                _ if shell == Shell::Bash && line.contains("accept-line can be") => {
+                    ends_lines |= line.contains("\"\\C-m\"");
+                }
+                _ if shell == Shell::Bash && line.starts_with('"') => {
+                    let key = line[1..].split("\":").next().unwrap_or_default();
+                    watch.rewrites |= key.chars().count() == 1 || matches!(key, "\\C-m" | "\\C-j" | "\\r" | "\\n");
+                }
+                _ => {}
+            }
+        }
+        watch.rewrites |= !ends_lines;
+        watch
+    }
+}
+
+/// How long a terminal is left alone before it is asked again, by what startup files say of timers and sleeps; `None` where
+/// that is longer than anybody waits.
+pub(super) fn idle(texts: &[String]) -> Option<Duration> {
+    let code = texts.iter().flat_map(|text| text.lines()).filter(|line| !line.trim_start().starts_with('#'));
+    let after = |line: &str, word: &str| -> Vec<String> {
+        line.match_indices(word).map(|(at, _)| line[at + word.len()..].split([' ', ';', '&', ')', '"', '\'']).next().unwrap_or_default().to_owned()).collect()
+    };
+    let mut longest = IDLE;
+    for line in code {
+        for number in after(line, "sleep ").into_iter().chain(after(line, "sched +")) {
+            // "HH:MM", "$VARIABLE", "1h"
+            let Ok(seconds) = number.parse::<f64>() else { return None };
+            longest = longest.max(Duration::try_from_secs_f64(seconds + 2.0).ok()?);
+        }
+    }
+    (longest <= LONGEST_IDLE).then_some(longest)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_a_shell_has_in_store_is_read() {
+        for (shell, said, defers, rewrites) in [
+            (Shell::Bash, "trap -- 'echo bye' EXIT\ntrap -- '' SIGINT\naccept-line can be invoked via \"\\C-j\", \"\\C-m\".\n", false, false),
+            (Shell::Bash, "trap -- 'PATH=/old' SIGUSR1\n", true, false),
+            (Shell::Bash, "\"\\C-m\": \"x\\C-j\"\naccept-line can be invoked via \"\\C-j\".\n", false, true),
+            (Shell::Bash, "accept-line can be invoked via \"\\C-j\".\n", false, true),
+            (Shell::Bash, "\" \": magic\naccept-line can be invoked via \"\\C-m\".\n", false, true),
+            (Shell::Bash, "\"\\C-xq\": \"ls\"\naccept-line can be invoked via \"\\C-m\".\n", false, false),
+            (Shell::Bash, "", false, false),
+            (Shell::Zsh, "zle -N my-widget\n\"^M\" accept-line\n\" \" self-insert\nsched\n", false, false),
+            (Shell::Zsh, "sched\n  1 Tue Dec  1 11:30:00 path=(~/old $path)\n", true, false),
+            (Shell::Zsh, "zle -F 12 _h\n", true, false),
+            (Shell::Zsh, "TRAPUSR1\n", true, false),
+            (Shell::Zsh, "zle -N accept-line my-accept\n", false, true),
+            (Shell::Zsh, "\"^M\" my-accept\n", false, true),
+            (Shell::Zsh, "\" \" my-space\n", false, true),
+            (Shell::Ksh, "trap -- x KEYBD\n", false, true),
+            (Shell::Fish, "Event signal\nSIGUSR1 on_signal\n", true, false),
+            (Shell::Fish, "bind --preset \\r execute\nbind --preset '' self-insert\n", false, false),
+            (Shell::Fish, "bind \\r 'commandline -r x; commandline -f execute'\n", false, true),
+            (Shell::Tcsh, "sched\n\"^M\"\t\t->  newline\n", false, false),
+            (Shell::Tcsh, "sched\n     1\tTue Dec  1 11:30\tsetenv PATH /old\n", true, false),
+        ] {
+            assert_eq!(Watch::parse(shell, said), Watch { defers, rewrites }, "{shell:?} {said}");
+        }
+    }
+
+    #[test]
+    fn what_is_announced_is_waited_for() {
+        let of = |text: &str| idle(&[text.to_owned()]).map(|idle| idle.as_secs());
+        let cases = [("", Some(5)), ("# sleep 100", Some(5)), ("(sleep 8; kill -USR1 $$) &", Some(10)), ("sched +60 x", None)];
+        for (text, expected) in [&cases[..], &[("sched 12:00 x", Some(5)), ("sleep $N", None)]].concat() {
+            assert_eq!(of(text), expected, "{text}");
+        }
+    }
+}
