@@ -92,7 +92,7 @@ fn benchmark(criterion: &mut Criterion) {
         bench.iter(|| {
             let cards: Vec<Card> = session.stock().unwrap().in_service().into_iter().cloned().collect();
             let report = check(&session, &cards, true).unwrap();
-            assert!(report.verdict.is_some_and(Verdict::passes) && report.tools.len() == TOOLS);
+            assert!(report.verdict().is_some_and(Verdict::passes) && report.tools.len() == TOOLS);
         });
     });
     group.finish();

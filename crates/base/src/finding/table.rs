@@ -668,7 +668,7 @@ findings! {
         settle: "Remove the older folder from PATH, or move the other one before it: 'wyard path move DIR --before DIR'.",
         example: "tidelog is /old/bin/tidelog, and tidelogc is /new/bin/tidelogc",
     }
-    StartupUndoes = "startup-undoes", Caution {
+    StartupUndoes = "startup-undoes", Problem {
         means: "A line of a startup file overrides what Wagon Yard registered.",
         why: "the change has no effect",
         comes_about: "The line resets PATH, returns early, or defines an alias with that name.",

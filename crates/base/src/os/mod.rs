@@ -17,6 +17,8 @@ mod unix_facts;
 #[cfg(unix)]
 mod unix_held;
 #[cfg(unix)]
+mod unix_places;
+#[cfg(unix)]
 mod unix_terminal;
 #[cfg(unix)]
 mod unix_trust;
@@ -28,6 +30,8 @@ pub use unix_context::{own_place, print_context, set_context};
 pub use unix_facts::*;
 #[cfg(unix)]
 pub use unix_held::HeldFolder;
+#[cfg(unix)]
+pub use unix_places::writable_places;
 #[cfg(unix)]
 pub use unix_terminal::{OwnedFd, descriptor_number, open_second_terminal, open_terminal, reads_by_character};
 #[cfg(unix)]

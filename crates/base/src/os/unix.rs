@@ -170,18 +170,40 @@ pub fn set_folder_mode(path: &Path, mode: u32) -> io::Result<()> {
     fs::set_permissions(path, fs::Permissions::from_mode(mode))
 }
 
-/// Gives `target` the mode and owner that `like` has; the owner is left alone where this user may not change it.
+/// Gives a new file all that another one has beside its content: mode, owner, group, access lists and other attributes (xattr(7),
+/// acl(5)). `false` where it cannot have all of that, or the other file has further names, which a new one would not have.
 ///
 /// # Errors
-/// When `like` cannot be read or the mode not be set.
-pub fn copy_rights(like: &Path, target: &File) -> io::Result<()> {
+/// When the other file cannot be read.
+pub fn copy_all_but_content(like: &Path, target: &File) -> io::Result<bool> {
     let rights = fs::metadata(like)?;
-    target.set_permissions(fs::Permissions::from_mode(rights.mode() & 0o7777))?;
     let now = target.metadata()?;
-    if (now.uid(), now.gid()) != (rights.uid(), rights.gid()) {
-        std::os::unix::fs::fchown(target, Some(rights.uid()), Some(rights.gid()))?;
+    let is_owned = (now.uid(), now.gid()) == (rights.uid(), rights.gid())
+        || std::os::unix::fs::fchown(target, Some(rights.uid()), Some(rights.gid())).is_ok();
+    // A change of the owner takes bits of the mode away (chown(2)).
+    let has_mode = target.set_permissions(fs::Permissions::from_mode(rights.mode() & 0o7777)).is_ok();
+    Ok(rights.nlink() == 1 && is_owned && has_mode && copy_attributes(like, target)?)
+}
+
+/// Gives a file the extended attributes of another; whether it has them all. What the system labels files with by itself it
+/// gives a new one in the same folder as well.
+fn copy_attributes(like: &Path, target: &File) -> io::Result<bool> {
+    const MOST: usize = 64 << 10;
+    let mut names = vec![0; MOST];
+    let length = match rustix::fs::listxattr(like, &mut names) {
+        Ok(length) => length,
+        Err(rustix::io::Errno::OPNOTSUPP | rustix::io::Errno::NOSYS) => return Ok(true),
+        Err(rustix::io::Errno::RANGE) => return Ok(false),
+        Err(e) => return Err(e.into()),
+    };
+    let mut value = vec![0; MOST];
+    for name in names[..length].split(|byte| *byte == 0).filter(|name| !name.is_empty() && !name.starts_with(b"security.")) {
+        let Ok(read) = rustix::fs::getxattr(like, name, &mut value) else { return Ok(false) };
+        if rustix::fs::fsetxattr(target, name, &value[..read], rustix::fs::XattrFlags::empty()).is_err() {
+            return Ok(false);
+        }
     }
-    Ok(())
+    Ok(true)
 }
 
 /// Makes a folder and those above it that are missing: for others to read at most, whatever the umask.
@@ -260,10 +282,18 @@ pub fn is_started_by(argument: &str) -> bool {
     std::iter::successors(Some(std::process::id()), |pid| parent_of(*pid).filter(|parent| *parent > 0)).any(is_called)
 }
 
+/// The folder below which the system's own settings are. In builds for tests those may be other ones, so that a test says what
+/// its machine has.
+#[must_use]
+pub fn system_root() -> std::path::PathBuf {
+    let of_test = if cfg!(debug_assertions) { std::env::var_os("WYARD_TEST_ROOT") } else { None };
+    of_test.unwrap_or_else(|| "/".into()).into()
+}
+
 /// The shell on record for the effective user (passwd(5), the seventh field).
 #[must_use]
 pub fn shell_on_record() -> Option<std::path::PathBuf> {
-    let users = fs::read_to_string("/etc/passwd").ok()?;
+    let users = fs::read_to_string(system_root().join("etc/passwd")).ok()?;
     let own = rustix::process::geteuid().as_raw().to_string();
     let shell = users.lines().map(|line| line.split(':').collect::<Vec<_>>()).find_map(|fields| {
         (fields.get(2) == Some(&own.as_str())).then(|| fields.get(6).map(|shell| (*shell).to_owned())).flatten()

@@ -199,8 +199,8 @@ pub fn set_folder_mode(_path: &Path, _mode: u32) -> io::Result<()> {
 ///
 /// # Errors
 /// None.
-pub fn copy_rights(_like: &Path, _target: &File) -> io::Result<()> {
-    Ok(())
+pub fn copy_all_but_content(_like: &Path, _target: &File) -> io::Result<bool> {
+    Ok(true)
 }
 
 /// Makes a symbolic link to a file or folder.
@@ -270,6 +270,18 @@ pub fn superuser_home() -> &'static str {
 
 /// Who may read a file follows from its folder here.
 pub fn create_for_everybody() {}
+
+/// The folder below which a system of Unix has its settings.
+#[must_use]
+pub fn system_root() -> std::path::PathBuf {
+    "/".into()
+}
+
+/// Where this user can write, which only seals ask for.
+#[must_use]
+pub fn writable_places() -> Vec<std::path::PathBuf> {
+    Vec::new()
+}
 
 /// Opens a pseudo-terminal, which no shell of this system asks for.
 ///

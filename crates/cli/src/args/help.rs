@@ -38,7 +38,8 @@ const EXAMPLES: [(&str, [&str; 2]); 28] = [
 const MAIN: [&str; 1] = ["sha256"];
 
 /// Options that are only in the long help.
-const RARE: [&str; 9] = [
+const RARE: [&str; 10] = [
+    "status",
     "keep_download",
     "trust_folder",
     "trusted",

@@ -63,16 +63,19 @@ fn how(tools: &[ToolCheck], commands: &[&CommandCheck], ran: bool) -> String {
     let of = |verdict| commands.iter().filter(|command| command.verdict == verdict).count();
     let (errors, unproven) = (of(Verdict::StartedWithError), of(Verdict::NotProven));
     let bad = commands.iter().filter(|command| !command.verdict.passes()).count() - errors - unproven;
-    let of_all = |number: usize| format!("{number} of {}", count(commands.len(), "command", "commands"));
+    let of_all = |number: usize, what: &str| match commands.len() {
+        1 => what.to_owned(),
+        all => format!("{number} of {all} commands {what}"),
+    };
     let mut words = Vec::new();
     if bad > 0 {
-        words.push(style::BAD.over(&format!("{} not good", of_all(bad))));
+        words.push(style::BAD.over(&of_all(bad, "not good")));
     }
     if errors > 0 {
-        words.push(style::CAUTION.over(&format!("{} ended with an error", of_all(errors))));
+        words.push(style::CAUTION.over(&of_all(errors, "ended with an error")));
     }
     if unproven > 0 {
-        words.push(style::CAUTION.over(&format!("{} not proven", of_all(unproven))));
+        words.push(style::CAUTION.over(&of_all(unproven, "not proven")));
     }
     if words.is_empty() {
         let tools_not_good = tools.iter().filter(|tool| !tool.verdict.passes()).count();

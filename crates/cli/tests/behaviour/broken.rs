@@ -13,7 +13,7 @@ use crate::home::{Home, Ran, program};
 fn a_tool_is_told_for_what_it_is() {
     // The header of a program for a processor that is not this one, whichever this is.
     let elf = format!("\x7fELF\x02\x01\x01{}\x02\0\x16\0{}", "\0".repeat(9), "\0".repeat(100));
-    let cases: [(&str, i32, &str, &str); 19] = [
+    let cases: [(&str, i32, &str, &str); 24] = [
         ("#!/no/such/interpreter\n", 1, "does-not-start", "its interpreter is missing: #!/no/such/interpreter"),
         ("#!/no/such/interpreter\n", 1, "does-not-start", "[interpreter-missing]"),
         ("#!/bin/sh\r\necho tidelog 4.2.1\r\n", 1, "does-not-start", "with a Windows line ending"),
@@ -21,8 +21,8 @@ fn a_tool_is_told_for_what_it_is() {
         ("#!/bin/sh\nkill -SEGV $$\n", 1, "does-not-start", "it crashed with signal 11 [crashed]"),
         ("#!/bin/sh\nsleep 100 & sleep 100\n", 1, "not-proven", "was still running after 1 s"),
         ("#!/bin/sh\nprintf 'Station name: '; read x; sleep 100\n", 1, "does-not-start", "waits for input"),
-        ("#!/bin/sh\nprintf 'Station name: '; read x || exit 1\n", 0, "started-with-error", "[asks-for-input]"),
-        ("#!/bin/sh\nread x < /dev/tty || exit 1\necho tidelog 4.2.1\n", 0, "started-with-error", "/dev/tty"),
+        ("#!/bin/sh\nprintf 'Station name: '; read x || exit 1\n", 1, "started-with-error", "[asks-for-input]"),
+        ("#!/bin/sh\nread x < /dev/tty || exit 1\necho tidelog 4.2.1\n", 1, "not-proven", "/dev/tty"),
         ("#!/bin/sh\nyes tidelog | head -c 30000000\necho tidelog 4.2.1\n", 0, "good", "prints no version"),
         ("#!/bin/sh\necho t: cannot load it >&2; exit 127\n", 1, "does-not-start", "exits with status 127"),
         (
@@ -32,7 +32,12 @@ fn a_tool_is_told_for_what_it_is() {
             "the library libshore.so is missing [library-missing]",
         ),
         ("#!/bin/sh\necho tidelog 3.9\n", 1, "wrong-version", "states 3.9, expected 4.2.1"),
-        ("#!/bin/sh\necho usage: tidelog FILE >&2; exit 2\n", 0, "started-with-error", "usage: tidelog FILE"),
+        ("#!/bin/sh\necho usage: tidelog FILE >&2; exit 2\n", 0, "good", "prints no version"),
+        ("#!/bin/sh\necho \"tidelog: unknown option $1\" >&2; exit 2\n", 0, "good", "prints no version"),
+        ("#!/bin/sh\necho ERROR: DRIFT_HOME is not set >&2; exit 1\n", 1, "started-with-error", "--requires-variable DRIFT_HOME"),
+        ("#!/bin/sh\necho cannot read its licence >&2; exit 1\n", 1, "started-with-error", "--status NUMBER"),
+        ("#!/bin/sh\n[ -t 1 ] && { echo cannot initialise terminal >&2; exit 127; }\necho tidelog 4.2.1\n", 1, "does-not-start", "bash (login, interactive)"),
+        ("#!/bin/sh\n[ -t 0 ] && echo tidelog 1.0.0 || echo tidelog 4.2.1\n", 1, "wrong-version", "states 1.0.0"),
         ("#!/bin/sh\necho ready\n", 0, "good", "prints no version"),
         ("#!/bin/sh\n[ $# = 0 ] && echo 'tidelog 4.2.1'\n", 0, "good", "4.2.1"),
         ("echo tidelog 4.2.1\n", 0, "good", "has no #! line"),

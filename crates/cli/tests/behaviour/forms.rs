@@ -191,7 +191,7 @@ fn a_card_that_cannot_be_read_is_told_alike() {
         (&["stock", "--no-run"], 1),
         (&["trace", "tidelog", "--terminal", "new"], 1),
         (&["survey", "--terminal", "new"], 1),
-        (&["path", "show"], 0),
+        (&["path", "show"], 1),
     ] {
         let told = home.wyard(call).ends(code).says("[card-unreadable]").says(short);
         assert!(!told.out.contains("\\n"), "{}", told.out);

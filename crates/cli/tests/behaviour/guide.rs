@@ -43,6 +43,32 @@ fn the_guide_shows_what_its_commands_print() {
     snapbox::assert_data_eq!(written, snapbox::Data::read_from(&page, None).raw());
 }
 
+/// The lines of the README's consoles that call the program. Those that build it, and those of other systems, cannot be run here;
+/// a checksum that is not whole is left out.
+#[test]
+#[cfg_attr(windows, ignore = "the lines are typed into a shell of Unix")]
+fn the_lines_of_the_readme_can_be_run() {
+    let home = Home::new();
+    let archive = tidelog(&home, "4.2.1");
+    let named = home.path("home/Downloads/tidelog-4.2.1-linux-x64.tar.gz");
+    fs::create_dir_all(named.parent().unwrap()).unwrap();
+    fs::copy(archive, named).unwrap();
+    let page = fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../README.md")).unwrap();
+    let (mut in_console, mut calls) = (false, 0);
+    for line in page.lines() {
+        in_console = if in_console { line != "```" } else { line == "```console" };
+        let Some(call) = line.strip_prefix("wyard ").filter(|_| in_console) else { continue };
+        let call = call.split(" #").next().unwrap();
+        let call = Regex::new(" --sha256 [0-9a-f]+…").unwrap().replace(call, "").replace('~', home.path("home").to_str().unwrap());
+        let words = shell_words::split(&call).unwrap();
+        home.wyard(&words.iter().map(String::as_str).collect::<Vec<_>>()).ends(0);
+        calls += 1;
+    }
+    assert!(calls > 2, "{calls}");
+    // What is asked of everybody in the text.
+    assert!(page.contains("`wyard selftest --into selftest.json`"), "selftest.rs calls it so");
+}
+
 /// Without what differs from run to run.
 fn plain(home: &Home, text: &str) -> String {
     let folder = home.path("").to_string_lossy().trim_end_matches(['/', '\\']).to_owned();

@@ -53,6 +53,7 @@ mod snapshots;
 mod startup;
 mod survey;
 mod trace;
+mod typed_machines;
 mod waybills;
 #[cfg(windows)]
 mod windows_sessions;

@@ -10,10 +10,15 @@ use crate::archives::tidelog;
 use crate::browser::{Browser, ENTER, ESCAPE, TAB};
 use crate::home::{Home, have};
 
-/// The rules of accessibility, as `scripts/setup` fetches them.
-fn axe() -> String {
+/// The rules of accessibility, as `scripts/setup` fetches them; none where that was not run.
+fn axe() -> Option<String> {
     let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../target/browser/node_modules/axe-core/axe.min.js");
-    fs::read_to_string(&file).unwrap_or_else(|e| panic!("{}: {e}; run scripts/setup", file.display()))
+    let rules = fs::read_to_string(&file).ok();
+    assert!(rules.is_some() || std::env::var_os("CI").is_none(), "{} is missing, and CI may skip nothing", file.display());
+    if rules.is_none() {
+        eprintln!("skipped: {} is missing; run scripts/setup", file.display());
+    }
+    rules
 }
 
 /// A folder that would be markup, were its name not text.
@@ -56,10 +61,8 @@ fn is_quiet(browser: &Browser, file: &Path) {
 
 #[test]
 fn a_browser_shows_what_the_program_says() {
-    if !have("chromedriver") {
-        return;
-    }
-    let (home, browser, axe) = (station(), Browser::start(), axe());
+    let Some(axe) = axe().filter(|_| have("chromedriver") && have("chromium")) else { return };
+    let (home, browser) = (station(), Browser::start());
 
     // The checks can see what they look for.
     let bad =

@@ -43,6 +43,7 @@ fn waybill(home: &Home, version: &str) -> String {
 name = "tidelog"
 version = "{version}"
 requires = {{ tools = ["drift"] }}
+probe = {{ status = 7 }}
 source = [{{ file = "tidelog-{version}.zip", with = [{{ file = "extras.zip" }}] }}]
 
 [[tool.prepare]]
@@ -62,6 +63,7 @@ by = "{{home}}"
 name = "tidetable"
 version = "1.3"
 requires = {{ tools = ["drift"] }}
+probe = {{ status = 7 }}
 source = [{{ file = "tidetable-1.3.zip" }}]
 
 [[tool.launcher]]

@@ -97,8 +97,8 @@ fn the_form_that_worked_is_remembered() {
         ran.err.lines().filter(|line| line.contains("start request.program") && line.contains("bin/tidelog\"")).count()
     };
     let archive = tidelog_that(&home, "4.2.1", answering);
-    assert_eq!(starts(&["receive", &archive]), 3, "--version, -version, version");
-    assert_eq!(starts(&["check"]), 1, "the form that worked is the first one now");
+    assert_eq!(starts(&["receive", &archive]), 6, "--version, -version, version, at a terminal and without one");
+    assert_eq!(starts(&["check"]), 2, "the form that worked is the first one now");
     assert_eq!(starts(&["check", "--no-run"]), 0);
 }
 

@@ -1,8 +1,10 @@
 //! Asking and probing leave nothing behind, at whatever level the machine allows, and say the same as unsealed.
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
+use std::sync::Mutex;
 
 use wagon_yard_core::os;
 
@@ -12,11 +14,27 @@ use crate::home::{Home, have};
 /// The levels at which the machine is kept from everything; the settings name the best that is tried.
 const SEALED: [&str; 3] = ["full", "shared-processes", "no-writes"];
 
-fn home_at(level: &str, shells: &[&str]) -> Home {
+/// A home in which this level is the best; none where the machine does not allow it.
+fn home_at(level: &str, shells: &[&str]) -> Option<Home> {
+    let settings = |shells: &[&str]| {
+        let named: Vec<String> = shells.iter().map(|s| format!("\"{s}\"")).collect();
+        format!("shells = [{}]\nshell_seconds = 20\nseal = \"{level}\"\n", named.join(", "))
+    };
+    static KNOWN: Mutex<BTreeMap<String, bool>> = Mutex::new(BTreeMap::new());
+    let is_there = *KNOWN.lock().unwrap().entry(level.to_owned()).or_insert_with(|| {
+        let home = Home::with(&["sh"]);
+        home.settings(&settings(&["sh"]));
+        let report = home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--json"]).json();
+        report["check"]["commands"][0]["caller_results"][0]["seal"] == level
+    });
+    if !is_there {
+        assert!(std::env::var_os("CI").is_none(), "no seal {level} here, and CI may skip nothing");
+        eprintln!("skipped: the seal {level} cannot be made here");
+        return None;
+    }
     let home = Home::with(shells);
-    let named: Vec<String> = shells.iter().map(|s| format!("\"{s}\"")).collect();
-    home.settings(&format!("shells = [{}]\nshell_seconds = 20\nseal = \"{level}\"\n", named.join(", ")));
-    home
+    home.settings(&settings(shells));
+    Some(home)
 }
 
 /// Gives everything to somebody without rights.
@@ -72,7 +90,7 @@ fn a_question_leaves_nothing_behind() {
                     eprintln!("skipped: not the superuser");
                     continue;
                 }
-                let home = home_at(level, shells);
+                let Some(home) = home_at(level, shells) else { continue };
                 let mark = format!("7{}", home.path("").to_str().unwrap().bytes().map(u64::from).sum::<u64>());
                 for file in [".profile", ".bashrc", ".zshrc", ".kshrc"] {
                     home.write(&format!("home/{file}"), RESTLESS.replace("MARK", &mark));
@@ -108,10 +126,8 @@ fn a_question_leaves_nothing_behind() {
 #[cfg_attr(not(target_os = "linux"), ignore = "seals of this kind are Linux's")]
 fn a_probe_does_nothing_that_lasts() {
     let acting = "#!/bin/sh\nrm -rf ~/precious; echo >> ~/log; (setsid sleep 7919 >/dev/null 2>&1 &)\nexit 0\n";
-    for (level, verdict) in
-        [("full", "good"), ("shared-processes", "good"), ("no-writes", "good"), ("none", "not-proven")]
-    {
-        let home = home_at(level, &["sh", "zsh"]);
+    for level in ["full", "shared-processes", "no-writes", "none"] {
+        let Some(home) = home_at(level, &["sh", "zsh"]) else { continue };
         home.write("home/precious/work", "of years");
         let ran = home.wyard(&["receive", &tidelog_that(&home, "4.2.1", acting), "--json"]);
         let command = ran.json()["check"]["commands"][0].clone();
@@ -122,13 +138,13 @@ fn a_probe_does_nothing_that_lasts() {
         let at = command["caller_results"][0]["seal"].as_str().unwrap();
         assert_eq!(at, level);
         if level == "none" {
-            assert_eq!(command["verdict"], verdict, "{command}");
+            assert_eq!(command["verdict"], "not-proven", "{command}");
         }
     }
     // Which arguments are tried where nothing would be thrown away: none that a program could take for work.
     let asked = "#!/bin/sh\necho \"asked with $*\" >&2\nexit 1\n";
-    for (level, tried) in [("full", 6), ("no-writes", 4)] {
-        let home = home_at(level, &["bash"]);
+    for (level, tried) in [("full", 12), ("no-writes", 8)] {
+        let Some(home) = home_at(level, &["bash"]) else { continue };
         let ran = home.wyard(&["receive", &tidelog_that(&home, "4.2.1", asked), "-vv"]);
         let starts = ran.err.lines().filter(|line| line.contains("bin/tidelog\"") && line.contains("start request"));
         assert_eq!(starts.count(), tried, "{level}");
@@ -157,7 +173,7 @@ fn what_is_not_certain_is_not_good() {
         if !have(shell) {
             continue;
         }
-        let home = home_at(level, &[shell]);
+        let Some(home) = home_at(level, &[shell]) else { continue };
         let archive = tidelog(&home, "4.2.1");
         let report = home.wyard(&["receive", &archive, "--json"]).json();
         assert_eq!(report["verdict"], verdict, "{level}, {shell}: {report}");
@@ -326,7 +342,7 @@ fn sealed_answers_are_those_without_a_seal() {
             continue;
         }
         let said = |level: &str| {
-            let home = home_at(level, &[shell]);
+            let home = home_at(level, &[shell])?;
             os::set_folder_mode(&home.write("home/old/tidelog", script("3.9")), 0o755).unwrap();
             home.write("home/folders", format!("{}\n", home.path("home/old").display()));
             home.write("home/.profile", &text);
@@ -341,9 +357,10 @@ fn sealed_answers_are_those_without_a_seal() {
                     caller["candidates"].as_array_mut().unwrap().iter_mut().for_each(|c| c["origin"] = "".into());
                 });
             }
-            document.to_string().replace(&place, "HERE")
+            Some(document.to_string().replace(&place, "HERE"))
         };
-        assert_eq!(said("full"), said("none"), "{shell}: {text}");
+        let (Some(sealed), Some(unsealed)) = (said("full"), said("none")) else { return };
+        assert_eq!(sealed, unsealed, "{shell}: {text}");
     }
 }
 

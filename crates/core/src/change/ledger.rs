@@ -189,7 +189,7 @@ impl Ledger {
         if !archive.exists() {
             // It holds what the ledger holds, and is for the same eyes.
             let made = File::options().create(true).append(true).open(&archive).at("make", &archive)?;
-            os::copy_rights(&self.file, &made).at("set the rights of", &archive)?;
+            os::copy_all_but_content(&self.file, &made).at("set the rights of", &archive)?;
         }
         append(&archive, &old)?;
         Ok(whole_file::replace(&self.file, &rest)?)

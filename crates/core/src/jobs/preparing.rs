@@ -104,7 +104,13 @@ pub(super) fn plan(tool: &ToPrepare<'_>, earlier: Option<&Card>, yard: &Yard) ->
     }
     let mut files = preparing.finish();
     for launcher in tool.launchers {
-        files.extend(of_launcher(tool, launcher)?);
+        let is_there = |file: &Path| tool.folder.join(file).exists() || files.iter().any(|made| made.file == file);
+        if let Some(missing) = launcher.files().find(|file| !is_there(file)) {
+            let why = format!("{{home}}/{} does not exist in the tool", missing.display());
+            return Err(PrepareError::Launcher { command: launcher.command.clone(), why });
+        }
+        let made = of_launcher(tool, launcher)?;
+        files.extend(made);
     }
     let before = tool.written.unwrap_or_default();
     // What the user has edited stays that, whatever is set in it, here or in the next version.

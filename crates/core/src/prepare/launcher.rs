@@ -26,6 +26,15 @@ impl Launcher {
         Path::new(LAUNCHERS).join(format!("{}{ending}", self.command))
     }
 
+    /// The files of the tool that it names as words of their own, relative to the home.
+    pub fn files(&self) -> impl Iterator<Item = PathBuf> {
+        let files = self.runs.iter().filter_map(|word| match parts(word)[..] {
+            [Part::Home, Part::Text(rest)] => rest.strip_prefix(['/', '\\']),
+            _ => None,
+        });
+        files.filter(|file| !file.is_empty()).map(PathBuf::from)
+    }
+
     /// What it is as a command of the tool.
     #[must_use]
     pub fn as_command(&self, system: System) -> Command {

@@ -12,16 +12,16 @@ use super::evidence::Evidence;
 use super::quoting::marker;
 use super::shells::InstalledShell;
 use super::start_mode::StartMode;
+use super::startup_texts::StartupText;
 use super::typed::Typed;
-use super::{at_prompt, multiplexers, question, watch, windows, windows_shells};
+use super::{at_prompt, hidden, multiplexers, question, watch, windows, windows_shells};
 use crate::environment::Environment;
 use crate::machine::Machine;
 use crate::process::{self, Line, Outcome, SealLevel, Sealer, Surroundings, Typing};
 use crate::progress::Stop;
 use crate::resolve::Shell;
-use crate::store::{StartupFolders, files_of_others, possible_files};
+use crate::store::StartupFolders;
 use crate::system::System;
-use crate::whole_file;
 
 /// What a name adds to the limit: a shell looks through all of PATH for it, on a busy machine.
 const FOR_EACH_NAME: Duration = Duration::from_millis(50);
@@ -96,6 +96,7 @@ impl Asking<'_> {
         asked: &io::Result<[Typed; 2]>,
     ) -> Answer {
         let level = self.sealer.level();
+        let texts = if shell.shell.system() == System::Unix { self.startup_texts(base) } else { Vec::new() };
         let mut answer = Answer {
             shell: shell.shell,
             mode,
@@ -135,7 +136,6 @@ impl Asking<'_> {
                 outcome
             }
             System::Unix => {
-                let texts = self.startup_texts(base);
                 let shared = multiplexers::shared(base, &texts);
                 let outcome = match asked {
                     Ok(asked) => self.by_typing(&mut answer, shell, &shared, &texts, question, asked),
@@ -147,7 +147,7 @@ impl Asking<'_> {
                     answer.taken = answer.said.is_ok();
                 }
                 if let Ok(said) = &mut answer.said
-                    && texts.iter().any(|text| at_prompt::mentions_hook(text))
+                    && texts.iter().any(|text| at_prompt::mentions_hook(&text.text))
                 {
                     let before = self.before_prompt(shell, mode, base);
                     said.before_prompt = before.filter(|path| *path != said.context.path);
@@ -163,7 +163,8 @@ impl Asking<'_> {
         if answer.said.is_ok() && self.own.is_some() && !knows_context {
             answer.doubt = Some(format!("wyard itself cannot be started in {}, within its limits", shell.shell.name()));
         }
-        answer.doubt = answer.doubt.or_else(|| too_large(&outcome));
+        let is_hidden = || hidden::condition(&texts, level).filter(|_| level != SealLevel::None);
+        answer.doubt = answer.doubt.or_else(|| too_large(&outcome)).or_else(is_hidden);
         if answer.said.is_err() {
             answer.said = Err(NoAnswer::of_ending(&outcome));
         }
@@ -214,13 +215,13 @@ impl Asking<'_> {
         answer: &mut Answer,
         shell: &InstalledShell,
         base: &Environment,
-        texts: &[String],
+        texts: &[StartupText],
         question: Question<'_>,
         asked: &[Typed; 2],
     ) -> Outcome {
         let start = self.at_terminal(shell, answer.mode, base);
         let parse = |at: usize, output: &[u8]| asked[at].parse(shell.shell, output, question, &self.machine.home);
-        let has_hooks = texts.iter().any(|text| at_prompt::mentions_hook(text));
+        let has_hooks = texts.iter().any(|text| at_prompt::mentions_hook(&text.text));
         let line = |at: usize, after| Line { text: asked[at].line(shell.shell), after };
         let next = |answered: usize, output: &[u8]| match answered {
             0 => Some(line(0, Duration::ZERO)),
@@ -258,23 +259,6 @@ impl Asking<'_> {
             answer.later.push(Later { when: Again::SecondTerminal, said });
         }
         outcome
-    }
-
-    /// What the startup files of the user hold.
-    fn startup_texts(&self, base: &Environment) -> Vec<String> {
-        let home = &self.machine.home;
-        let set = |name: &str, usual| base.get(name).map_or(usual, PathBuf::from);
-        let folders = StartupFolders {
-            home: home.clone(),
-            zsh: vec![set("ZDOTDIR", home.clone())],
-            fish: vec![set("XDG_CONFIG_HOME", home.join(".config")).join("fish")],
-            sh_env: base.get("ENV").map(PathBuf::from),
-            system: None,
-        };
-        let mut files = files_of_others(&folders);
-        files.extend(possible_files(&folders).into_iter().map(|file| file.path));
-        let text = |file: PathBuf| Some(String::from_utf8_lossy(&whole_file::read(&file).ok()?).into_owned());
-        files.into_iter().filter_map(text).collect()
     }
 }
 

@@ -49,7 +49,7 @@ pub fn base_environments(machine: &Machine) -> Vec<Environment> {
 /// line that says so.
 pub(super) fn login_path() -> (OsString, Option<Origin>) {
     let from = |file: &str, key: &str| {
-        let text = fs::read_to_string(file).ok()?;
+        let text = fs::read_to_string(os::system_root().join(file.trim_start_matches('/'))).ok()?;
         text.lines().enumerate().find_map(|(at, line)| {
             let rest = line.trim().strip_prefix(key)?.trim_start_matches(['=', ' ', '\t']);
             let value = rest.strip_prefix("PATH=").unwrap_or(rest).trim_matches('"');

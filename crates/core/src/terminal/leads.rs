@@ -39,6 +39,9 @@ impl Asking<'_> {
             let mut places: Vec<PathBuf> = vec![file.to_path_buf()];
             places.extend(fs::canonicalize(file).ok().filter(|real| real != file));
             surroundings.stand_ins.extend(places.into_iter().map(|place| (place, content.clone())));
+            // A name that has to be quoted is no alias.
+            let is_plain = name.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"._+-".contains(&byte));
+            let typed = if is_plain { (*name).to_owned() } else { quoted(answer.shell, name) };
             for words in WORDS {
                 let end = folder.path().join(format!("end{}", lines.len()));
                 let printf = if answer.shell == Shell::Fish { "builtin printf" } else { "/usr/bin/printf" };
@@ -46,7 +49,7 @@ impl Asking<'_> {
                     return HashSet::new();
                 }
                 let read = if answer.shell == Shell::Tcsh { "source" } else { "." };
-                lines.push(format!(" {name}{words}; {read} {}", quoted(answer.shell, &end.to_string_lossy())));
+                lines.push(format!(" {typed}{words}; {read} {}", quoted(answer.shell, &end.to_string_lossy())));
             }
         }
         let find = |output: &[u8], text: String| memmem::find(output, format!("{marker}-{text}\0").as_bytes());

@@ -4,8 +4,9 @@
 use super::quoting::quoted;
 use crate::resolve::Shell;
 
-/// For bash to do first: a file that is read has no such trap (bash(1), `trap`).
-pub(super) const BASH_FIRST: &str = " _wyard_trap=$(trap -p DEBUG); ";
+/// For bash to do first: a file that is read has no such trap (bash(1), `trap`). Where another shell sits there by then, that is
+/// an error of its own, and what follows in the line is done.
+pub(super) const BASH_FIRST: &str = " eval '_wyard_trap=$(trap -p DEBUG)'; ";
 
 /// bash(1), `trap`, DEBUG: the trap's own text, with the line in place of `BASH_COMMAND`.
 const BASH: &str = r#"_wyard_line=LINE

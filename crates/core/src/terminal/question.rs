@@ -136,8 +136,11 @@ fn separator(marker: &str) -> String {
 pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
     let begin = format!("\n{marker}\0");
     // Of several the first whole one: a line that seems not to be answered is typed again, and answered twice.
-    let mut starts = memmem::find_iter(output, &begin).map(|at| at + begin.len());
-    starts.find_map(|at| parse_answer(shell, marker, &output[at..], question, home))
+    // One that was cut short ends where the next begins.
+    let starts: Vec<usize> = memmem::find_iter(output, &begin).collect();
+    let ends = starts.iter().skip(1).copied().chain([output.len()]);
+    let mut answers = starts.iter().zip(ends).map(|(at, end)| &output[at + begin.len()..end]);
+    answers.find_map(|answer| parse_answer(shell, marker, answer, question, home))
 }
 
 fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {

@@ -32,7 +32,11 @@ pub fn of_user(machine: &Machine) -> Vec<Shell> {
         return Shell::ALL.to_vec();
     }
     let own = login_shell(machine).and_then(|program| kind(&program)).unwrap_or(Shell::Bash);
-    let is_used = |shell: &Shell| *shell == Shell::Sh || *shell == own || has_startup_file(*shell, machine);
+    // Whoever changed it still has the other one in this session; the next login takes the one on record (chsh(1)).
+    let on_record = os::shell_on_record().filter(|_| machine.sandbox.is_none()).and_then(|program| kind(&program));
+    let is_used = |shell: &Shell| {
+        *shell == Shell::Sh || *shell == own || Some(*shell) == on_record || has_startup_file(*shell, machine)
+    };
     Shell::ALL.into_iter().filter(is_used).collect()
 }
 
@@ -73,7 +77,7 @@ pub fn unused_shells(machine: &Machine, used: &[Shell]) -> Option<Finding> {
 #[must_use]
 pub fn installed(machine: &Machine, wanted: &[Shell]) -> Vec<InstalledShell> {
     let own = login_shell(machine);
-    let listed = std::fs::read_to_string("/etc/shells").unwrap_or_default();
+    let listed = std::fs::read_to_string(os::system_root().join("etc/shells")).unwrap_or_default();
     let listed: Vec<PathBuf> = listed.lines().filter(|l| l.starts_with('/')).map(|l| PathBuf::from(l.trim())).collect();
     let find = |shell: &Shell| {
         if shell.system() != machine.system() {

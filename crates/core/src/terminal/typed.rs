@@ -92,13 +92,15 @@ impl Typed {
         let marker = self.marker_of(by);
         let end = format!("\0{marker}\0");
         let typed = self.folder.path().as_os_str().as_encoded_bytes();
-        let whole = |at: usize| {
-            let answer = &output[at..];
+        let starts = begins(&marker, output);
+        let ends = starts.iter().skip(1).copied().chain([output.len()]);
+        let whole = |(at, until): (&usize, usize)| {
+            let answer = &output[*at..until];
             let answer = &answer[..memmem::find(answer, end.as_bytes())? + end.len()];
             let is_spoiled = memmem::find(answer, typed).is_some();
             (!is_spoiled).then_some(answer)
         };
-        begins(&marker, output).into_iter().find_map(whole)
+        starts.iter().zip(ends).find_map(whole)
     }
 
     fn marker_of(&self, shell: Shell) -> String {

@@ -5,11 +5,13 @@ use std::time::Duration;
 
 use super::question::PRINT;
 use super::start_mode::StartMode;
+use super::startup_texts::StartupText;
 use crate::resolve::Shell;
 
 /// Signals that people and terminals send, or that end a shell: a trap on one says nothing about what comes by itself.
-const USUAL_SIGNALS: [&str; 13] =
-    ["EXIT", "0", "DEBUG", "ERR", "RETURN", "INT", "QUIT", "TERM", "HUP", "TSTP", "TTIN", "TTOU", "PIPE"];
+const USUAL_SIGNALS: [&str; 16] = [
+    "EXIT", "0", "DEBUG", "ERR", "ZERR", "RETURN", "INT", "QUIT", "TERM", "HUP", "TSTP", "TTIN", "TTOU", "PIPE", "TRAP", "WINCH",
+];
 
 /// How long a terminal is left alone before it is asked again, where something may come later.
 const IDLE: Duration = Duration::from_secs(5);
@@ -37,12 +39,13 @@ pub(super) fn text(shell: Shell, mode: StartMode) -> String {
         Shell::Bash => "\\builtin trap -p".to_owned(),
         Shell::Zsh if is_typed => "\\builtin trap; \\builtin typeset +f -m 'TRAP*' 2>/dev/null; \\builtin zle -F -L 2>/dev/null; \
              \\builtin zle -lL 2>/dev/null; \\builtin bindkey ' ' 2>/dev/null; \\builtin bindkey '^M' 2>/dev/null; \
+             [[ \"$(\\builtin typeset -f zle-line-init zle-line-finish zle-line-pre-redraw)\" == *BUFFER* ]] && \\builtin print -r -- buffer; \
              \\builtin zmodload -e zsh/sched && { \\builtin print -r -- sched; \\builtin sched }"
             .to_owned(),
         Shell::Zsh => "\\builtin trap".to_owned(),
         Shell::Ksh | Shell::Sh => "\\command trap".to_owned(),
         Shell::Fish if is_typed => {
-            "functions --handlers-type signal 2>/dev/null; bind --user 2>/dev/null; bind \\r 2>/dev/null; bind \\n 2>/dev/null".to_owned()
+            "begin; functions --handlers-type signal; bind --user; bind \\r; bind \\n; end 2>/dev/null | string match '*'".to_owned()
         }
         Shell::Tcsh if is_typed => format!("{PRINT} 'sched\\n'; sched; bindkey \"^M\""),
         Shell::Fish | Shell::Tcsh | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => String::new(),
@@ -61,16 +64,17 @@ impl Watch {
                 ["trap", .., signal] => {
                     let signal = signal.trim_start_matches("SIG");
                     watch.rewrites |= signal == "KEYBD";
-                    watch.defers |= !USUAL_SIGNALS.contains(&signal) && signal != "KEYBD" && signal != "WINCH";
+                    watch.defers |= !USUAL_SIGNALS.contains(&signal) && signal != "KEYBD";
                 }
                 ["sched"] => {
                     watch.defers |= lines.clone().next().is_some_and(|line| line.starts_with(|c: char| c.is_ascii_digit()));
                 }
                 ["zle", "-F" | "-Fw", ..] => watch.defers = true,
                 ["zle", "-N", widget, ..] => {
-                    watch.rewrites |= ["accept-line", "self-insert", "zle-line-finish", "zle-line-pre-redraw"]
-                        .contains(&widget);
+                    watch.rewrites |= ["accept-line", "self-insert"].contains(&widget);
                 }
+                // A function that is called around each line, and does something to it.
+                ["buffer"] => watch.rewrites |= shell == Shell::Zsh,
                 [key @ ("\"^M\"" | "\" \""), widget] if shell == Shell::Zsh => {
                     let usual = ["accept-line", "self-insert", "magic-space"];
                     watch.rewrites |= !usual.contains(&widget) || key == "\"^M\"" && widget != "accept-line";
@@ -84,11 +88,11 @@ impl Watch {
                     watch.rewrites |= is_of_enter && does != "execute" || is_of_character && !line.contains("self-insert");
                 }
                 [name, signal] if shell == Shell::Fish && name.starts_with("SIG") => {
-                    watch.defers |= !USUAL_SIGNALS.contains(&name.trim_start_matches("SIG")) && name != "SIGWINCH" && !signal.is_empty();
+                    watch.defers |= !USUAL_SIGNALS.contains(&name.trim_start_matches("SIG")) && !signal.is_empty();
                 }
                 ["\"^M\"", .., does] if shell == Shell::Tcsh => watch.rewrites |= does != "newline",
                 [name] if shell == Shell::Zsh && name.starts_with("TRAP") => {
-                    watch.defers |= !USUAL_SIGNALS.contains(&&name[4..]) && name != "TRAPWINCH" && name != "TRAPZERR";
+                    watch.defers |= !USUAL_SIGNALS.contains(&&name[4..]);
                 }
                 _ if shell == Shell::Bash && line.contains("accept-line can be") => {
                     ends_lines |= line.contains("\"\\C-m\"");
@@ -107,8 +111,8 @@ impl Watch {
 
 /// How long a terminal is left alone before it is asked again, by what startup files say of timers and sleeps; `None` where
 /// that is longer than anybody waits.
-pub(super) fn idle(texts: &[String]) -> Option<Duration> {
-    let code = texts.iter().flat_map(|text| text.lines()).filter(|line| !line.trim_start().starts_with('#'));
+pub(super) fn idle(texts: &[StartupText]) -> Option<Duration> {
+    let code = texts.iter().flat_map(|text| text.text.lines()).filter(|line| !line.trim_start().starts_with('#'));
     let after = |line: &str, word: &str| -> Vec<String> {
         line.match_indices(word).map(|(at, _)| line[at + word.len()..].split([' ', ';', '&', ')', '"', '\'']).next().unwrap_or_default().to_owned()).collect()
     };
@@ -143,9 +147,11 @@ mod tests {
             (Shell::Zsh, "TRAPUSR1\n", true, false),
             (Shell::Zsh, "zle -N accept-line my-accept\n", false, true),
             (Shell::Zsh, "\"^M\" my-accept\n", false, true),
+            (Shell::Zsh, "zle -N zle-line-finish\nbuffer\n", false, true),
             (Shell::Zsh, "\" \" my-space\n", false, true),
             (Shell::Ksh, "trap -- x KEYBD\n", false, true),
             (Shell::Fish, "Event signal\nSIGUSR1 on_signal\n", true, false),
+            (Shell::Fish, "Event signal\nSIGTRAP fish_sigtrap_handler\nSIGWINCH __fish_winch_handler\n", false, false),
             (Shell::Fish, "bind --preset \\r execute\nbind --preset '' self-insert\n", false, false),
             (Shell::Fish, "bind \\r 'commandline -r x; commandline -f execute'\n", false, true),
             (Shell::Tcsh, "sched\n\"^M\"\t\t->  newline\n", false, false),
@@ -157,7 +163,7 @@ mod tests {
 
     #[test]
     fn what_is_announced_is_waited_for() {
-        let of = |text: &str| idle(&[text.to_owned()]).map(|idle| idle.as_secs());
+        let of = |text: &str| idle(&[StartupText { file: "/h/rc".into(), text: text.to_owned() }]).map(|idle| idle.as_secs());
         let cases = [("", Some(5)), ("# sleep 100", Some(5)), ("(sleep 8; kill -USR1 $$) &", Some(10)), ("sched +60 x", None)];
         for (text, expected) in [&cases[..], &[("sched 12:00 x", Some(5)), ("sleep $N", None)]].concat() {
             assert_eq!(of(text), expected, "{text}");

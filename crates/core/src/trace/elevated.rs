@@ -7,6 +7,7 @@ use super::origins::Origins;
 use super::report::CallerTrace;
 use crate::finding::{Code, Finding};
 use crate::machine::Machine;
+use crate::os;
 use crate::path_list::windows;
 use crate::registry;
 use crate::resolve::{self, Caller, Disk, LookupContext, same_file};
@@ -47,7 +48,7 @@ pub(super) fn programs(
     if machine.system() == System::Windows || !wanted(Caller::Elevated) {
         return traced;
     }
-    let context = match terminal::elevated_path(machine.sandbox.as_deref().unwrap_or(Path::new("/"))) {
+    let context = match terminal::elevated_path(machine.sandbox.as_deref().unwrap_or(&os::system_root())) {
         Some(ElevatedPath::Own(path)) => LookupContext { path, ..said.context.clone() },
         Some(ElevatedPath::Kept) => said.context.clone(),
         Some(ElevatedPath::Unknown) => {

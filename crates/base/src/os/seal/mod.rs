@@ -27,12 +27,22 @@ mod serve;
 #[cfg(target_os = "linux")]
 pub use channel::{SealChannel, own_program};
 #[cfg(target_os = "linux")]
+pub(super) use mount_table::remote_places;
+#[cfg(target_os = "linux")]
 pub use serve::serve_seal;
+
+/// The places at which something is mounted.
+#[cfg(target_os = "linux")]
+pub(super) fn mounted_places() -> Vec<std::path::PathBuf> {
+    mount_table::mount_points().unwrap_or_default()
+}
 
 #[cfg(not(target_os = "linux"))]
 mod elsewhere;
 #[cfg(not(target_os = "linux"))]
 pub use elsewhere::{SealChannel, own_program, serve_seal};
+#[cfg(all(unix, not(target_os = "linux")))]
+pub(super) use elsewhere::{mounted_places, remote_places};
 
 pub use level::SealLevel;
 pub use report::SealReport;

@@ -11,6 +11,20 @@ pub(super) fn mount_points() -> io::Result<Vec<PathBuf>> {
     Ok(parse(&fs::read("/proc/self/mountinfo")?))
 }
 
+/// Kinds of file systems that wait for another machine, or for somebody who serves them.
+const REMOTE: [&str; 10] = ["nfs", "cifs", "smb", "autofs", "fuse", "9p", "ceph", "gluster", "afs", "lustre"];
+
+/// The places at which other machines' disks are mounted: looking at one may take for ever.
+pub(in crate::os) fn remote_places() -> Vec<PathBuf> {
+    let table = fs::read("/proc/self/mountinfo").unwrap_or_default();
+    let is_remote = |line: &&[u8]| {
+        let kind = line.windows(3).position(|part| part == b" - ").map(|at| &line[at + 3..]);
+        kind.is_some_and(|kind| REMOTE.iter().any(|begin| kind.starts_with(begin.as_bytes())))
+    };
+    let lines: Vec<&[u8]> = table.split(|byte| *byte == b'\n').filter(is_remote).collect();
+    parse(&lines.join(&b'\n'))
+}
+
 fn parse(table: &[u8]) -> Vec<PathBuf> {
     let place = |line: &[u8]| Some(PathBuf::from(os::name_from_bytes(unescaped(line.split(|b| *b == b' ').nth(4)?))));
     let mut places: Vec<PathBuf> = table.split(|b| *b == b'\n').filter_map(place).collect();

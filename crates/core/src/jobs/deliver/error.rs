@@ -21,6 +21,14 @@ pub enum DeliverError {
         /// What may have been meant.
         meant: Option<String>,
     },
+    /// What a tool's launchers name is not in it.
+    #[error("{tool}: {why}; nothing was delivered")]
+    Launcher {
+        /// The tool.
+        tool: String,
+        /// What is missing.
+        why: String,
+    },
     /// How servers are reached.
     #[error(transparent)]
     Download(#[from] DownloadError),
@@ -39,6 +47,7 @@ impl Blamed for DeliverError {
         match self {
             Self::Waybill(e) => e.blame(),
             Self::NoTool { .. } => Blame::Call,
+            Self::Launcher { .. } => Blame::Input,
             Self::Download(e) => e.blame(),
             Self::Check(e) => e.blame(),
             Self::Session(e) => e.blame(),
@@ -49,6 +58,7 @@ impl Blamed for DeliverError {
         match self {
             Self::Waybill(e) => e.hint(),
             Self::NoTool { meant, .. } => meant.clone(),
+            Self::Launcher { .. } => Some("correct 'runs' of the launcher in the waybill".to_owned()),
             Self::Download(e) => e.hint(),
             Self::Check(e) => e.hint(),
             Self::Session(e) => e.hint(),

@@ -72,6 +72,9 @@ pub fn run(
             (wanted, planned(session, &stock, &wanted, looks_only && request.system.is_none()))
         })
         .collect();
+    if !looks_only {
+        refuse_launchers(session, &plan)?;
+    }
     let addresses: Vec<Address> = match looks_only {
         true => Vec::new(),
         false => plan.iter().flat_map(|(wanted, delivered)| wanted.addresses(&delivered.steps)).collect(),
@@ -150,6 +153,20 @@ pub fn run(
         checks,
     };
     Ok(Report::new(delivery).with_findings(findings).failed_if(is_short))
+}
+
+/// Refuses the whole waybill where a launcher names a file that its tool does not have, as far as the tools are at hand.
+fn refuse_launchers(session: &Session, plan: &[(Wanted<'_>, DeliveredTool)]) -> Result<(), DeliverError> {
+    for (wanted, delivered) in plan {
+        let is_new = matches!(delivered.steps.first(), Some(DeliveryStep::Receive | DeliveryStep::Replace));
+        if !is_new || wanted.tool.launchers.is_empty() {
+            continue;
+        }
+        if let Some(why) = wanted.launcher_trouble(session) {
+            return Err(DeliverError::Launcher { tool: delivered.name.clone(), why });
+        }
+    }
+    Ok(())
 }
 
 /// The tools that were named, with what they require, in order; all where none was named.

@@ -17,8 +17,9 @@ use crate::jobs::preparing::{self, Preparation, PreparedReport, ToPrepare, add_l
 use crate::jobs::receive::{self, FurtherArchive, Observer, ReceiveError, ReceiveRequest, Received};
 use crate::jobs::register::{self, Registering};
 use crate::jobs::retire;
-use crate::prepare::Placeholders;
+use crate::prepare::{Placeholders, PrepareError};
 use crate::progress::{Progress, Silent};
+use crate::report::Report;
 use crate::registration::registration;
 use crate::session::{Session, SessionError};
 use crate::waybill::{Place, WaybillArchive, WaybillSource, WaybillTool};
@@ -204,17 +205,28 @@ impl Wanted<'_> {
 
     /// The files that receiving it would prepare, where its source is at hand.
     pub fn preview(&self, session: &Session) -> Result<Vec<PreparedReport>, Failed> {
+        match self.rehearsal()?.map(|request| receive::run(session, &request, &Silent)).transpose()?.map(Report::into_body) {
+            Some(Received::Tool(received)) => Ok(received.prepared),
+            _ => Ok(Vec::new()),
+        }
+    }
+
+    /// What is wrong with its launchers, as far as that is seen before it is received; what else is wrong is told then.
+    pub fn launcher_trouble(&self, session: &Session) -> Option<String> {
+        match receive::run(session, &self.rehearsal().ok()??, &Silent) {
+            Err(ReceiveError::Prepare(trouble @ PrepareError::Launcher { .. })) => Some(trouble.to_string()),
+            _ => None,
+        }
+    }
+
+    /// What shows how it would be prepared; `None` where nothing is, or its source is not at hand.
+    fn rehearsal(&self) -> Result<Option<ReceiveRequest>, Failed> {
         let request = ReceiveRequest { dry_run: true, replace: true, ..self.request()? };
         let is_here = |file: &Path, address: &Option<Address>| address.is_none() && file.is_file();
         let is_at_hand = is_here(&request.file, &request.address)
             && request.with.iter().all(|further| is_here(&further.file, &further.address));
-        if self.tool.prepare.is_empty() || !is_at_hand {
-            return Ok(Vec::new());
-        }
-        match receive::run(session, &request, &Silent)?.into_body() {
-            Received::Tool(received) => Ok(received.prepared),
-            _ => Ok(Vec::new()),
-        }
+        let is_prepared = !self.tool.prepare.is_empty() || !self.tool.launchers.is_empty();
+        Ok(Some(request).filter(|_| is_prepared && is_at_hand))
     }
 
     fn adopt(&self, session: &Session) -> Result<(), Failed> {
