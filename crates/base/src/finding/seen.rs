@@ -40,7 +40,8 @@ impl Finding {
     /// With a verdict other than the one its code usually has. A problem is never good.
     #[must_use]
     pub fn judged(mut self, verdict: Verdict) -> Self {
-        self.verdict = if self.severity == Severity::Problem { verdict.max(Verdict::StartedWithError) } else { verdict };
+        self.verdict =
+            if self.severity == Severity::Problem { verdict.max(Verdict::StartedWithError) } else { verdict };
         self
     }
 

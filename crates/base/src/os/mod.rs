@@ -62,10 +62,16 @@ pub use windows_registry::*;
 #[cfg(windows)]
 pub use windows_rights::{others_may_write, untrusted_for_everybody};
 
+/// What the names of the temporary folders of a process of this program begin with.
+#[must_use]
+pub fn temporary_name(process: u32) -> String {
+    format!("wyard-{process}-")
+}
+
 pub use mac_facts::{macos_setting, translates_intel};
 pub use processor_levels::processor_levels;
 pub use raw_registry::{Hive, RawValue};
-pub use terminal_context::{CONTEXT_ARGUMENT, Descriptor, TerminalContext};
 pub use seal::{
     Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, SealLevel, SealReport, SealRequest, own_program, serve_seal,
 };
+pub use terminal_context::{CONTEXT_ARGUMENT, Descriptor, TerminalContext};

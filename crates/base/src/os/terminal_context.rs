@@ -50,7 +50,8 @@ impl TerminalContext {
     /// One line of text for each fact.
     #[must_use]
     pub fn to_text(&self) -> String {
-        let mut text = format!("umask {}\nignored {}\nfolder {}\n", self.umask, self.ignored, hex::encode(&self.folder));
+        let mut text =
+            format!("umask {}\nignored {}\nfolder {}\n", self.umask, self.ignored, hex::encode(&self.folder));
         for (number, soft, hard) in &self.limits {
             let _ = writeln!(text, "limit {number} {soft} {hard}");
         }
@@ -102,7 +103,11 @@ mod tests {
             umask: 0o22,
             ignored: 1 << 12,
             limits: vec![(7, 16, u64::MAX)],
-            descriptors: vec![(1, Descriptor::Terminal), (3, Descriptor::File(b"/a\n b".to_vec())), (4, Descriptor::Other)],
+            descriptors: vec![
+                (1, Descriptor::Terminal),
+                (3, Descriptor::File(b"/a\n b".to_vec())),
+                (4, Descriptor::Other),
+            ],
             folder: b"/h\xff".to_vec(),
         };
         assert_eq!(TerminalContext::parse(&context.to_text()), Some(context.clone()));

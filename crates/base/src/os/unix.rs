@@ -197,7 +197,9 @@ fn copy_attributes(like: &Path, target: &File) -> io::Result<bool> {
         Err(e) => return Err(e.into()),
     };
     let mut value = vec![0; MOST];
-    for name in names[..length].split(|byte| *byte == 0).filter(|name| !name.is_empty() && !name.starts_with(b"security.")) {
+    for name in
+        names[..length].split(|byte| *byte == 0).filter(|name| !name.is_empty() && !name.starts_with(b"security."))
+    {
         let Ok(read) = rustix::fs::getxattr(like, name, &mut value) else { return Ok(false) };
         if rustix::fs::fsetxattr(target, name, &value[..read], rustix::fs::XattrFlags::empty()).is_err() {
             return Ok(false);

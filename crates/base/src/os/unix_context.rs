@@ -77,7 +77,8 @@ fn context() -> TerminalContext {
         libc::umask(umask);
         umask
     };
-    let is_kept = |signal: &i32| if *signal == libc::SIGPIPE { before & PIPE_IGNORED != 0 } else { is_ignored(*signal) };
+    let is_kept =
+        |signal: &i32| if *signal == libc::SIGPIPE { before & PIPE_IGNORED != 0 } else { is_ignored(*signal) };
     let ignored = (1..=SIGNALS).filter(is_kept).fold(0, |all, signal| all | 1 << (signal - 1));
     let limits = (0..LIMITS).filter_map(|number| limit(number).map(|(soft, hard)| (number, soft, hard))).collect();
     let numbers = fs::read_dir(if cfg!(target_os = "linux") { "/proc/self/fd" } else { "/dev/fd" });
@@ -85,7 +86,8 @@ fn context() -> TerminalContext {
     let mut numbers: Vec<i32> = numbers.collect();
     numbers.sort_unstable();
     let was_closed = |number: i32| number < 3 && before & (1 << number) != 0;
-    let descriptors = numbers.into_iter().filter(|number| !was_closed(*number)).filter_map(|number| Some((number, look(number)?)));
+    let descriptors =
+        numbers.into_iter().filter(|number| !was_closed(*number)).filter_map(|number| Some((number, look(number)?)));
     let descriptors = descriptors.collect();
     let folder = std::env::current_dir().map(|folder| folder.as_os_str().as_bytes().to_vec()).unwrap_or_default();
     TerminalContext { umask: umask as _, ignored, limits, descriptors, folder }
@@ -131,7 +133,8 @@ pub fn set_context(command: &mut Command, context: &TerminalContext) {
         .collect();
     let terminal = context.descriptors.iter().find(|(number, to)| *number < 3 && *to == Descriptor::Terminal);
     let terminal = terminal.map_or(-1, |(number, _)| *number);
-    let closed: Vec<i32> = (0..3).filter(|stream| context.descriptors.iter().all(|(number, _)| number != stream)).collect();
+    let closed: Vec<i32> =
+        (0..3).filter(|stream| context.descriptors.iter().all(|(number, _)| number != stream)).collect();
     let work = move || {
         set_signals(ignored);
         // SAFETY: these calls are safe between fork and exec (signal-safety(7)), and what they are given outlives them.

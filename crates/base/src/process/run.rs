@@ -14,7 +14,7 @@ use crate::progress::Stop;
 /// How much of each stream is kept, in bytes; what comes after it is read and thrown away.
 const KEPT_OUTPUT: usize = 1 << 20;
 
-/// The same of what is written at a terminal: shells answer there for thousands of names.
+/// The same where somebody types at a terminal: shells answer there for thousands of names.
 const KEPT_AT_TERMINAL: usize = 16 << 20;
 
 /// How long a stream may stay open after its program has ended: a child left in the background can hold it.
@@ -67,7 +67,14 @@ pub struct Outcome {
 impl Outcome {
     /// One of a program that did not start.
     pub fn not_started(error: io::Error, took: Duration) -> Self {
-        Self { ending: Ending::NotStarted(error), stdout: Vec::new(), stderr: Vec::new(), took, left: Vec::new(), second: None }
+        Self {
+            ending: Ending::NotStarted(error),
+            stdout: Vec::new(),
+            stderr: Vec::new(),
+            took,
+            left: Vec::new(),
+            second: None,
+        }
     }
 }
 
@@ -119,7 +126,7 @@ pub(super) enum Streams<'a> {
     /// An empty input, and a pipe for each of what it writes, which somebody hears.
     Apart(OutputObserver<'a>),
     /// Our end of a terminal, its own, and who types there; with a second one where the program is to be started again.
-    Terminal(File, [Stdio; 3], Typist<'a>, Option<SecondTerminal<'a>>),
+    Terminal(File, [Stdio; 3], Box<Typist<'a>>, Option<Box<SecondTerminal<'a>>>),
 }
 
 /// A terminal at which a program is started a second time while it runs at the first.
@@ -166,14 +173,14 @@ impl<'a> Streams<'a> {
     /// A terminal; without `typing` nobody sits there, and the input is at its end.
     pub fn typed(typing: Option<Typing<'a>>, again: bool) -> io::Result<Self> {
         let (ours, theirs) = os::open_terminal()?;
-        let second = typing.filter(|_| again).map(SecondTerminal::open).transpose()?;
-        Ok(Self::Terminal(ours, theirs, Typist::new(typing), second))
+        let second = typing.filter(|_| again).map(SecondTerminal::open).transpose()?.map(Box::new);
+        Ok(Self::Terminal(ours, theirs, Box::new(Typist::new(typing)), second))
     }
 
     /// The second terminal, where there is one.
     pub fn second(&self) -> Option<&SecondTerminal<'a>> {
         match self {
-            Self::Terminal(.., second) => second.as_ref(),
+            Self::Terminal(.., second) => second.as_deref(),
             Self::Apart(_) => None,
         }
     }
@@ -223,9 +230,10 @@ pub(super) fn run_on(
         let _ = opened.send(&request);
         channel = Some(opened);
     }
+    let sits_there = typist.as_ref().is_some_and(|(_, typist)| typist.sits_there());
     let reader = typist.as_ref().map(|(ours, _)| ours.try_clone());
     let stdout = match reader {
-        Some(reader) => Collected::from(reader.ok(), KEPT_AT_TERMINAL),
+        Some(reader) => Collected::from(reader.ok(), if sits_there { KEPT_AT_TERMINAL } else { KEPT_OUTPUT }),
         None => Collected::from(child.stdout().take(), KEPT_OUTPUT),
     };
     let stderr = Collected::from(child.stderr().take(), KEPT_OUTPUT);

@@ -104,7 +104,7 @@ impl Sealer {
         sealer.folders.push(folder.path().to_owned());
         let start = Start::new(Path::new("/bin/sh"), &Environment::new(here()), folder.path());
         let text = "echo new > new; read line < new; rm old; test -e old || echo \"$line\"
-            for folder do : 2>/dev/null > \"$folder/$0\" || echo \"no writing in $folder\"; done";
+            for folder do true 2>/dev/null > \"$folder/$0\" || echo \"no writing in $folder\"; done";
         // A name that nobody else has.
         let trace = &OsString::from(format!("{}-trace", folder.path().file_name().unwrap_or_default().display()));
         let writable: Vec<&PathBuf> = match self.level.throws_away() {
@@ -123,7 +123,10 @@ impl Sealer {
         match self.level {
             SealLevel::None => Ok(()),
             _ if is_untouched && outcome.stdout == expected => Ok(()),
-            _ => Err(format!("untouched: {is_untouched}, touched: {touched:?}, said: {}", String::from_utf8_lossy(&outcome.stdout))),
+            _ => Err(format!(
+                "untouched: {is_untouched}, touched: {touched:?}, said: {}",
+                String::from_utf8_lossy(&outcome.stdout)
+            )),
         }
     }
 
@@ -196,6 +199,7 @@ impl Sealer {
             variables: environment.iter().map(|(name, value)| (name.clone(), value.clone())).collect(),
             folder: start.folder.clone(),
             context: start.context.clone(),
+            asker: std::process::id(),
             second_terminal: None,
         }
     }

@@ -5,11 +5,7 @@ use std::sync::{Mutex, PoisonError};
 use std::thread;
 
 /// Does the same to each item with at most `most` at a time; results in the order of the items.
-pub fn side_by_side<'a, T: Sync, R: Send>(
-    items: &'a [T],
-    most: usize,
-    work: impl Fn(&'a T) -> R + Sync,
-) -> Vec<R> {
+pub fn side_by_side<'a, T: Sync, R: Send>(items: &'a [T], most: usize, work: impl Fn(&'a T) -> R + Sync) -> Vec<R> {
     let next = AtomicUsize::new(0);
     let results: Mutex<Vec<Option<R>>> = Mutex::new(items.iter().map(|_| None).collect());
     thread::scope(|scope| {

@@ -70,6 +70,11 @@ impl<'a> Typist<'a> {
         Self { typing, answered: 0, line, read: 0, changed, since, typed: None, pause: FIRST_PAUSE }
     }
 
+    /// Whether anybody types.
+    pub fn sits_there(&self) -> bool {
+        self.typing.is_some()
+    }
+
     /// Looks at what was written until now, and types where that is due. Whether all is answered.
     pub fn look(&mut self, output: &[u8], mut terminal: &File) -> bool {
         let now = Instant::now();

@@ -165,7 +165,10 @@ mod tests {
             let bad = made(judged).with_findings(vec![Finding::new(Code::Shadowed, "x")]);
             let text = serde_json::to_value(&bad).unwrap();
             assert_eq!(text["verdict"].as_str(), judged.map(|_| "shadowed"));
-            assert_eq!((&text["findings"][0]["code"], &text["findings"][0]["verdict"]), (&"shadowed".into(), &"shadowed".into()));
+            assert_eq!(
+                (&text["findings"][0]["code"], &text["findings"][0]["verdict"]),
+                (&"shadowed".into(), &"shadowed".into())
+            );
             assert!(!bad.passes());
         }
     }

@@ -15,7 +15,10 @@ fn apart(home: &Home, script: &str) -> Option<Ran> {
     }
     let may_mount = Command::new("unshare").args(["-m", "true"]).output().is_ok_and(|output| output.status.success());
     if !os::is_superuser() || !may_mount {
-        assert!(!os::is_superuser() || std::env::var_os("CI").is_none(), "no namespaces of mounts, and CI may skip nothing");
+        assert!(
+            !os::is_superuser() || std::env::var_os("CI").is_none(),
+            "no namespaces of mounts, and CI may skip nothing"
+        );
         eprintln!("skipped: only a superuser who may mount has namespaces of mounts");
         return None;
     }

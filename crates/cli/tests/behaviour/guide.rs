@@ -55,11 +55,12 @@ fn the_lines_of_the_readme_can_be_run() {
     fs::copy(archive, named).unwrap();
     let page = fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../README.md")).unwrap();
     let (mut in_console, mut calls) = (false, 0);
+    let cut = Regex::new(" --sha256 [0-9a-f]+…").unwrap();
     for line in page.lines() {
         in_console = if in_console { line != "```" } else { line == "```console" };
         let Some(call) = line.strip_prefix("wyard ").filter(|_| in_console) else { continue };
         let call = call.split(" #").next().unwrap();
-        let call = Regex::new(" --sha256 [0-9a-f]+…").unwrap().replace(call, "").replace('~', home.path("home").to_str().unwrap());
+        let call = cut.replace(call, "").replace('~', home.path("home").to_str().unwrap());
         let words = shell_words::split(&call).unwrap();
         home.wyard(&words.iter().map(String::as_str).collect::<Vec<_>>()).ends(0);
         calls += 1;

@@ -25,6 +25,7 @@ mod inspect;
 mod installers;
 mod interrupted;
 mod itself;
+mod judged;
 mod judges;
 #[cfg(unix)]
 mod kept_yards;

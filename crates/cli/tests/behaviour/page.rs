@@ -14,7 +14,11 @@ use crate::home::{Home, have};
 fn axe() -> Option<String> {
     let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../target/browser/node_modules/axe-core/axe.min.js");
     let rules = fs::read_to_string(&file).ok();
-    assert!(rules.is_some() || std::env::var_os("CI").is_none(), "{} is missing, and CI may skip nothing", file.display());
+    assert!(
+        rules.is_some() || std::env::var_os("CI").is_none(),
+        "{} is missing, and CI may skip nothing",
+        file.display()
+    );
     if rules.is_none() {
         eprintln!("skipped: {} is missing; run scripts/setup", file.display());
     }

@@ -162,7 +162,7 @@ Open terminals are unchanged: open a new one.
         &["check", "tidelog", "--no-run"],
         str![[r#"
 exit 1
-1 tool, 1 command: 1 not good, verified in 3 terminals; not run
+1 tool, 1 command: not good, verified in 3 terminals; not run
 
   tool           command  runs  version  terminals  verdict
   tidelog 4.2.1  tidelog  -     -        bash 0/3   not-found
@@ -238,7 +238,7 @@ fn an_older_copy_that_wins_is_shown() {
         &["check"],
         str![[r#"
 exit 1
-1 tool, 1 command: 1 not good, verified in 3 terminals
+1 tool, 1 command: not good, verified in 3 terminals
 
   tool           command  runs           version  terminals  verdict
   tidelog 4.2.1  tidelog  ~/old/tidelog  3.9      bash 2/3   shadowed
@@ -256,7 +256,7 @@ exit 1
         &["check", "--plain"],
         str![[r#"
 exit 1
-1 tool, 1 command: 1 not good, verified in 3 terminals
+1 tool, 1 command: not good, verified in 3 terminals
 
 tool: tidelog 4.2.1
 command: tidelog

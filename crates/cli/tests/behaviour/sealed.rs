@@ -195,6 +195,13 @@ fn wyard_in_a_seal_makes_none() {
 #[cfg_attr(windows, ignore = "startup files are those of Unix")]
 fn what_is_typed_is_what_counts() {
     let tool = "#!/bin/sh\n[ -z \"$TIDE_ROOT\" ] || [ -d \"$TIDE_ROOT\" ] || { echo Fatal >&2; exit 126; }\necho tidelog 4.2.1\n";
+    let picky = "#!/bin/sh\n[ \"$(ulimit -n)\" -gt 32 ] || { echo too few descriptors >&2; exit 1; }\n\
+        [ \"$(umask)\" != 0077 ] || { echo files would be unreadable >&2; exit 1; }\n\
+        [ \"$(pwd)\" != / ] || { echo not in this folder >&2; exit 1; }\n\
+        [ \"$TERM\" != wonky ] || { echo unknown terminal >&2; exit 127; }\n\
+        [ -z \"$__TIDE\" ] || { echo no tide >&2; exit 127; }\n\
+        [ \"$SHELL\" != /gone/sh ] || exec \"$SHELL\"\n\
+        echo tidelog 4.2.1 >&2\n";
     let around = "#!/bin/sh\ncat \"$(dirname \"$0\")/../share/data\" || exit 127\necho tidelog 4.2.1\n";
     // A line of a startup file behind our block, and what comes of it.
     for (shell, program, line, code, says) in [
@@ -220,6 +227,42 @@ fn what_is_typed_is_what_counts() {
         ("bash", tool, "exec fish\n", 0, "good"),
         ("bash", tool, "[ -n \"$PS1\" ] && [ -z \"$TMUX\" ] && exec ~/old/sharer\n", 0, "good"),
         ("bash", tool, "set -eu\n", 0, "good"),
+        ("zsh", tool, "alias -g tidelog='tidelog --x'\n", 0, "good"),
+        // A program sees more of a terminal than variables, and all of these.
+        ("bash", picky, "ulimit -n 16\n", 1, "too few descriptors"),
+        ("bash", picky, "umask 077\n", 1, "files would be unreadable"),
+        ("bash", picky, "cd /\n", 1, "not in this folder"),
+        ("bash", picky, "export TERM=wonky\n", 1, "unknown terminal"),
+        ("bash", picky, "export SHELL=/gone/sh\n", 1, "/gone/sh"),
+        ("zsh", picky, "export __TIDE=1\n", 1, "no tide"),
+        ("ksh", picky, "exec 2>&-\n", 1, "tidelog"),
+        // What is remembered, comes later, or is done to a line.
+        ("bash", tool, "hash -p ~/old/tidelog tidelog\n", 1, "shadowed"),
+        ("bash", tool, "if [ -f ~/.seen ]; then PATH=~/old:$PATH; else touch ~/.seen; fi\n", 1, "[terminals-differ]"),
+        ("bash", tool, "if [ -f ~/.seen ]; then PATH=~/old:$PATH; else touch ~/.seen; fi\n", 1, "change line 5 of"),
+        ("bash", tool, "trap 'PATH=~/old:$PATH' USR1; (sleep 1; kill -USR1 $$) &\n", 1, "[terminals-differ]"),
+        ("bash", tool, "trap 'PATH=~/old:$PATH' USR1; (sleep 90; kill -USR1 $$) &\n", 1, "[not-proven]"),
+        ("bash", tool, "PROMPT_COMMAND='[ -z \"$_n\" ] || PATH=~/old:$PATH; _n=1'\n", 1, "[terminals-differ]"),
+        ("zsh", tool, "zmodload zsh/sched; sched +1 'path=(~/old $path)'\n", 1, "[terminals-differ]"),
+        (
+            "zsh",
+            tool,
+            "exec {fd}< <(sleep 1; echo go); _h(){ zle -F $1; exec {1}<&-; path=(~/old $path) }; zle -F $fd _h\n",
+            1,
+            "[terminals-differ]",
+        ),
+        (
+            "bash",
+            tool,
+            "tidelog(){ if [ $# -gt 0 ]; then command tidelog \"$@\"; else ~/old/tidelog; fi; }\n",
+            1,
+            "shadowed",
+        ),
+        ("zsh", tool, "_o(){ BUFFER=\"~/old/$BUFFER\"; zle .accept-line }; zle -N accept-line _o\n", 1, "tidelog"),
+        ("zsh", tool, "_o(){ zle .accept-line }; zle -N accept-line _o\n", 0, "good"),
+        ("bash", tool, "bind '\"\\C-m\": \"\\C-a~/old/\\C-j\"'\n", 1, "tidelog"),
+        ("fish", tool, "bind \\r 'commandline -r \"~/old/\"(commandline); commandline -f execute'\n", 1, "tidelog"),
+        ("bash", tool, "kill -0 1 2>/dev/null || PATH=~/old:$PATH\n", 1, "which a seal hides"),
     ] {
         if !have(shell) || (line.contains("exec zsh") && !have("zsh")) || (line.contains("exec fish") && !have("fish"))
         {

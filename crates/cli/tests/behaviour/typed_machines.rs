@@ -140,7 +140,11 @@ impl Random {
                 "tcsh" => return TCSH[random.usize(..TCSH.len())],
                 _ => &[],
             };
-            if random.u8(..10) < 6 || own.is_empty() { POSIX[random.usize(..POSIX.len())] } else { own[random.usize(..own.len())] }
+            if random.u8(..10) < 6 || own.is_empty() {
+                POSIX[random.usize(..POSIX.len())]
+            } else {
+                own[random.usize(..own.len())]
+            }
         };
         let mut files = Vec::new();
         for (at, place) in places.iter().enumerate() {
@@ -153,7 +157,8 @@ impl Random {
                 files.push((*place, text));
             }
         }
-        let late = random.bool().then(|| places[random.usize(..places.len())]).map(|place| (place, line(place, &mut random)));
+        let late =
+            random.bool().then(|| places[random.usize(..places.len())]).map(|place| (place, line(place, &mut random)));
         let tool = if random.bool() { TOOLS[random.usize(..TOOLS.len())] } else { "" };
         Self { shell, files, late, tool }
     }
@@ -181,7 +186,13 @@ impl Random {
             home.write(&format!("home/{place}"), format!("{before}{}\n", line.replace("$HARBOUR", "$LC_HARBOUR")));
             ran = home.wyard(&["check"]);
         }
-        let ways = [(self.shell, "login"), (self.shell, "interactive"), (self.shell, "command"), ("sh", "login"), ("sh", "command")];
+        let ways = [
+            (self.shell, "login"),
+            (self.shell, "interactive"),
+            (self.shell, "command"),
+            ("sh", "login"),
+            ("sh", "command"),
+        ];
         let rounds = if ["seen", "count", "mark"].iter().any(|word| self.mentions(word)) { 2 } else { 1 };
         let mut shown = Vec::new();
         for _ in 0..rounds {
@@ -214,14 +225,23 @@ impl Random {
             let outcome = process::run(command, Duration::from_secs(20), &Stop::default());
             return String::from_utf8_lossy(&[outcome.stdout, outcome.stderr].concat()).into_owned();
         }
-        let start = Start::new(&program, &environment, &home.path("home"));
-        let start = start.called(&format!("{}{shell}", if way == "login" { "-" } else { "" }));
+        // The terminal is its own, as that of a window is.
+        let start = Start::new(Path::new("/usr/bin/setsid"), &environment, &home.path("home"));
+        let called = format!("{}{shell}", if way == "login" { "-" } else { "" });
+        let start = start
+            .with(["--wait", "--ctty", "bash", "-c", "exec -a \"$0\" \"$1\"", &called])
+            .with([program.as_os_str()]);
         let later = ["sched", "zle -F", "USR1"].iter().any(|word| self.mentions(word));
         let after = if later { Duration::from_secs(4) } else { Duration::from_millis(400) };
-        let next = |answered, _: &[u8]| (answered == 0).then(|| Line { text: line.to_owned(), after });
-        let shows = |output: &[u8], what: &str| String::from_utf8_lossy(output).contains(what);
-        let is_answered = |output: &[u8], _| shows(output, "tidex 1.2.3") || shows(output, "0.9.0 OLD");
-        // Nobody types twice.
+        // People type more than one line.
+        let next = |answered, _: &[u8]| match answered {
+            0 => Some(Line { text: line.to_owned(), after }),
+            1 => Some(Line { text: line.to_owned(), after: Duration::ZERO }),
+            _ => None,
+        };
+        let shows = |output: &[u8], what: &str| String::from_utf8_lossy(output).matches(what).count();
+        let is_answered = |output: &[u8], lines| shows(output, "tidex 1.2.3") + shows(output, "0.9.0 OLD") >= lines;
+        // Nobody types the same again.
         let typing = Typing { next: &next, is_answered: &is_answered, is_begun: &|_, _| true, ahead: false };
         let limit = after + Duration::from_secs(6);
         let outcome = Sealer::none().run_typed(&start, typing, Surroundings::of_terminal(), limit, &Stop::default());
@@ -241,7 +261,10 @@ fn what_is_good_is_good_when_it_is_typed() {
             return None;
         }
         let (code, all_new, told) = machine.judge();
-        let of = format!("seed {seed}, {}: {:?}, late {:?}, tool {}\n{told}", machine.shell, machine.files, machine.late, machine.tool);
+        let of = format!(
+            "seed {seed}, {}: {:?}, late {:?}, tool {}\n{told}",
+            machine.shell, machine.files, machine.late, machine.tool
+        );
         match (code, all_new) {
             (0, false) => eprintln!("falsely good: {of}"),
             (0, true) | (1, false) => {}

@@ -82,9 +82,11 @@ impl Ledger {
         let made = made.and_then(|()| self.add(&Line::Done { format: FORMAT, id }));
         executor.announce();
         let Err(why) = made else { return Ok(Some(id)) };
-        // What was amended is in the ledger only.
+        // What was amended is in the ledger only: where that cannot be read, what was planned is not what was there before.
         let amended = self.read().ok().and_then(|contents| contents.records.into_iter().rev().find(|r| r.id == id));
-        let operations = amended.and_then(|record| self.operations(&record).ok()).unwrap_or(operations);
+        let Some(operations) = amended.and_then(|record| self.operations(&record).ok()) else {
+            return Err(LedgerError::Open(why));
+        };
         let taken_back = operations.iter().rev().try_for_each(|operation| executor.take_back(operation));
         executor.announce();
         let line = Line::TakenBack { format: FORMAT, id, why: why.source.to_string() };

@@ -41,7 +41,8 @@ pub fn check_path(session: &Session, runs: bool) -> Result<Report<CheckedTools>,
         let mut subjects = Vec::new();
         for name in commands_in(&folder, system) {
             let wins = |(shell, context): &(Shell, &LookupContext)| {
-                let caller = if system == crate::system::System::Unix { Caller::from(*shell) } else { Caller::typed(system) };
+                let caller =
+                    if system == crate::system::System::Unix { Caller::from(*shell) } else { Caller::typed(system) };
                 let candidates = resolve::candidates(caller, &name, context, &view);
                 let winner = resolve::winner(&candidates)?;
                 let is_there = winner.parent().is_some_and(|parent| same_file(parent, &folder));

@@ -2,16 +2,16 @@
 
 use std::path::{Path, PathBuf};
 
+use super::evidence::Evidence;
 use super::evidence::{Advice, CommandEvidence, Role, VersionRule};
 use super::judge::judge;
-use super::evidence::Evidence;
 use super::predicted::Predicted;
 use super::probe::{self, Target};
 use super::prober::Prober;
 use super::report::{CallerResult, CommandCheck, Requirement, RequirementKind};
 use super::shown::Shown;
 use super::typed::{self, Way};
-use super::{starting, evidence::Started};
+use super::{evidence::Started, starting};
 use crate::layout::Command;
 use crate::process;
 use crate::report::{ReportPath, Verdict};
@@ -113,7 +113,10 @@ impl Subject {
     /// Whether what it means in a terminal counts: a stranger's command is one only where its folder is in PATH.
     fn is_about(&self, answer: &Answer) -> bool {
         let (Owner::Stranger, Some(file), Ok(said)) = (&self.owner, &self.file, &answer.said) else { return true };
-        said.context.folders().iter().any(|folder| file.file_name().is_some_and(|name| same_file(&folder.join(name), file)))
+        said.context
+            .folders()
+            .iter()
+            .any(|folder| file.file_name().is_some_and(|name| same_file(&folder.join(name), file)))
     }
 
     /// Asks a program for its version: in the way that its card says, else in the one that worked before, else in the

@@ -2,12 +2,44 @@
 
 /// Words by which programs refuse an argument, or ask for others.
 const REFUSALS: [&str; 38] = [
-    "usage", "unknown option", "unknown flag", "unknown argument", "unknown command", "unknown switch", "unknown parameter",
-    "unknown subcommand", "unrecognized", "unrecognised", "invalid option", "invalid argument", "invalid flag", "illegal option",
-    "invalid command", "bad option", "bad argument", "no such option", "no such command", "not a valid", "unexpected argument",
-    "unexpected option", "unsupported option", "not an option", "unhandled option", "missing operand", "missing argument",
-    "missing command", "requires an argument", "requires at least", "no input", "no command", "too few arguments",
-    "too many arguments", "not enough arguments", "--help", "for help", "a subcommand",
+    "usage",
+    "unknown option",
+    "unknown flag",
+    "unknown argument",
+    "unknown command",
+    "unknown switch",
+    "unknown parameter",
+    "unknown subcommand",
+    "unrecognized",
+    "unrecognised",
+    "invalid option",
+    "invalid argument",
+    "invalid flag",
+    "illegal option",
+    "invalid command",
+    "bad option",
+    "bad argument",
+    "no such option",
+    "no such command",
+    "not a valid",
+    "unexpected argument",
+    "unexpected option",
+    "unsupported option",
+    "not an option",
+    "unhandled option",
+    "missing operand",
+    "missing argument",
+    "missing command",
+    "requires an argument",
+    "requires at least",
+    "no input",
+    "no command",
+    "too few arguments",
+    "too many arguments",
+    "not enough arguments",
+    "--help",
+    "for help",
+    "a subcommand",
 ];
 
 /// Ways to say that something is not as it has to be.
@@ -41,25 +73,33 @@ pub(super) fn complaint_of_well(lines: &[String]) -> Option<String> {
     let is_error = |line: &&String| {
         let lower = line.to_lowercase();
         lacking_variable(line).is_some()
-            || ["error:", "fatal:", "fatal error"].iter().any(|begin| lower.starts_with(begin) || lower.contains(&format!(": {begin}")))
+            || ["error:", "fatal:", "fatal error"]
+                .iter()
+                .any(|begin| lower.starts_with(begin) || lower.contains(&format!(": {begin}")))
     };
     lines.iter().find(is_error).cloned()
 }
 
 /// Whether a line puts the blame on something else than arguments.
 fn blames(lower: &str) -> bool {
-    ["cannot", "can't", "could not", "unable", "denied", "failed", "not found", "no such file"].iter().any(|words| lower.contains(words))
+    ["cannot", "can't", "could not", "unable", "denied", "failed", "not found", "no such file"]
+        .iter()
+        .any(|words| lower.contains(words))
 }
 
 /// The variable that a complaint says is not set.
 pub(super) fn lacking_variable(line: &str) -> Option<&str> {
     let lower = line.to_lowercase();
-    if !LACKS.iter().any(|words| lower.contains(words)) && !lower.contains("set the ") && !lower.contains("please set") {
+    if !LACKS.iter().any(|words| lower.contains(words)) && !lower.contains("set the ") && !lower.contains("please set")
+    {
         return None;
     }
     let is_part = |c: char| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_';
     let is_name = |word: &&str| {
-        word.len() > 2 && word.chars().all(is_part) && word.starts_with(|c: char| c.is_ascii_uppercase()) && word.contains('_')
+        word.len() > 2
+            && word.chars().all(is_part)
+            && word.starts_with(|c: char| c.is_ascii_uppercase())
+            && word.contains('_')
     };
     line.split(|c: char| !(c.is_ascii_alphanumeric() || c == '_')).find(is_name)
 }
@@ -80,10 +120,18 @@ mod tests {
             ("windrow: missing operand\nTry 'windrow --help' for more information.", &[], None),
             ("windrow: what now?\nusage: windrow FILE", &["-V"], None),
             ("ERROR: DRIFT_HOME is not set", &["--version"], Some("ERROR: DRIFT_HOME is not set")),
-            ("ERROR: DRIFT_HOME is not set (windrow --version)", &["--version"], Some("ERROR: DRIFT_HOME is not set (windrow --version)")),
+            (
+                "ERROR: DRIFT_HOME is not set (windrow --version)",
+                &["--version"],
+                Some("ERROR: DRIFT_HOME is not set (windrow --version)"),
+            ),
             ("usage: windrow FILE\nDRIFT_HOME is not set", &["--version"], Some("DRIFT_HOME is not set")),
             ("windrow: cannot read its licence", &["--version"], Some("windrow: cannot read its licence")),
-            ("windrow: cannot read its licence\nTry 'windrow --help'", &["--version"], Some("windrow: cannot read its licence")),
+            (
+                "windrow: cannot read its licence\nTry 'windrow --help'",
+                &["--version"],
+                Some("windrow: cannot read its licence"),
+            ),
             ("no buoy in reach", &["--version"], Some("no buoy in reach")),
             ("no buoy in reach", &[], Some("no buoy in reach")),
         ] {
@@ -91,7 +139,9 @@ mod tests {
             assert_eq!(complaint(&lines, arguments).as_deref(), expected, "{said}");
         }
         assert_eq!(complaint(&[], &[]), None);
-        for (said, expected) in [("all is well", false), ("ERROR: no licence", true), ("windrow: error: none", true), ("0 errors", false)] {
+        for (said, expected) in
+            [("all is well", false), ("ERROR: no licence", true), ("windrow: error: none", true), ("0 errors", false)]
+        {
             assert_eq!(complaint_of_well(&[said.to_owned()]).is_some(), expected, "{said}");
         }
     }

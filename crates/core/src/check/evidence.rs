@@ -118,8 +118,7 @@ impl<'a> CommandEvidence<'a> {
     pub fn add(&mut self, answer: &'a Answer, leads: bool, predicted: impl Fn(&'a Said) -> Arc<[Candidate]>) {
         let first = std::iter::once((None, answer.said.as_ref()));
         for (when, said) in first.chain(answer.later.iter().map(|later| (Some(later.when), later.said.as_ref()))) {
-            let mut seen =
-                AtTerminal { answer, when, said, leads, predicted: Arc::new([]), runs: None, ours: false };
+            let mut seen = AtTerminal { answer, when, said, leads, predicted: Arc::new([]), runs: None, ours: false };
             if let Ok(said) = said {
                 seen.predicted = predicted(said);
                 let meaning = said.meaning(self.name);
@@ -137,7 +136,9 @@ impl<'a> CommandEvidence<'a> {
 
     /// The file that runs: another one, where a terminal runs another one.
     pub fn winner(&self) -> Option<&Path> {
-        let runs = |is_ours: bool| self.terminals.iter().filter(move |seen| seen.ours == is_ours).find_map(|seen| seen.runs.as_deref());
+        let runs = |is_ours: bool| {
+            self.terminals.iter().filter(move |seen| seen.ours == is_ours).find_map(|seen| seen.runs.as_deref())
+        };
         runs(false).or_else(|| runs(true).map(|found| self.file.unwrap_or(found)))
     }
 

@@ -84,7 +84,10 @@ fn judge_terminal(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>) -> Optio
     let meaning = said.meaning(name);
     let bad = if seen.ours { None } else { Some(not_ours(command, seen, said)) };
     if let (Some(bad), Some(when)) = (&bad, seen.when) {
-        let first_was_ours = command.terminals.iter().any(|first| first.when.is_none() && first.ours && std::ptr::eq(first.answer, answer));
+        let first_was_ours = command
+            .terminals
+            .iter()
+            .any(|first| first.when.is_none() && first.ours && std::ptr::eq(first.answer, answer));
         if first_was_ours {
             return Some(differs(command, seen, when, bad.verdict));
         }
@@ -167,14 +170,16 @@ fn doubted(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &Said) ->
         return Some(finding.remedy("run it with --unsealed, or type the command in a new terminal"));
     }
     if said.watch.rewrites && !seen.leads && matches!(said.meaning(name).kind, Kind::File) {
-        let text = format!("{name} was typed and did not start: a key binding or line editor widget changes what is typed");
+        let text =
+            format!("{name} was typed and did not start: a key binding or line editor widget changes what is typed");
         let finding = Finding::new(Code::NotProven, text);
         return Some(finding.remedy(format!("look for key bindings in the startup files of {}", answer.shell.name())));
     }
     if answer.taken {
         return None;
     }
-    disagreement(command, seen, said).or_else(|| forbidden_script(name, seen.runs.as_deref()?, said.script_policy.as_deref()?))
+    disagreement(command, seen, said)
+        .or_else(|| forbidden_script(name, seen.runs.as_deref()?, said.script_policy.as_deref()?))
 }
 
 /// Where the shell says that a name is ours, and the rules by which it goes through PATH say otherwise: one of the two is

@@ -11,7 +11,8 @@ use crate::report::Verdict;
 /// Judges each start; what holds for some terminals only is told with them.
 pub(super) fn judge_starts(command: &CommandEvidence<'_>) -> Vec<Finding> {
     // What another copy says of itself is shown, but the verdict is about ours.
-    let is_ours = |started: &&Started| command.file.is_none_or(|_| command.is_ours(&started.program, crate::environment::here()));
+    let is_ours =
+        |started: &&Started| command.file.is_none_or(|_| command.is_ours(&started.program, crate::environment::here()));
     let starts: Vec<&Started> = command.starts.iter().filter(is_ours).collect();
     let is_well_somewhere = starts.iter().any(|started| started.shown.is_well());
     let mut findings: Vec<Finding> = Vec::new();
@@ -86,9 +87,9 @@ fn after_complaint(command: &CommandEvidence<'_>, line: &str) -> String {
             "it says \"{line}\": set and export {variable} in a startup file, and record it: \
              wyard check {tool} --requires-variable {variable}"
         ),
-        None => format!(
-            "it says \"{line}\": provide that; if it always ends like that: wyard check {tool} --status NUMBER"
-        ),
+        None => {
+            format!("it says \"{line}\": provide that; if it always ends like that: wyard check {tool} --status NUMBER")
+        }
     }
 }
 
@@ -96,7 +97,8 @@ fn after_complaint(command: &CommandEvidence<'_>, line: &str) -> String {
 fn judge_version(command: &CommandEvidence<'_>, started: &Started) -> Option<Finding> {
     let Role::Own { version: expected, .. } = command.role else { return None };
     let is_stated = matches!(started.shown.ending, Shows::Stated | Shows::StatedWithError(_));
-    let stated = started.shown.version.as_ref().filter(|stated| is_stated && !version_text::answers(stated, expected))?;
+    let stated =
+        started.shown.version.as_ref().filter(|stated| is_stated && !version_text::answers(stated, expected))?;
     let seen = format!("{} states {stated}, expected {expected}", started.program.display());
     match command.version_rule {
         VersionRule::Held => Some(Finding::new(Code::WrongVersion, seen)),

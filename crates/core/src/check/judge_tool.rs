@@ -55,7 +55,7 @@ fn home_variables(tool: &ToolEvidence<'_>) -> Vec<Finding> {
 /// The terminals in which a variable is not set that the tool needs.
 pub(super) fn judge_variable(tool: &str, name: &str, answers: &[Answer]) -> Vec<Finding> {
     let mut by_terminal = ByTerminal::default();
-    let lacking = said(answers).filter(|(_, said)| said.variable(name).is_none_or(|value| value.is_empty()));
+    let lacking = said(answers).filter(|(_, said)| said.variable(name).is_none_or(std::ffi::OsStr::is_empty));
     for (answer, _) in lacking {
         let seen = format!("{tool} needs the variable {name} (not set) in a new terminal");
         let remedy = format!("set and export {name} in a startup file");
@@ -96,7 +96,8 @@ fn companions(commands: &[CommandEvidence<'_>]) -> Vec<Finding> {
 /// those whose statements share most of it; what comes along with a tool has a version of its own. Where an answer is
 /// `expected`, one of the commands has to give it, and the others may state the tool's version.
 pub(super) fn version_rules(tool: &str, version: &str, expected: bool, commands: &mut [CommandEvidence<'_>]) {
-    let is_said = |command: &CommandEvidence<'_>| command.starts.iter().any(|started| started.shown.ending == Shows::Expected);
+    let is_said =
+        |command: &CommandEvidence<'_>| command.starts.iter().any(|started| started.shown.ending == Shows::Expected);
     let any_is_said = commands.iter().any(is_said);
     let shared = |command: &CommandEvidence<'_>| {
         command.stated().map(|stated| shared_parts(stated, version)).max().unwrap_or_default()

@@ -24,7 +24,8 @@ impl<'a> Predicted<'a> {
     /// Those in a terminal of this shell that said this.
     pub fn candidates(&self, shell: Shell, said: &'a Said) -> Arc<[Candidate]> {
         let mut known = self.known.borrow_mut();
-        if let Some((.., candidates)) = known.iter().find(|(of, context, _)| *of == shell && **context == said.context) {
+        if let Some((.., candidates)) = known.iter().find(|(of, context, _)| *of == shell && **context == said.context)
+        {
             return Arc::clone(candidates);
         }
         let candidates = Arc::from(resolve::candidates(Caller::from(shell), self.name, &said.context, self.disk));

@@ -141,7 +141,8 @@ impl Tried {
             if starting::text(outcome).contains(expects) {
                 return Some((Shows::Expected, Some(expects.to_owned())));
             }
-            self.unexpected = self.unexpected.take().or_else(|| Some((stated(outcome, target, well), expects.to_owned())));
+            self.unexpected =
+                self.unexpected.take().or_else(|| Some((stated(outcome, target, well), expects.to_owned())));
             return None;
         }
         if let Some(version) = stated(outcome, target, well) {

@@ -53,7 +53,11 @@ impl<'a> Round<'a> {
     }
 
     /// Looks at commands, in their order.
-    pub fn look<'s>(&'s self, subjects: &'s [Subject], advice: &'s Advice) -> Result<Vec<CommandEvidence<'s>>, CheckError> {
+    pub fn look<'s>(
+        &'s self,
+        subjects: &'s [Subject],
+        advice: &'s Advice,
+    ) -> Result<Vec<CommandEvidence<'s>>, CheckError> {
         // Most of a probe's time is the start of a process, which waits as much as it works.
         let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
         let prober = self.runs.then_some(&self.prober);

@@ -307,7 +307,7 @@ fn read_head(program: &Path) -> io::Result<Vec<u8>> {
 
 /// An empty folder to run something in, that goes away by itself.
 pub(super) fn scratch(what: &str) -> io::Result<tempfile::TempDir> {
-    tempfile::Builder::new().prefix(&format!("wyard-{what}-")).tempdir()
+    tempfile::Builder::new().prefix(&format!("{}{what}-", os::temporary_name(std::process::id()))).tempdir()
 }
 
 #[cfg(test)]
@@ -318,7 +318,14 @@ mod tests {
 
     fn outcome(stdout: &str, stderr: &str) -> Outcome {
         let ending = Ending::TimedOut;
-        Outcome { ending, stdout: stdout.into(), stderr: stderr.into(), took: Duration::ZERO, left: Vec::new(), second: None }
+        Outcome {
+            ending,
+            stdout: stdout.into(),
+            stderr: stderr.into(),
+            took: Duration::ZERO,
+            left: Vec::new(),
+            second: None,
+        }
     }
 
     #[test]

@@ -62,8 +62,12 @@ impl StartupLines {
     #[must_use]
     pub fn about(&self, when: Again) -> Option<String> {
         let marks: &[&str] = match when {
-            Again::SecondTerminal => &["[ -", "test -", "[[ -", "-f ", "-e ", "touch ", "> ~", ">~", ">> ", "> $HOME", "> \"$HOME"],
-            Again::NextPrompt => &["sched ", "zle -F", "trap ", "PROMPT_COMMAND", "precmd", "preexec", "fish_prompt", "--on-signal"],
+            Again::SecondTerminal => {
+                &["[ -", "test -", "[[ -", "-f ", "-e ", "touch ", "> ~", ">~", ">> ", "> $HOME", "> \"$HOME"]
+            }
+            Again::NextPrompt => {
+                &["sched ", "zle -F", "trap ", "PROMPT_COMMAND", "precmd", "preexec", "fish_prompt", "--on-signal"]
+            }
         };
         let changes = |line: &str| ["PATH", "path", "alias", "hash", "()"].iter().any(|word| line.contains(word));
         let found = |only_changes: bool| {
@@ -73,7 +77,8 @@ impl StartupLines {
                     is_ours = line.starts_with(BLOCK_BEGINS) || is_ours && !line.starts_with(BLOCK_ENDS);
                     !is_ours && !line.trim_start().starts_with('#')
                 });
-                let is_it = |line: &str| marks.iter().any(|mark| line.contains(mark)) && (!only_changes || changes(line));
+                let is_it =
+                    |line: &str| marks.iter().any(|mark| line.contains(mark)) && (!only_changes || changes(line));
                 let at = lines.find(|(_, line)| is_it(line))?.0;
                 Some(format!("line {} of {}", at + 1, file.display()))
             })

@@ -47,7 +47,8 @@ pub(super) fn check(
     let expected = card.probe.as_ref().is_some_and(|probe| probe.expect.is_some());
     version_rules(&name, &version, expected, &mut commands);
     let home_variables = card.registration.iter().flat_map(|r| &r.home_variables).map(ToString::to_string).collect();
-    let tool = ToolEvidence { tool: &name, home: &home, home_variables, answers: &round.answers, commands: &commands, seen };
+    let tool =
+        ToolEvidence { tool: &name, home: &home, home_variables, answers: &round.answers, commands: &commands, seen };
     let mut findings = judge(&Evidence::Tool(&tool));
     let (requirements, lacking) = requirements(card, round)?;
     findings.extend(lacking);

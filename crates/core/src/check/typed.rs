@@ -26,8 +26,21 @@ impl Way<'_> {
 /// Variables that no program's start depends on: the texts of prompts, the size of the terminal, how deep shells are nested,
 /// numbers of processes, and names of sockets and terminals. All of them are other ones in each terminal.
 const NO_MATTER: [&str; 15] = [
-    "PS1", "PS2", "PS4", "PROMPT", "RPROMPT", "COLUMNS", "LINES", "SHLVL", "PPID", "SSH_AGENT_PID", "SSH_AUTH_SOCK", "GPG_TTY",
-    "TTY", "WINDOWID", "OLDPWD",
+    "PS1",
+    "PS2",
+    "PS4",
+    "PROMPT",
+    "RPROMPT",
+    "COLUMNS",
+    "LINES",
+    "SHLVL",
+    "PPID",
+    "SSH_AGENT_PID",
+    "SSH_AUTH_SOCK",
+    "GPG_TTY",
+    "TTY",
+    "WINDOWID",
+    "OLDPWD",
 ];
 
 /// Each different way in which the terminals start a command: equal files in equal contexts once. Where one of them runs
@@ -45,7 +58,9 @@ pub(super) fn ways<'a>(terminals: &[AtTerminal<'a>], winner: Option<&Path>) -> V
             None => ways.push(Way { program: typed.clone(), said, terminals: vec![at] }),
         }
     }
-    if ways.is_empty() && let Some(file) = winner {
+    if ways.is_empty()
+        && let Some(file) = winner
+    {
         // Nobody finds it: it is started as one of them would.
         let any = terminals.iter().enumerate().find_map(|(at, seen)| Some((at, seen.said.ok()?)));
         ways.extend(any.map(|(at, said)| Way { program: file.to_owned(), said, terminals: vec![at] }));

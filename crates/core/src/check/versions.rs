@@ -29,7 +29,10 @@ pub fn versions(
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
     let versions = process::side_by_side(programs, at_a_time, |(name, program)| {
         let place = Place { environment, context: None };
-        probe::probe(&Target::stranger(program, name), place, &prober).ok()?.version.map(|version| (program.clone(), version))
+        probe::probe(&Target::stranger(program, name), place, &prober)
+            .ok()?
+            .version
+            .map(|version| (program.clone(), version))
     });
     Ok(versions.into_iter().flatten().collect())
 }

@@ -7,8 +7,8 @@ use std::time::Duration;
 
 use super::evidence::Evidence;
 use super::start_mode::StartMode;
-use crate::environment::Environment;
 use super::watch::Watch;
+use crate::environment::Environment;
 use crate::process::{Ending, Outcome, SealLevel, TerminalContext};
 use crate::resolve::{Kind, LookupContext, Shell};
 

@@ -24,7 +24,8 @@ pub(super) fn condition(texts: &[StartupText], level: SealLevel) -> Option<Strin
         let is_hidden = |line: &str| {
             let has = |words: &[&str]| words.iter().any(|word| line.contains(word));
             // Its own process is there.
-            let process = level == SealLevel::Full && has(&PROCESSES) && !line.contains("$$") && !line.contains("fish_pid");
+            let process =
+                level == SealLevel::Full && has(&PROCESSES) && !line.contains("$$") && !line.contains("fish_pid");
             process || has(&SOCKETS)
         };
         let changes = |at: usize| {
@@ -32,7 +33,8 @@ pub(super) fn condition(texts: &[StartupText], level: SealLevel) -> Option<Strin
             let reach = if is_block { 6 } else { 1 };
             lines[at..].iter().take(reach).any(|line| CHANGES.iter().any(|word| line.contains(word)))
         };
-        let conditional = |line: &str| ["&&", "||", "if ", "; and", "; or", "case ", "while "].iter().any(|word| line.contains(word));
+        let conditional =
+            |line: &str| ["&&", "||", "if ", "; and", "; or", "case ", "while "].iter().any(|word| line.contains(word));
         let at = (behind..lines.len()).find(|at| {
             let line = lines[*at].trim_start();
             !line.starts_with('#') && is_hidden(line) && conditional(line) && changes(*at)
@@ -59,7 +61,8 @@ mod tests {
             ("# Wagon Yard: begin\n# Wagon Yard: end\n[ -S /run/tide ] && PATH=/old\n", SealLevel::Full, Some(3)),
         ] {
             let texts = [StartupText { file: "/h/rc".into(), text: text.to_owned() }];
-            let line = expected.map(|line| format!("line {line} of /h/rc depends on processes or sockets, which a seal hides"));
+            let line = expected
+                .map(|line| format!("line {line} of /h/rc depends on processes or sockets, which a seal hides"));
             assert_eq!(condition(&texts, level), line, "{text}");
         }
     }

@@ -12,6 +12,7 @@ use super::answer::Answer;
 use super::asking::Asking;
 use super::quoting::{marker, quoted};
 use super::start_mode::StartMode;
+use crate::os;
 use crate::process::{Line, Surroundings, Typing};
 use crate::resolve::Shell;
 
@@ -27,7 +28,9 @@ impl Asking<'_> {
     #[must_use]
     pub fn leading_to(&self, answer: &Answer, names: &[(&str, &Path)]) -> HashSet<String> {
         let Some(shell) = self.shells.iter().find(|shell| shell.shell == answer.shell) else { return HashSet::new() };
-        let Ok(folder) = tempfile::Builder::new().prefix("wyard-ask-").tempdir() else { return HashSet::new() };
+        let Ok(folder) = tempfile::Builder::new().prefix(&os::temporary_name(std::process::id())).tempdir() else {
+            return HashSet::new();
+        };
         if names.is_empty() || !self.sealer.level().throws_away() {
             return HashSet::new();
         }
@@ -76,9 +79,8 @@ impl Asking<'_> {
             let answer = output.get(begin..ended(output, line)?)?;
             find(answer, format!("{number}-started")).map(drop)
         };
-        let leads = |number: &usize| {
-            (0..WORDS.len()).all(|word| has_started(*number, number * WORDS.len() + word).is_some())
-        };
+        let leads =
+            |number: &usize| (0..WORDS.len()).all(|word| has_started(*number, number * WORDS.len() + word).is_some());
         (0..names.len()).filter(leads).map(|number| names[number].0.to_owned()).collect()
     }
 }

@@ -36,13 +36,7 @@ fn context(shell: Shell, marker: &str, own: Option<&Path>) -> String {
 ///
 /// Backslashes keep aliases away from our own words, `builtin` and `command` functions. A shell that is to end at the first
 /// command that fails (`set -e`) is told not to, since a question often has no for an answer.
-pub(super) fn text(
-    shell: Shell,
-    mode: StartMode,
-    marker: &str,
-    question: Question<'_>,
-    own: Option<&Path>,
-) -> String {
+pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Question<'_>, own: Option<&Path>) -> String {
     let (env, watch) = (context(shell, marker, own), watch::text(shell, mode));
     let commands: Vec<String> = question.commands.iter().map(|c| quoted(shell, c)).collect();
     match shell {
@@ -207,7 +201,7 @@ fn kind_of(name: &str, said: &str, has_file: bool) -> Kind {
     let word = said.rsplit_once(": ").map_or(said, |(_, kind)| kind);
     match word {
         "file" | "command" | "hashed" => Kind::File,
-        "alias" | "abbreviation" => Kind::Alias,
+        "alias" | "global alias" | "suffix alias" | "abbreviation" => Kind::Alias,
         "function" => Kind::Function,
         "builtin" | "keyword" | "reserved" => Kind::Builtin,
         // Some are asked for the kind without PATH.

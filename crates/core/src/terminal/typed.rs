@@ -15,6 +15,7 @@ use super::answer::{Question, Said};
 use super::quoting::quoted;
 use super::start_mode::StartMode;
 use super::{line_hooks, question};
+use crate::os;
 use crate::resolve::Shell;
 
 /// The shells that may answer in another's place.
@@ -29,7 +30,10 @@ pub(super) struct Typed {
 impl Typed {
     /// Writes the question down.
     pub fn write(marker: String, question: Question<'_>, own: Option<&Path>) -> io::Result<Self> {
-        let typed = Self { folder: tempfile::Builder::new().prefix("wyard-ask-").tempdir()?, marker };
+        let typed = Self {
+            folder: tempfile::Builder::new().prefix(&os::temporary_name(std::process::id())).tempdir()?,
+            marker,
+        };
         let mut first = "set +u 2>/dev/null\n".to_owned();
         for other in OTHERS.iter().chain(&[Shell::Tcsh]) {
             let text = question::text(*other, StartMode::Interactive, &typed.marker_of(*other), question, own);

@@ -10,7 +10,8 @@ use crate::resolve::Shell;
 
 /// Signals that people and terminals send, or that end a shell: a trap on one says nothing about what comes by itself.
 const USUAL_SIGNALS: [&str; 16] = [
-    "EXIT", "0", "DEBUG", "ERR", "ZERR", "RETURN", "INT", "QUIT", "TERM", "HUP", "TSTP", "TTIN", "TTOU", "PIPE", "TRAP", "WINCH",
+    "EXIT", "0", "DEBUG", "ERR", "ZERR", "RETURN", "INT", "QUIT", "TERM", "HUP", "TSTP", "TTIN", "TTOU", "PIPE",
+    "TRAP", "WINCH",
 ];
 
 /// How long a terminal is left alone before it is asked again, where something may come later.
@@ -67,7 +68,8 @@ impl Watch {
                     watch.defers |= !USUAL_SIGNALS.contains(&signal) && signal != "KEYBD";
                 }
                 ["sched"] => {
-                    watch.defers |= lines.clone().next().is_some_and(|line| line.starts_with(|c: char| c.is_ascii_digit()));
+                    watch.defers |=
+                        lines.clone().next().is_some_and(|line| line.starts_with(|c: char| c.is_ascii_digit()));
                 }
                 ["zle", "-F" | "-Fw", ..] => watch.defers = true,
                 ["zle", "-N", widget, ..] => {
@@ -85,7 +87,8 @@ impl Watch {
                 ["bind", .., does] if shell == Shell::Fish => {
                     let is_of_enter = [" \\r ", " \\n ", " enter "].iter().any(|key| line.contains(key));
                     let is_of_character = line.contains(" '' ") || line.contains(" space ") || line.contains(" ' ' ");
-                    watch.rewrites |= is_of_enter && does != "execute" || is_of_character && !line.contains("self-insert");
+                    watch.rewrites |=
+                        is_of_enter && does != "execute" || is_of_character && !line.contains("self-insert");
                 }
                 [name, signal] if shell == Shell::Fish && name.starts_with("SIG") => {
                     watch.defers |= !USUAL_SIGNALS.contains(&name.trim_start_matches("SIG")) && !signal.is_empty();
@@ -114,7 +117,11 @@ impl Watch {
 pub(super) fn idle(texts: &[StartupText]) -> Option<Duration> {
     let code = texts.iter().flat_map(|text| text.text.lines()).filter(|line| !line.trim_start().starts_with('#'));
     let after = |line: &str, word: &str| -> Vec<String> {
-        line.match_indices(word).map(|(at, _)| line[at + word.len()..].split([' ', ';', '&', ')', '"', '\'']).next().unwrap_or_default().to_owned()).collect()
+        line.match_indices(word)
+            .map(|(at, _)| {
+                line[at + word.len()..].split([' ', ';', '&', ')', '"', '\'']).next().unwrap_or_default().to_owned()
+            })
+            .collect()
     };
     let mut longest = IDLE;
     for line in code {
@@ -134,7 +141,12 @@ mod tests {
     #[test]
     fn what_a_shell_has_in_store_is_read() {
         for (shell, said, defers, rewrites) in [
-            (Shell::Bash, "trap -- 'echo bye' EXIT\ntrap -- '' SIGINT\naccept-line can be invoked via \"\\C-j\", \"\\C-m\".\n", false, false),
+            (
+                Shell::Bash,
+                "trap -- 'echo bye' EXIT\ntrap -- '' SIGINT\naccept-line can be invoked via \"\\C-j\", \"\\C-m\".\n",
+                false,
+                false,
+            ),
             (Shell::Bash, "trap -- 'PATH=/old' SIGUSR1\n", true, false),
             (Shell::Bash, "\"\\C-m\": \"x\\C-j\"\naccept-line can be invoked via \"\\C-j\".\n", false, true),
             (Shell::Bash, "accept-line can be invoked via \"\\C-j\".\n", false, true),
@@ -163,8 +175,11 @@ mod tests {
 
     #[test]
     fn what_is_announced_is_waited_for() {
-        let of = |text: &str| idle(&[StartupText { file: "/h/rc".into(), text: text.to_owned() }]).map(|idle| idle.as_secs());
-        let cases = [("", Some(5)), ("# sleep 100", Some(5)), ("(sleep 8; kill -USR1 $$) &", Some(10)), ("sched +60 x", None)];
+        let of = |text: &str| {
+            idle(&[StartupText { file: "/h/rc".into(), text: text.to_owned() }]).map(|idle| idle.as_secs())
+        };
+        let cases =
+            [("", Some(5)), ("# sleep 100", Some(5)), ("(sleep 8; kill -USR1 $$) &", Some(10)), ("sched +60 x", None)];
         for (text, expected) in [&cases[..], &[("sched 12:00 x", Some(5)), ("sleep $N", None)]].concat() {
             assert_eq!(of(text), expected, "{text}");
         }

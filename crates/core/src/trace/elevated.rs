@@ -1,7 +1,5 @@
 //! What programs find that are started in a new terminal, also with an administrator's rights.
 
-use std::path::Path;
-
 use super::answers::{predicted, unanswered};
 use super::origins::Origins;
 use super::report::CallerTrace;

@@ -74,21 +74,22 @@ impl SealChannel {
         if self.ours.set_nonblocking(false).and_then(|()| self.ours.set_read_timeout(Some(PATIENCE))).is_err() {
             return false;
         }
-        let is_started = self.ours.write_all(b"A").is_ok() && loop {
-            let mut buffer = [0; 512];
-            match self.line().as_deref() {
-                Some("A") => break true,
-                Some(line) if line.starts_with('X') => continue,
-                Some(_) => break false,
-                None => {}
-            }
-            match self.ours.read(&mut buffer) {
-                Ok(0) => self.is_closed = true,
-                Ok(read) => self.heard.extend_from_slice(&buffer[..read]),
-                Err(e) if e.kind() == io::ErrorKind::Interrupted => {}
-                Err(_) => break false,
-            }
-        };
+        let is_started = self.ours.write_all(b"A").is_ok()
+            && loop {
+                let mut buffer = [0; 512];
+                match self.line().as_deref() {
+                    Some("A") => break true,
+                    Some(line) if line.starts_with('X') => continue,
+                    Some(_) => break false,
+                    None => {}
+                }
+                match self.ours.read(&mut buffer) {
+                    Ok(0) => self.is_closed = true,
+                    Ok(read) => self.heard.extend_from_slice(&buffer[..read]),
+                    Err(e) if e.kind() == io::ErrorKind::Interrupted => {}
+                    Err(_) => break false,
+                }
+            };
         is_started && self.ours.set_nonblocking(true).is_ok()
     }
 

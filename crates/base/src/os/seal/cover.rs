@@ -2,8 +2,8 @@
 //! "Documentation/filesystems/overlayfs.rst" of the kernel), and all else read-only.
 #![allow(unsafe_code)]
 
-use std::collections::BTreeMap;
-use std::ffi::CString;
+use std::collections::{BTreeMap, BTreeSet};
+use std::ffi::{CString, OsString};
 use std::fs::{self, File, Permissions};
 use std::io;
 use std::os::fd::{AsRawFd as _, OwnedFd};
@@ -20,6 +20,12 @@ use super::mount_table::{below, mount_points};
 use super::refused::{Refused, Rights, Step as _};
 use super::request::{Network, SealRequest};
 use crate::os;
+
+/// The number that stands for users and groups which a namespace does not know (proc_sys_kernel(5), `overflowuid`).
+const NOBODY: u32 = 65534;
+
+/// So many entries of others are shown in a folder for temporary files that has disks mounted in it.
+const MOST_OF_OTHERS: usize = 64;
 
 /// How much the layers may hold.
 const LAYERS: &str = "size=256m,mode=755";
@@ -57,7 +63,8 @@ impl Layers {
     /// Whether anything was written since all was covered.
     pub fn were_written(&self) -> bool {
         let place = |name: &String| by_descriptor(&self.folder).join(name);
-        let is_newer = |at: &Path| fs::symlink_metadata(at).is_ok_and(|seen| (seen.ctime(), seen.ctime_nsec()) > self.covered);
+        let is_newer =
+            |at: &Path| fs::symlink_metadata(at).is_ok_and(|seen| (seen.ctime(), seen.ctime_nsec()) > self.covered);
         let entries = |name| fs::read_dir(place(name)).into_iter().flatten().flatten();
         self.over.iter().any(|name| entries(name).next().is_some())
             || self.anew.iter().any(|name| is_newer(&place(name)) || entries(name).any(|entry| is_newer(&entry.path())))
@@ -95,7 +102,11 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Ref
     mount("wyard", first, "tmpfs", MountFlags::NOSUID | MountFlags::NODEV, Some(&*c_string(LAYERS)))
         .step("tmpfs for layers")?;
     let layers = open(first).step("tmpfs for layers")?;
-    let mut cover = Cover { layers, made: 0, over: Vec::new(), anew: Vec::new(), opened, points, rights };
+    let own_names = os::temporary_name(request.asker);
+    let mut needed = vec![request.program.clone(), request.folder.clone()];
+    needed.extend(std::env::current_exe());
+    let mut cover =
+        Cover { layers, made: 0, over: Vec::new(), anew: Vec::new(), opened, points, rights, own_names, needed };
     for folder in &folders {
         cover.folder(folder).step("overlay")?;
     }
@@ -140,7 +151,10 @@ fn targets(folders: Vec<PathBuf>, points: &[PathBuf], rights: Rights) -> Vec<Pat
     real.sort();
     real.dedup();
     let (user, group) = (rustix::process::geteuid().as_raw(), rustix::process::getegid().as_raw());
-    let is_own = |folder: &Path| fs::metadata(folder).is_ok_and(|seen| seen.uid() == user && seen.gid() == group);
+    // Whom a namespace does not know is shown as nobody.
+    let is_known = ![user, group].contains(&NOBODY);
+    let is_own =
+        |folder: &Path| is_known && fs::metadata(folder).is_ok_and(|seen| seen.uid() == user && seen.gid() == group);
     let mut covering: Vec<PathBuf> = Vec::new();
     for folder in real {
         let is_covered = |outer: &PathBuf| {
@@ -196,6 +210,9 @@ struct Cover {
     opened: BTreeMap<PathBuf, OwnedFd>,
     points: Vec<PathBuf>,
     rights: Rights,
+    own_names: String,
+    /// Places that are shown whatever lies beside them.
+    needed: Vec<PathBuf>,
 }
 
 impl Cover {
@@ -253,7 +270,19 @@ impl Cover {
             let flags = MountFlags::BIND | MountFlags::NOSUID | MountFlags::NODEV | MountFlags::NOEXEC;
             mount_remount(place, flags, c"")?;
         }
+        // Where everybody leaves things, each seal would take as long as they are many.
+        let is_everybodys = fs::metadata(lower)?.mode() & 0o1002 == 0o1002;
+        let next_on_way =
+            |below: &PathBuf| Some(below.strip_prefix(place).ok()?.components().next()?.as_os_str().to_owned());
+        let on_way: BTreeSet<OsString> = self.opened.keys().chain(&self.needed).filter_map(next_on_way).collect();
+        let mut others = 0;
         for entry in fs::read_dir(lower)?.flatten() {
+            let name = entry.file_name();
+            let is_needed = on_way.contains(&name) || name.to_string_lossy().starts_with(&self.own_names);
+            others += usize::from(!is_needed);
+            if is_everybodys && !is_needed && others > MOST_OF_OTHERS {
+                continue;
+            }
             // What cannot be shown is missing there, and nothing else.
             let _ = self.piece(&entry, place);
         }

@@ -4,8 +4,8 @@ use std::ffi::OsString;
 use std::io::{self, Read, Write};
 use std::path::PathBuf;
 
-use super::level::SealLevel;
 use super::super::terminal_context::TerminalContext;
+use super::level::SealLevel;
 use crate::os;
 
 /// Whether the network can be reached.
@@ -40,6 +40,8 @@ pub struct SealRequest {
     pub folder: PathBuf,
     /// What else it sees of the terminal that starts it.
     pub context: Option<TerminalContext>,
+    /// The number of the process that asks: the names of its temporary folders hold it.
+    pub asker: u32,
     /// The number of the descriptor at which the program is started a second time when that is asked for.
     pub second_terminal: Option<i32>,
 }
@@ -61,6 +63,7 @@ impl SealRequest {
         put(self.called.as_encoded_bytes());
         put(self.folder.as_os_str().as_encoded_bytes());
         put(self.context.as_ref().map(TerminalContext::to_text).unwrap_or_default().as_bytes());
+        put(self.asker.to_string().as_bytes());
         put(self.second_terminal.map(|number| number.to_string()).unwrap_or_default().as_bytes());
         put(self.folders.len().to_string().as_bytes());
         for folder in &self.folders {
@@ -105,6 +108,7 @@ impl SealRequest {
         let (program, called) = (name(next()?).into(), name(next()?));
         let folder = name(next()?).into();
         let context = TerminalContext::parse(&text(next()?)?);
+        let asker = text(next()?)?.parse().ok()?;
         let second_terminal = text(next()?)?.parse().ok();
         let count = |next: &mut dyn FnMut() -> Option<Vec<u8>>| text(next()?)?.parse::<usize>().ok();
         let folders = (0..count(&mut next)?).map(|_| next().map(|f| name(f).into())).collect::<Option<_>>()?;
@@ -114,7 +118,20 @@ impl SealRequest {
         while let Some(variable) = next() {
             variables.push((name(variable), name(next()?)));
         }
-        Some(Self { level, network, folders, stand_ins, program, called, arguments, variables, folder, context, second_terminal })
+        Some(Self {
+            level,
+            network,
+            folders,
+            stand_ins,
+            program,
+            called,
+            arguments,
+            variables,
+            folder,
+            context,
+            asker,
+            second_terminal,
+        })
     }
 }
 
@@ -135,6 +152,7 @@ mod tests {
             variables: vec![("A".into(), "".into()), ("B".into(), "x=y".into())],
             folder: "/h".into(),
             context: Some(TerminalContext { umask: 0o77, folder: b"/h".to_vec(), ..TerminalContext::default() }),
+            asker: 7,
             second_terminal: Some(9),
         };
         let mut bytes = Vec::new();

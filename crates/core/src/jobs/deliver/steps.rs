@@ -19,8 +19,8 @@ use crate::jobs::register::{self, Registering};
 use crate::jobs::retire;
 use crate::prepare::{Placeholders, PrepareError};
 use crate::progress::{Progress, Silent};
-use crate::report::Report;
 use crate::registration::registration;
+use crate::report::Report;
 use crate::session::{Session, SessionError};
 use crate::waybill::{Place, WaybillArchive, WaybillSource, WaybillTool};
 use crate::yard::{Card, Stock};
@@ -205,7 +205,12 @@ impl Wanted<'_> {
 
     /// The files that receiving it would prepare, where its source is at hand.
     pub fn preview(&self, session: &Session) -> Result<Vec<PreparedReport>, Failed> {
-        match self.rehearsal()?.map(|request| receive::run(session, &request, &Silent)).transpose()?.map(Report::into_body) {
+        match self
+            .rehearsal()?
+            .map(|request| receive::run(session, &request, &Silent))
+            .transpose()?
+            .map(Report::into_body)
+        {
             Some(Received::Tool(received)) => Ok(received.prepared),
             _ => Ok(Vec::new()),
         }

@@ -130,7 +130,8 @@ fn finish(
             findings.push(Finding::new(Code::BinBelow, seen).remedy("nothing to do: the right folder is registered"));
         }
     }
-    let good = adopted.as_ref().is_some_and(|adopted| adopted.verdict().is_some_and(Verdict::passes) && adopted.passes());
+    let good =
+        adopted.as_ref().is_some_and(|adopted| adopted.verdict().is_some_and(Verdict::passes) && adopted.passes());
     let taken_back = request.or_undo && !good;
     if taken_back {
         let change = adopted.as_ref().and_then(|adopted| adopted.change);

@@ -39,7 +39,7 @@ impl ReportBody for Received {
         match self {
             Self::Tool(tool) => tool.check.as_ref().map(|check| check.verdict),
             Self::Plan(_) => None,
-            Self::Installed(installed) => installed.adopted.as_ref().and_then(|adopted| adopted.verdict()),
+            Self::Installed(installed) => installed.adopted.as_ref().and_then(Report::verdict),
         }
     }
 }

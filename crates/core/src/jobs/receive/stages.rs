@@ -94,7 +94,8 @@ pub(super) fn unpack(
     other: &Processor,
 ) -> Result<(Option<tempfile::TempDir>, Listing), ReceiveError> {
     // What its settings will be can only be told of its files.
-    let is_looked_into = request.prepare.as_ref().is_some_and(|steps| !steps.is_empty());
+    let is_looked_into =
+        !request.launchers.is_empty() || request.prepare.as_ref().is_some_and(|steps| !steps.is_empty());
     if request.dry_run && !is_looked_into {
         return Ok((None, archive::list(source, request.options, &session.stop)?));
     }

@@ -31,7 +31,9 @@ pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, Session
         let home = yard.home_of(card);
         let all_said: Vec<&Said> = said.iter().map(|(_, said)| *said).collect();
         let others = other_meanings(yard, card, &all_said);
-        for ((shell, said), command) in said.iter().flat_map(|said| card.commands.iter().map(move |command| (said, command))) {
+        for ((shell, said), command) in
+            said.iter().flat_map(|said| card.commands.iter().map(move |command| (said, command)))
+        {
             for candidate in resolve::candidates(Caller::Shell(*shell), &command.name, &said.context, &disk) {
                 let runs = !matches!(candidate.standing, Standing::Skipped);
                 let known = copies.iter().any(|(_, copy)| same_file(copy, &candidate.path));
