@@ -52,3 +52,11 @@ impl Finding {
         self
     }
 }
+
+impl Verdict {
+    /// The worst that findings amount to; without any all is good.
+    #[must_use]
+    pub fn worst<'a>(findings: impl IntoIterator<Item = &'a Finding>) -> Self {
+        findings.into_iter().map(|finding| finding.verdict).max().unwrap_or(Self::Good)
+    }
+}

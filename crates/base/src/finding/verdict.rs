@@ -2,8 +2,6 @@
 
 use serde::Serialize;
 
-use super::seen::Finding;
-
 /// What a check says of a command, from best to worst.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
@@ -59,12 +57,6 @@ impl Verdict {
 
     pub(super) fn passes_ref(&self) -> bool {
         self.passes()
-    }
-
-    /// The worst that findings amount to; without any all is good.
-    #[must_use]
-    pub fn worst<'a>(findings: impl IntoIterator<Item = &'a Finding>) -> Self {
-        findings.into_iter().map(|finding| finding.verdict).max().unwrap_or(Self::Good)
     }
 }
 

@@ -11,7 +11,7 @@ use std::process::Command;
 use std::sync::atomic::{AtomicU8, Ordering};
 
 use super::terminal_context::{Descriptor, TerminalContext};
-use crate::os;
+use super::unix::may_execute;
 
 /// Signals have numbers up to this one (signal(7)).
 const SIGNALS: i32 = 64;
@@ -200,5 +200,5 @@ fn set_limits(limits: &[(u32, u64, u64)]) -> io::Result<()> {
 /// The place of this program, for others to start it; `None` where its file was replaced or removed.
 #[must_use]
 pub fn own_place() -> Option<std::path::PathBuf> {
-    std::env::current_exe().ok().filter(|program| os::may_execute(program))
+    std::env::current_exe().ok().filter(|program| may_execute(program))
 }

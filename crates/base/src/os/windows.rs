@@ -392,7 +392,7 @@ pub fn print_context(_name: &std::ffi::OsStr) -> io::Result<()> {
 }
 
 /// There are no contexts here but variables and the folder.
-pub fn set_context(_command: &mut Command, _context: &super::TerminalContext) {}
+pub fn set_context(_command: &mut Command, _context: &super::terminal_context::TerminalContext) {}
 
 /// The place of this program, for others to start it.
 #[must_use]

@@ -157,7 +157,7 @@ fn trials_do_real_work_and_tell_where_it_fails() {
         ),
         (&["--run", "no-such-tool x"], Some("the command no-such-tool")),
         (&["--run", "./nothing"], Some("the program ./nothing")),
-        (&["--run", "tidelog pwd", "--prints", "-trial-"], None),
+        (&["--run", "tidelog pwd", "--prints", "wyard-"], None),
         (&["--run", "tidelog 'echo $TIDELOG_HOME'", "--prints", "tidelog/4.2.1"], None),
     ];
     for (options, fails) in cases {

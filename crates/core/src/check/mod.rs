@@ -10,6 +10,7 @@ mod exit_words;
 mod judge;
 mod judge_starts;
 mod judge_tool;
+mod place;
 mod predicted;
 mod probe;
 mod prober;

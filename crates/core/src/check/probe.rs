@@ -4,13 +4,13 @@ use std::io;
 use std::path::Path;
 
 use super::complaint;
+use super::place::Place;
 use super::prober::Prober;
 use super::shown::{Shown, Shows};
 use super::starting::{self, Startable};
 use super::version_text::{self, Nearness};
-use crate::environment::Environment;
 use crate::finding::{Code, Finding};
-use crate::process::{Ending, Outcome, TerminalContext};
+use crate::process::{Ending, Outcome};
 
 /// The arguments tried, in order of how little they can do.
 const FORMS: [&[&str]; 6] = [&["--version"], &["-version"], &["version"], &["-V"], &["-v"], &[]];
@@ -56,13 +56,6 @@ impl<'a> Target<'a> {
         let (expected, expects, status) = (None, None, None);
         Self { program, names: [name, name], expected, forms: HARMLESS, is_told: false, expects, status }
     }
-}
-
-/// Where a program is started: the variables, and the rest of a terminal's context where it was learned.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Place<'a> {
-    pub environment: &'a Environment,
-    pub context: Option<&'a TerminalContext>,
 }
 
 /// What the forms that were tried have shown so far.

@@ -5,7 +5,7 @@ use std::io;
 use std::path::Path;
 
 use super::exit_words;
-use super::probe::Place;
+use super::place::Place;
 use super::version_text::text_of;
 use crate::environment::{Environment, here};
 use crate::finding::{Code, Finding};

@@ -8,7 +8,7 @@ use std::time::Duration;
 use regex_lite::Regex;
 use serde::Serialize;
 
-use super::probe::Place;
+use super::place::Place;
 use super::starting::{self, Startable};
 use super::version_text::text_of;
 use crate::environment::Environment;

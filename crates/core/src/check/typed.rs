@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use super::evidence::AtTerminal;
-use super::probe::Place;
+use super::place::Place;
 use crate::environment::Environment;
 use crate::process::{Descriptor, TerminalContext};
 use crate::terminal::Said;

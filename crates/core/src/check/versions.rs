@@ -5,7 +5,8 @@ use std::path::PathBuf;
 use std::thread;
 use std::time::Duration;
 
-use super::probe::{self, Place, Target};
+use super::place::Place;
+use super::probe::{self, Target};
 use super::prober::Prober;
 use crate::environment::Environment;
 use crate::process;

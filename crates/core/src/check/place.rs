@@ -1,0 +1,11 @@
+//! Where a program is started.
+
+use crate::environment::Environment;
+use crate::process::TerminalContext;
+
+/// The variables that a program gets, and the rest of a terminal's context where it was learned.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Place<'a> {
+    pub environment: &'a Environment,
+    pub context: Option<&'a TerminalContext>,
+}
