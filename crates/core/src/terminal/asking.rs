@@ -12,7 +12,7 @@ use super::evidence::Evidence;
 use super::quoting::marker;
 use super::shells::InstalledShell;
 use super::start_mode::StartMode;
-use super::startup_texts::StartupText;
+use super::startup_texts::{StartupText, startup_texts};
 use super::typed::Typed;
 use super::{at_prompt, hidden, multiplexers, question, watch, windows, windows_shells};
 use crate::environment::Environment;
@@ -96,7 +96,8 @@ impl Asking<'_> {
         asked: &io::Result<[Typed; 2]>,
     ) -> Answer {
         let level = self.sealer.level();
-        let texts = if shell.shell.system() == System::Unix { self.startup_texts(base) } else { Vec::new() };
+        let texts =
+            if shell.shell.system() == System::Unix { startup_texts(&self.machine.home, base) } else { Vec::new() };
         let mut answer = Answer {
             shell: shell.shell,
             mode,

@@ -6,16 +6,13 @@ use std::path::{Path, PathBuf};
 use memchr::memmem;
 
 use super::answer::{Meaning, Question, Said};
-use super::quoting::quoted;
+use super::quoting::{PRINT, quoted};
 use super::start_mode::StartMode;
 use super::variables::environment;
 use super::watch::{self, Watch};
 use crate::os;
 use crate::process::TerminalContext;
 use crate::resolve::{Kind, LookupContext, Shell};
-
-/// What prints zero bytes for a shell that cannot.
-pub(super) const PRINT: &str = "/usr/bin/printf";
 
 /// So many names a loop goes through: bash puts the line of the loop together again for each of them.
 const AT_A_TIME: usize = 100;

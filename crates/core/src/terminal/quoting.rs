@@ -6,6 +6,9 @@ use std::time::{SystemTime, UNIX_EPOCH};
 use crate::quote;
 use crate::resolve::Shell;
 
+/// What prints zero bytes for a shell that cannot.
+pub(super) const PRINT: &str = "/usr/bin/printf";
+
 /// A line nobody else prints.
 pub(super) fn marker() -> String {
     static COUNT: AtomicU64 = AtomicU64::new(0);

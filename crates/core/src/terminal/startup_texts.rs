@@ -1,8 +1,7 @@
 //! What the startup files of the user hold.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
-use super::asking::Asking;
 use crate::environment::Environment;
 use crate::store::{StartupFolders, files_of_others, possible_files};
 use crate::whole_file;
@@ -14,24 +13,21 @@ pub(super) struct StartupText {
     pub text: String,
 }
 
-impl Asking<'_> {
-    /// The startup files that shells may read which begin with these variables.
-    pub(super) fn startup_texts(&self, base: &Environment) -> Vec<StartupText> {
-        let home = &self.machine.home;
-        let set = |name: &str, usual| base.get(name).map_or(usual, PathBuf::from);
-        let folders = StartupFolders {
-            home: home.clone(),
-            zsh: vec![set("ZDOTDIR", home.clone())],
-            fish: vec![set("XDG_CONFIG_HOME", home.join(".config")).join("fish")],
-            sh_env: base.get("ENV").map(PathBuf::from),
-            system: None,
-        };
-        let mut files = files_of_others(&folders);
-        files.extend(possible_files(&folders).into_iter().map(|file| file.path));
-        let text = |file: PathBuf| {
-            let text = String::from_utf8_lossy(&whole_file::read(&file).ok()?).into_owned();
-            Some(StartupText { file, text })
-        };
-        files.into_iter().filter_map(text).collect()
-    }
+/// The startup files of this home that shells may read which begin with these variables.
+pub(super) fn startup_texts(home: &Path, base: &Environment) -> Vec<StartupText> {
+    let set = |name: &str, usual| base.get(name).map_or(usual, PathBuf::from);
+    let folders = StartupFolders {
+        home: home.to_owned(),
+        zsh: vec![set("ZDOTDIR", home.to_owned())],
+        fish: vec![set("XDG_CONFIG_HOME", home.join(".config")).join("fish")],
+        sh_env: base.get("ENV").map(PathBuf::from),
+        system: None,
+    };
+    let mut files = files_of_others(&folders);
+    files.extend(possible_files(&folders).into_iter().map(|file| file.path));
+    let text = |file: PathBuf| {
+        let text = String::from_utf8_lossy(&whole_file::read(&file).ok()?).into_owned();
+        Some(StartupText { file, text })
+    };
+    files.into_iter().filter_map(text).collect()
 }

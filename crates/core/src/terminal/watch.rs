@@ -3,7 +3,7 @@
 
 use std::time::Duration;
 
-use super::question::PRINT;
+use super::quoting::PRINT;
 use super::start_mode::StartMode;
 use super::startup_texts::StartupText;
 use crate::resolve::Shell;
