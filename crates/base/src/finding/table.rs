@@ -158,7 +158,7 @@ findings! {
         settle: "Open a new terminal with that shell and watch it start. To allow more time, set shell_seconds in settings.toml.",
         example: "exec driftshell   # in ~/.bashrc: replaces the shell before it can answer",
     }
-    TerminalTaken = "terminal-taken", Caution {
+    TerminalTaken = "terminal-taken", Problem {
         means: "The shell answers without a terminal; on a terminal, something else runs in its place.",
         why: "nothing is verified for this shell on a terminal",
         comes_about: "A startup file tests for a terminal, then starts another shell or program.",

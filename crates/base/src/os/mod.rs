@@ -11,6 +11,8 @@ mod terminal_context;
 #[cfg(unix)]
 mod unix;
 #[cfg(unix)]
+mod unix_attributes;
+#[cfg(unix)]
 mod unix_context;
 #[cfg(unix)]
 mod unix_facts;
@@ -24,6 +26,8 @@ mod unix_terminal;
 mod unix_trust;
 #[cfg(unix)]
 pub use unix::*;
+#[cfg(unix)]
+pub use unix_attributes::copy_all_but_content;
 #[cfg(unix)]
 pub use unix_context::{own_place, print_context, set_context};
 #[cfg(unix)]

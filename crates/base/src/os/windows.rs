@@ -292,7 +292,8 @@ pub fn open_terminal() -> io::Result<(File, [std::process::Stdio; 3])> {
 }
 
 /// What a second pseudo-terminal would be handed on as.
-pub type OwnedFd = std::convert::Infallible;
+#[derive(Debug)]
+pub struct OwnedFd(std::convert::Infallible);
 
 /// Opens a second pseudo-terminal, which no shell of this system asks for.
 ///
@@ -305,7 +306,7 @@ pub fn open_second_terminal() -> io::Result<(File, OwnedFd)> {
 /// There is none.
 #[must_use]
 pub fn descriptor_number(descriptor: &OwnedFd) -> Option<i32> {
-    match *descriptor {}
+    match descriptor.0 {}
 }
 
 /// Rights are looked at otherwise here.

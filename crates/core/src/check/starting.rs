@@ -63,7 +63,7 @@ impl<'a> Startable<'a> {
         // A script goes by its path whatever it is called by.
         start = match self.through {
             Some(_) => start.with([self.file.as_os_str()]),
-            None if here() == System::Unix => start.called(name),
+            None if place.context.is_some() => start.called(name),
             None => start,
         };
         start.with(arguments)
