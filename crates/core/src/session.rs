@@ -343,9 +343,6 @@ fn writable_folders(machine: &Machine) -> Vec<PathBuf> {
     let mut folders = vec![machine.home.clone(), machine.yard.clone(), std::env::temp_dir()];
     folders.extend(machine.sandbox.clone());
     folders.extend(["/tmp", "/var/tmp", "/dev/shm"].map(PathBuf::from));
-    if os::SYSTEM == "linux" {
-        folders.extend(os::writable_places());
-    }
     folders.extend(NAMED.iter().filter_map(|name| machine.environment.folder(name)));
     folders
 }

@@ -33,6 +33,7 @@ pub struct Sealer {
     level: SealLevel,
     means: Means,
     folders: Vec<PathBuf>,
+    places: Vec<PathBuf>,
 }
 
 /// What a sealed program meets besides itself.
@@ -62,30 +63,30 @@ impl Sealer {
     /// One that starts programs as they are.
     #[must_use]
     pub fn none() -> Self {
-        Self { level: SealLevel::None, means: Means::Plain, folders: Vec::new() }
+        Self { level: SealLevel::None, means: Means::Plain, folders: Vec::new(), places: Vec::new() }
     }
 
     /// Tries the levels from `best` on: the first counts at which a program really leaves nothing behind. What it writes in
-    /// `folders` is thrown away where the level allows writing. In a seal of our own there is nothing to be done.
+    /// `folders`, or in other places of the system that this user may write to, is thrown away where the level allows writing. In a seal of our own there is nothing to be done.
     #[must_use]
     pub fn find(environment: &Environment, folders: Vec<PathBuf>, best: SealLevel, stop: &Stop) -> Self {
         if here() == System::Windows {
             return Self::none();
         }
         if let Some(level) = inherited(environment) {
-            return Self { level, means: Means::Plain, folders };
+            return Self { level, means: Means::Plain, folders, places: Vec::new() };
         }
         let means = if os::SYSTEM == "macos" { Means::Sandbox } else { Means::Own };
         let levels = SealLevel::ALL.into_iter().filter(|level| *level >= best);
         for level in levels.filter(|level| means == Means::Own || !level.throws_away()) {
             let means = if level == SealLevel::None && means == Means::Sandbox { Means::Plain } else { means };
-            let sealer = Self { level, means, folders: folders.clone() };
+            let sealer = Self { level, means, folders: folders.clone(), places: os::writable_places() };
             match sealer.holds(stop) {
                 Ok(()) => return sealer,
                 Err(why) => tracing::info!(level = level.name(), why, "this seal does not hold here"),
             }
         }
-        Self { level: SealLevel::None, means: Means::Plain, folders }
+        Self { level: SealLevel::None, means: Means::Plain, folders, places: Vec::new() }
     }
 
     /// The level.
@@ -192,6 +193,7 @@ impl Sealer {
             level: self.level,
             network: surroundings.network,
             folders: self.folders.clone(),
+            places: self.places.clone(),
             stand_ins: surroundings.stand_ins,
             program: start.program.clone(),
             called: start.called.clone().unwrap_or_else(|| start.program.clone().into_os_string()),

@@ -79,7 +79,7 @@ impl Home {
         fs::create_dir(home.path("home")).unwrap();
         // What the machine says to everybody: nobody is on record, sudo is not there.
         let path = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
-        home.write("system/etc/environment", format!("PATH=\"{path}\"\n"));
+        home.write("own-root/etc/environment", format!("PATH=\"{path}\"\n"));
         if shells.contains(&"fish") {
             // At the first prompt in a home without it, fish reads all manual pages for a minute.
             fs::create_dir_all(home.path("home/.local/share/fish/generated_completions")).unwrap();
@@ -143,7 +143,7 @@ impl Home {
             command.arg("--sandbox").arg(self.folder.path()).args(arguments);
         } else {
             command.args(arguments).env_clear().env("HOME", self.path("home"));
-            command.env("PATH", "/usr/local/bin:/usr/bin:/bin").env("WYARD_TEST_ROOT", self.path("system"));
+            command.env("PATH", "/usr/local/bin:/usr/bin:/bin").env("WYARD_TEST_ROOT", self.path("own-root"));
         }
         command.envs(&self.variables).current_dir(self.folder.path());
         command

@@ -196,7 +196,7 @@ fn the_login_shell_on_record_counts_beside_the_sessions() {
     home.settings("shell_seconds = 20\n");
     let id = Command::new("id").arg("-u").output().unwrap();
     let id = String::from_utf8(id.stdout).unwrap();
-    home.write("system/etc/passwd", format!("keeper:x:{}:1::/h:/bin/zsh\n", id.trim()));
+    home.write("own-root/etc/passwd", format!("keeper:x:{}:1::/h:/bin/zsh\n", id.trim()));
     home.variables.insert("SHELL".to_owned(), "/bin/bash".to_owned());
     let report = home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--json"]).ends(0).json();
     for shell in ["bash", "zsh"] {

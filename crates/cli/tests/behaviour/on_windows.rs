@@ -101,7 +101,7 @@ fn a_tool_is_told_for_what_it_is() {
     arm[0x3c] = 0x80;
     arm[0x80..0x86].copy_from_slice(b"PE\0\0\x64\xaa");
     arm[0x98..0x9a].copy_from_slice(&[0x0b, 0x02]);
-    let cases: [(&str, &[u8], i32, &str, &str); 8] = [
+    let cases: [(&str, &[u8], i32, &str, &str); 9] = [
         (
             "tidelog.cmd",
             b"@exit /b -1073741515\r\n",
@@ -112,12 +112,13 @@ fn a_tool_is_told_for_what_it_is() {
         ("tidelog.cmd", b"@exit /b 9009\r\n", 1, "does-not-start", "it calls a command that was not found"),
         ("tidelog.cmd", b":again\r\n@goto again\r\n", 1, "not-proven", "was still running after 1 s"),
         ("tidelog.bat", b"@echo tidelog 3.9\r\n", 1, "wrong-version", "states 3.9, expected 4.2.1"),
+        ("tidelog.cmd", b"@echo usage: tidelog FILE 1>&2\r\n@exit /b 2\r\n", 0, "good", "prints no version"),
         (
             "tidelog.cmd",
-            b"@echo usage: tidelog FILE 1>&2\r\n@exit /b 2\r\n",
-            0,
+            b"@echo ERROR: DRIFT_HOME is not set 1>&2\r\n@exit /b 1\r\n",
+            1,
             "started-with-error",
-            "usage: tidelog FILE",
+            "--requires-variable DRIFT_HOME",
         ),
         ("tidelog.CMD", b"@echo ready\r\n", 0, "good", "prints no version"),
         ("tidelog.exe", &arm, 1, "does-not-start", "is a program for windows"),

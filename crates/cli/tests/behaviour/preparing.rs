@@ -287,7 +287,10 @@ fn random_waybill(home: &Home, random: &mut fastrand::Rng) -> String {
             }
         }
         if random.bool() {
-            text += &format!("\n[[tool.launcher]]\ncommand = \"{name}-too\"\nruns = [\"{{home}}/bin/{name}\"]\n");
+            text += &format!(
+                "\n[[tool.launcher]]\ncommand = \"{name}-too\"\nruns = [\"{{home}}/bin/{}\"]\n",
+                program(name)
+            );
         }
     }
     home.write(&format!("w{}.toml", random.u32(..)), text).to_str().unwrap().to_owned()

@@ -32,7 +32,8 @@ fn packed(home: &Home, program: &Path, name: &str) -> String {
 fn a_program_with_windows_is_not_started() {
     let Some(program) = test_program("window.exe") else { return };
     let home = Home::new();
-    home.wyard(&["receive", &packed(&home, &program, "window")]).ends(0).says("is a windowed program and was not run");
+    // What was not started is not good.
+    home.wyard(&["receive", &packed(&home, &program, "window")]).ends(1).says("is a windowed program and was not run");
     assert!(!home.yard().join("stock/window/1.0/window.exe.started").exists());
 }
 

@@ -25,6 +25,7 @@ fn terminal(home: &Home, columns: usize, arguments: &[&str], expected: Inline) {
     let mut command = Command::new("script");
     command.args(["-qec", &line, "/dev/null"]).env_clear().env("HOME", home.path("home"));
     command.env("PATH", "/usr/local/bin:/usr/bin:/bin").env("TERM", "xterm").env("SHELL", "/bin/sh");
+    command.env("WYARD_TEST_ROOT", home.path("own-root"));
     let ran = Ran::from(command.current_dir(home.path("")).stdin(Stdio::null()).output().unwrap());
     let text = format!("exit {}\n{}", ran.code, ran.out.replace('\r', ""));
     for line in text.lines() {

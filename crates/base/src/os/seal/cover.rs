@@ -76,14 +76,19 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Ref
     mount_change("/", MountPropagationFlags::PRIVATE | MountPropagationFlags::REC).step("private mounts")?;
     let points = mount_points().step("mount table")?;
     let mut folders = request.folders.clone();
-    if rights == Rights::Superuser {
-        folders.extend(OF_ADMINISTRATORS.map(PathBuf::from));
-    }
     if request.network == Network::Closed {
         // Sockets in a covered folder answer nobody.
         folders.push("/run".into());
     }
-    let folders = targets(folders, &points, rights);
+    let needed_layers = targets(folders.clone(), &points, rights);
+    folders.extend(request.places.clone());
+    if rights == Rights::Superuser {
+        folders.extend(OF_ADMINISTRATORS.map(PathBuf::from));
+    }
+    let mut folders = targets(folders, &points, rights);
+    // Those that a layer over another place would cover as well: that one may be refused.
+    folders.extend(needed_layers.iter().filter(|folder| !folders.contains(folder)).cloned().collect::<Vec<_>>());
+    folders.sort();
     // All are opened before the first is covered.
     let mut opened = BTreeMap::new();
     for folder in &folders {
@@ -107,8 +112,21 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Ref
     needed.extend(std::env::current_exe());
     let mut cover =
         Cover { layers, made: 0, over: Vec::new(), anew: Vec::new(), opened, points, rights, own_names, needed };
+    let mut covered: Vec<&PathBuf> = Vec::new();
     for folder in &folders {
-        cover.folder(folder).step("overlay")?;
+        // It is covered with the one around it, unless it has to be by itself.
+        let is_within = covered
+            .iter()
+            .any(|outer| targets(vec![(*outer).clone(), folder.clone()], &cover.points, rights).len() == 1);
+        if is_within {
+            continue;
+        }
+        match cover.folder(folder) {
+            Ok(()) => covered.push(folder),
+            Err(e) if needed_layers.contains(folder) => return Err(e).step("overlay"),
+            // It stays as it is, which is read-only.
+            Err(_) => {}
+        }
     }
     if rights == Rights::Superuser {
         // A superuser's mounts are not locked together: each gets a layer of its own.

@@ -26,6 +26,8 @@ pub struct SealRequest {
     pub network: Network,
     /// The folders it can write in.
     pub folders: Vec<PathBuf>,
+    /// Others in which it can write where the system allows that.
+    pub places: Vec<PathBuf>,
     /// Files that other content stands in for, as programs.
     pub stand_ins: Vec<(PathBuf, Vec<u8>)>,
     /// The program.
@@ -68,6 +70,10 @@ impl SealRequest {
         put(self.folders.len().to_string().as_bytes());
         for folder in &self.folders {
             put(folder.as_os_str().as_encoded_bytes());
+        }
+        put(self.places.len().to_string().as_bytes());
+        for place in &self.places {
+            put(place.as_os_str().as_encoded_bytes());
         }
         put(self.stand_ins.len().to_string().as_bytes());
         for (file, content) in &self.stand_ins {
@@ -112,6 +118,7 @@ impl SealRequest {
         let second_terminal = text(next()?)?.parse().ok();
         let count = |next: &mut dyn FnMut() -> Option<Vec<u8>>| text(next()?)?.parse::<usize>().ok();
         let folders = (0..count(&mut next)?).map(|_| next().map(|f| name(f).into())).collect::<Option<_>>()?;
+        let places = (0..count(&mut next)?).map(|_| next().map(|f| name(f).into())).collect::<Option<_>>()?;
         let stand_ins = (0..count(&mut next)?).map(|_| Some((name(next()?).into(), next()?))).collect::<Option<_>>()?;
         let arguments = (0..count(&mut next)?).map(|_| next().map(name)).collect::<Option<_>>()?;
         let mut variables = Vec::new();
@@ -122,6 +129,7 @@ impl SealRequest {
             level,
             network,
             folders,
+            places,
             stand_ins,
             program,
             called,
@@ -145,6 +153,7 @@ mod tests {
             level: SealLevel::NoWrites,
             network: Network::Closed,
             folders: vec!["/h".into(), "/a b".into()],
+            places: vec!["/data".into()],
             stand_ins: vec![("/h/t".into(), b"#!/bin/sh\n".to_vec())],
             program: "/bin/sh".into(),
             called: "-sh".into(),
