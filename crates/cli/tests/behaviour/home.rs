@@ -53,6 +53,15 @@ pub fn have_layers() -> bool {
     found
 }
 
+/// Where the tests' homes lie: the folder for temporary files, unless its name needs quotes in the lines of startup files that
+/// tests write.
+fn place() -> PathBuf {
+    let usual = std::env::temp_dir();
+    let is_plain =
+        usual.to_str().is_some_and(|path| path.chars().all(|c| c.is_ascii_alphanumeric() || "/._-".contains(c)));
+    if WINDOWS || is_plain { usual } else { "/tmp".into() }
+}
+
 /// A home folder of its own. On Windows it lies in a sandbox, so that the registry's values are its own too.
 pub struct Home {
     folder: tempfile::TempDir,
@@ -75,7 +84,7 @@ impl Home {
 
     /// An empty home whose new terminals are those of these shells.
     pub fn with(shells: &[&str]) -> Self {
-        let home = Self { folder: tempfile::tempdir().unwrap(), variables: BTreeMap::new() };
+        let home = Self { folder: tempfile::tempdir_in(place()).unwrap(), variables: BTreeMap::new() };
         fs::create_dir(home.path("home")).unwrap();
         // What the machine says to everybody: nobody is on record, sudo is not there.
         let path = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
