@@ -149,7 +149,7 @@ fn differs(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, when: Again, ve
     let is = match &seen.runs {
         Some(file) => file.display().to_string(),
         None if seen.said.is_ok_and(|said| said.meaning(name).kind == Kind::None) => "not found".to_owned(),
-        None => "something that the shell itself answers".to_owned(),
+        None => "a shell builtin, function or alias".to_owned(),
     };
     let (where_, line) = match when {
         Again::NextPrompt => ("some time after the first prompt", &command.advice.deferring),
@@ -157,7 +157,7 @@ fn differs(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, when: Again, ve
     };
     let remedy = match line {
         Some(line) => format!("change {line}"),
-        None => "find what the startup files do only once, or later".to_owned(),
+        None => "look for startup file lines that run only once, or later".to_owned(),
     };
     Finding::new(Code::TerminalsDiffer, format!("{name} is {is} {where_}")).judged(verdict).remedy(remedy)
 }

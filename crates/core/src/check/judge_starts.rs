@@ -43,7 +43,7 @@ fn judge_start(command: &CommandEvidence<'_>, started: &Started, is_well_somewhe
     match &started.shown.ending {
         Shows::Stated | Shows::Expected => None,
         Shows::StatedWithError(Some(line)) => error(line),
-        Shows::StatedWithError(None) if is_well_somewhere => error("it ends well in another terminal"),
+        Shows::StatedWithError(None) if is_well_somewhere => error("in another terminal it succeeds"),
         Shows::StatedWithError(None) => None,
         Shows::Complained(line) => error(line),
         Shows::Silent => Some(Finding::new(Code::VersionNotStated, format!("{name} runs, but prints no version"))),

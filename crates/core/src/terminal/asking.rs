@@ -162,7 +162,7 @@ impl Asking<'_> {
         }
         let knows_context = answer.said.as_ref().is_ok_and(|said| said.terminal.is_some());
         if answer.said.is_ok() && self.own.is_some() && !knows_context {
-            answer.doubt = Some(format!("wyard itself cannot be started in {}, within its limits", shell.shell.name()));
+            answer.doubt = Some(format!("wyard itself cannot start in {}; check the limits set there (ulimit)", shell.shell.name()));
         }
         let is_hidden = || hidden::condition(&texts, level).filter(|_| level != SealLevel::None);
         answer.doubt = answer.doubt.or_else(|| too_large(&outcome)).or_else(is_hidden);
@@ -252,7 +252,7 @@ impl Asking<'_> {
             let said = parse(1, &outcome.stdout).ok_or_else(|| NoAnswer::of_ending(&outcome));
             answer.later.push(Later { when: Again::NextPrompt, said });
         } else if said.watch.defers {
-            let seen = "a startup file changes something a long time after the prompt";
+            let seen = "a startup file schedules work long after the first prompt";
             answer.doubt = Some(seen.to_owned());
         }
         if let Some(second) = &outcome.second {
