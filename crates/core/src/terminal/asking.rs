@@ -162,7 +162,10 @@ impl Asking<'_> {
         }
         let knows_context = answer.said.as_ref().is_ok_and(|said| said.terminal.is_some());
         if answer.said.is_ok() && self.own.is_some() && !knows_context {
-            answer.doubt = Some(format!("wyard itself cannot start in {}; check the limits set there (ulimit)", shell.shell.name()));
+            answer.doubt = Some(format!(
+                "wyard itself cannot start in {}; check the limits set there (ulimit)",
+                shell.shell.name()
+            ));
         }
         let is_hidden = || hidden::condition(&texts, level).filter(|_| level != SealLevel::None);
         answer.doubt = answer.doubt.or_else(|| too_large(&outcome)).or_else(is_hidden);
