@@ -413,7 +413,8 @@ mod tests {
         fs::create_dir_all(at("h/x")).unwrap();
         fs::write(at("file"), "").unwrap();
         symlink(at("h"), at("link")).unwrap();
-        let given = vec![at("h/x"), at("link"), at("h"), at("file"), at("none"), "/".into(), "/dev".into()];
+        let mut given = vec![at("h/x"), at("link"), at("h"), at("file"), at("none"), "/".into()];
+        given.extend(os::is_superuser().then(|| PathBuf::from("/dev")));
         let real = |name: &str| at(name).canonicalize().unwrap();
         let all = vec![real("h"), real("h/x")];
         for (points, covering) in [(vec![], &all[..1]), (vec![real("h")], &all[..1]), (vec![real("h/x")], &all)] {
