@@ -1,44 +1,43 @@
 //! Whether a program that ended with an error complains of the word that it was asked with, or of the world.
 
-/// Words by which programs refuse an argument, or ask for others.
-const REFUSALS: [&str; 38] = [
-    "usage",
-    "unknown option",
-    "unknown flag",
-    "unknown argument",
-    "unknown command",
-    "unknown switch",
-    "unknown parameter",
-    "unknown subcommand",
+/// What may be wrong with an argument, and what an argument may be called: together they refuse one.
+const WRONG: [&str; 14] = [
+    "unknown",
     "unrecognized",
     "unrecognised",
-    "invalid option",
-    "invalid argument",
-    "invalid flag",
-    "illegal option",
-    "invalid command",
-    "bad option",
-    "bad argument",
-    "no such option",
-    "no such command",
+    "invalid",
+    "illegal",
+    "bad",
+    "no such",
+    "unexpected",
+    "unsupported",
+    "unhandled",
+    "ambiguous",
     "not a valid",
-    "unexpected argument",
-    "unexpected option",
-    "unsupported option",
-    "not an option",
-    "unhandled option",
+    "not a",
+    "not an",
+];
+const ARGUMENTS: [&str; 9] =
+    ["option", "flag", "argument", "command", "switch", "parameter", "subcommand", "operand", "positional"];
+
+/// Words by which programs ask for other arguments than they were given.
+const ASKS_FOR_OTHERS: [&str; 17] = [
     "missing operand",
     "missing argument",
-    "missing command",
+    "missing required",
+    "arguments are required",
+    "argument is required",
+    "command is required",
     "requires an argument",
-    "requires at least",
-    "no input",
-    "no command",
+    "requires a subcommand",
+    "requires at least one argument",
+    "no input file",
+    "no input given",
+    "no command given",
+    "no command specified",
     "too few arguments",
     "too many arguments",
     "not enough arguments",
-    "--help",
-    "for help",
     "a subcommand",
 ];
 
@@ -48,27 +47,81 @@ const LACKS: [&str; 8] =
 
 /// The complaint in what a program wrote before it ended with an error; `None` where it only refused the arguments it was
 /// given, of which none names anything that is there. The first line that says something counts, standard error first.
-pub(super) fn complaint(lines: &[String], arguments: &[&str]) -> Option<String> {
+pub(super) fn complaint(lines: &[String], arguments: &[&str], name: &str) -> Option<String> {
     let first = lines.first()?;
     if let Some(line) = lines.iter().find(|line| lacking_variable(line).is_some()) {
         return Some(line.clone());
     }
     let lower = first.to_lowercase();
-    let names_argument = arguments.iter().any(|argument| {
-        let bare = argument.trim_start_matches('-');
-        // "-version" is read as several letters by some.
-        argument.len() > 2 && (lower.contains(argument) || lower.contains(bare.get(1..).unwrap_or(bare)))
-            || lower.split(|c: char| !(c.is_alphanumeric() || c == '-')).any(|word| word == *argument || word == bare)
-    });
-    let refuses = |line: &String| {
+    if is_usage(&lower) {
+        // What is wrong may stand below.
+        let begin = format!("{}:", name.to_lowercase());
+        let is_complaint = |line: &&String| {
+            let line = line.to_lowercase();
+            (line.starts_with(&begin) || line.starts_with("error")) && blames(&line) && !refuses(&line, arguments, name)
+        };
+        return lines[1..].iter().find(is_complaint).cloned();
+    }
+    let points_to_usage = |line: &String| {
         let line = line.to_lowercase();
-        REFUSALS.iter().any(|words| line.contains(words))
+        is_usage(&line) || line.starts_with("try ") && line.contains("help")
     };
-    let is_refused = names_argument || refuses(first) || lines.iter().skip(1).take(2).any(refuses) && !blames(&lower);
+    let is_refused = refuses(&lower, arguments, name) || !blames(&lower) && lines.iter().take(3).any(points_to_usage);
     (!is_refused).then(|| first.clone())
 }
 
-/// The complaint of a program that ended well all the same.
+/// Whether a line in lower case refuses arguments.
+fn refuses(line: &str, arguments: &[&str], name: &str) -> bool {
+    let of_kind = WRONG.iter().any(|wrong| {
+        line.match_indices(wrong).any(|(at, _)| {
+            let next = line[at + wrong.len()..].trim_start_matches(" command-line").trim_start();
+            let rest = ARGUMENTS.iter().find_map(|noun| next.strip_prefix(noun));
+            // By itself "invalid argument" is what a system call says (errno(3), EINVAL).
+            rest.is_some_and(|rest| !(*wrong == "invalid" && next.starts_with("argument") && rest.trim().is_empty()))
+        })
+    });
+    let asks = ASKS_FOR_OTHERS.iter().any(|words| line.contains(words)) || line.ends_with("missing command");
+    of_kind || asks || arguments.iter().any(|argument| is_named(line, argument, name))
+}
+
+/// Whether a line in lower case names an argument as the thing that is wrong, in whatever language.
+fn is_named(line: &str, argument: &str, name: &str) -> bool {
+    let argument = argument.to_lowercase();
+    let bare = argument.trim_start_matches('-');
+    let is_quoted = |word: &str| {
+        [("'", "'"), ("\"", "\""), ("`", "'"), ("`", "`"), ("‘", "’"), ("“", "”"), ("«", "»"), ("»", "«"), ("„", "“")]
+            .iter()
+            .any(|(open, close)| line.contains(&format!("{open}{word}{close}")))
+    };
+    // "-version" is read as several letters by some.
+    if is_quoted(&argument) || is_quoted(bare) || bare.get(1..).is_some_and(|rest| !rest.is_empty() && is_quoted(rest))
+    {
+        return true;
+    }
+    let is_part = |c: char| c.is_alphanumeric() || c == '-' || c == '_';
+    // A whole call is told, not its argument.
+    let called = format!("{} ", name.to_lowercase());
+    line.match_indices(&argument).any(|(at, _)| {
+        let (before, after) = (&line[..at], &line[at + argument.len()..]);
+        let is_whole = !before.ends_with(is_part) && !after.starts_with(is_part);
+        // A plain word may be anybody's: it stands as a file that was not found does, or by itself.
+        let stands_alone = argument.starts_with('-')
+            || (after.starts_with(':') || after.is_empty())
+                && (before.is_empty()
+                    || before.ends_with(": ")
+                    || ["open ", "find ", "read ", "load ", "access ", "stat ", "file "]
+                        .iter()
+                        .any(|verb| before.ends_with(verb)));
+        is_whole && stands_alone && !before.ends_with(&called)
+    })
+}
+
+/// Whether a line in lower case begins to tell how a program is called.
+fn is_usage(line: &str) -> bool {
+    line.starts_with("usage") || line.contains(": usage:") || line.contains(" usage: ")
+}
+
+/// The complaint of a program that stated its version, or ended well all the same.
 pub(super) fn complaint_of_well(lines: &[String]) -> Option<String> {
     let is_error = |line: &&String| {
         let lower = line.to_lowercase();
@@ -80,11 +133,39 @@ pub(super) fn complaint_of_well(lines: &[String]) -> Option<String> {
     lines.iter().find(is_error).cloned()
 }
 
-/// Whether a line puts the blame on something else than arguments.
-fn blames(lower: &str) -> bool {
-    ["cannot", "can't", "could not", "unable", "denied", "failed", "not found", "no such file"]
-        .iter()
-        .any(|words| lower.contains(words))
+/// The complaint of a program that stated its version and ended with an error.
+pub(super) fn complaint_beside_version(lines: &[String], arguments: &[&str], name: &str) -> Option<String> {
+    let begin = format!("{}: ", name.to_lowercase());
+    let is_complaint = |line: &&String| {
+        let line = line.to_lowercase();
+        line.starts_with(&begin) && blames(&line) && !refuses(&line, arguments, name)
+    };
+    complaint_of_well(lines).or_else(|| lines.iter().find(is_complaint).cloned())
+}
+
+/// Whether a line in lower case puts the blame on something else than arguments.
+fn blames(line: &str) -> bool {
+    const WORDS: [&str; 18] = [
+        "cannot",
+        "can't",
+        "can not",
+        "could not",
+        "couldn't",
+        "unable",
+        "denied",
+        "failed",
+        "failure",
+        "not found",
+        "no such file",
+        "expired",
+        "refused",
+        "timed out",
+        "not installed",
+        "not running",
+        "unreachable",
+        "licen",
+    ];
+    WORDS.iter().any(|words| line.contains(words))
 }
 
 /// The variable that a complaint says is not set.
@@ -134,11 +215,39 @@ mod tests {
             ),
             ("no buoy in reach", &["--version"], Some("no buoy in reach")),
             ("no buoy in reach", &[], Some("no buoy in reach")),
+            ("windrow: unbekannte Option »V«", &["-V"], None),
+            ("windrow: --version: was ist das?", &["--version"], None),
+            ("windrow: station name required\nTry 'windrow --help' for more.", &["--version"], None),
+            ("usage: windrow FILE\nwindrow: error: no such option: --version", &["--version"], None),
         ] {
             let lines: Vec<String> = said.lines().map(str::to_owned).collect();
-            assert_eq!(complaint(&lines, arguments).as_deref(), expected, "{said}");
+            assert_eq!(complaint(&lines, arguments, "windrow").as_deref(), expected, "{said}");
         }
-        assert_eq!(complaint(&[], &[]), None);
+        assert_eq!(complaint(&[], &[], "windrow"), None);
+        // Words of refusals in what has nothing to do with arguments.
+        for said in [
+            "windrow: needs libtide version 17 or later",
+            "libtide.so: version `TIDE_2' not found (required by windrow)",
+            "windrow: disk usage exceeds its quota",
+            "windrow: cannot lock /srv/tides: Invalid argument",
+            "windrow: no input device",
+            "windrow: unrecognized licence format",
+            "windrow: the licence is not a valid one; call the office for help",
+            "windrow: requires at least 4 GB of memory",
+            "windrow: missing command: tidectl",
+            "windrow: its licence has expired, see --help",
+            "run 'windrow --version' again once the gauge is connected",
+        ] {
+            for argument in ["--version", "-version", "version", "-V", "-v"] {
+                assert!(complaint(&[said.to_owned()], &[argument], "windrow").is_some(), "{said} ({argument})");
+            }
+        }
+        let below = ["usage: windrow FILE", "windrow: error: cannot reach its licence server"].map(str::to_owned);
+        assert_eq!(complaint(&below, &["--version"], "windrow").as_ref(), Some(&below[1]));
+        let beside = ["windrow 4.2.1", "windrow: cannot read its licence"].map(str::to_owned);
+        assert_eq!(complaint_beside_version(&beside, &["--version"], "windrow").as_ref(), Some(&beside[1]));
+        let refused = ["windrow 4.2.1", "windrow: cannot open --version"].map(str::to_owned);
+        assert_eq!(complaint_beside_version(&refused, &["--version"], "windrow"), None);
         for (said, expected) in
             [("all is well", false), ("ERROR: no licence", true), ("windrow: error: none", true), ("0 errors", false)]
         {

@@ -141,14 +141,14 @@ impl Tried {
         if let Some(version) = stated(outcome, target, well) {
             let ending = match well {
                 true => Shows::Stated,
-                false => Shows::StatedWithError(complaint::complaint_of_well(&lines)),
+                false => Shows::StatedWithError(complaint::complaint_beside_version(&lines, form, target.names[0])),
             };
             return Some((ending, Some(version)));
         }
         let complaint = match well {
             true if target.status.is_some() => None,
             true => complaint::complaint_of_well(&lines),
-            false => complaint::complaint(&lines, form),
+            false => complaint::complaint(&lines, form, target.names[0]),
         };
         let question = starting::open_question(outcome).filter(|_| !well);
         match (complaint, question) {

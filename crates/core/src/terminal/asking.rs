@@ -167,7 +167,7 @@ impl Asking<'_> {
                 shell.shell.name()
             ));
         }
-        let is_hidden = || hidden::condition(&texts, level).filter(|_| level != SealLevel::None);
+        let is_hidden = || hidden::condition(&texts, level, question.commands);
         answer.doubt = answer.doubt.or_else(|| too_large(&outcome)).or_else(is_hidden);
         if answer.said.is_err() {
             answer.said = Err(NoAnswer::of_ending(&outcome));
