@@ -161,6 +161,10 @@ fn a_recorded_machine_answers_as_itself() {
         for field in at {
             let without_origin = |value: &Value| {
                 let mut value = value.clone();
+                if let Some(list) = value.as_array_mut() {
+                    // How long a terminal takes is another time each time.
+                    list.retain(|one| one["code"] != "slow-startup");
+                }
                 for scope in value.as_array_mut().into_iter().flatten() {
                     for entry in scope.get_mut("entries").and_then(Value::as_array_mut).into_iter().flatten() {
                         // How an origin was found out is not recorded.

@@ -69,7 +69,7 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
             });
             let asked: String = asked.collect();
             format!(
-                "unset savehist; unalias which; unalias where; unalias echo; unalias sched; unalias bindkey\n\
+                "unset savehist echo verbose; unalias which; unalias where; unalias echo; unalias sched; unalias bindkey\n\
                  {PRINT} '\\n%s\\0%s\\0%s\\0' {marker} $PATH:q $cwd:q; {asked}{env}; {PRINT} '%s\\0' {marker}-watch\n{watch}\n{PRINT} '\\0%s\\0' {marker}"
             )
         }
@@ -110,7 +110,7 @@ pub(super) fn text(shell: Shell, mode: StartMode, marker: &str, question: Questi
                 loops = format!("(\n(PATH=/dev/null) 2>/dev/null && PATH=/dev/null\n{loops})\n(\n{files})\n");
             }
             let stay =
-                if matches!(shell, Shell::Bash | Shell::Zsh) { "\\builtin set +eu" } else { "\\command set +eu" };
+                if matches!(shell, Shell::Bash | Shell::Zsh) { "\\builtin set +euxv" } else { "\\command set +euxv" };
             format!(
                 "{stay}\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\" \"$PWD\"\n{loops}{env}\n{print} '%s\\0' {marker}-watch\n{watch}\n{print} '\\0%s\\0' {marker}\n"
             )
