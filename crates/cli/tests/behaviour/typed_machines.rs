@@ -48,6 +48,12 @@ const POSIX: &[&str] = &[
     "[ -w \"$HARBOUR\" ] && PATH=$HOME/old/bin:$PATH",
     "date > ~/.last && PATH=$PATH:$HOME/old/bin",
     "mkdir -p ~/.cache/tide && PATH=$HOME/old/bin:$PATH",
+    "[ $(($$ % 2)) = 0 ] && PATH=$HOME/old/bin:$PATH",
+    "[ \"$(id -Gn)\" = nogroup ] || PATH=$HOME/old/bin:$PATH",
+    "set -xv",
+    "umask 777",
+    "ulimit -f 0",
+    "cd /",
 ];
 
 const BASH: &[&str] = &[

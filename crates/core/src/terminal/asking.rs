@@ -257,6 +257,9 @@ impl Asking<'_> {
         } else if said.watch.defers {
             let seen = "a startup file schedules work long after the first prompt";
             answer.doubt = Some(seen.to_owned());
+        } else if said.watch.resizes {
+            answer.doubt =
+                Some("a startup file changes commands when the window is resized (a trap on WINCH)".to_owned());
         }
         if let Some(second) = &outcome.second {
             let said = parse(0, second).ok_or_else(|| NoAnswer::Ended(last_line(second)));

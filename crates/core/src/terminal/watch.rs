@@ -8,11 +8,14 @@ use super::start_mode::StartMode;
 use super::startup_texts::StartupText;
 use crate::resolve::Shell;
 
-/// Signals that people and terminals send, or that end a shell: a trap on one says nothing about what comes by itself.
-const USUAL_SIGNALS: [&str; 16] = [
-    "EXIT", "0", "DEBUG", "ERR", "ZERR", "RETURN", "INT", "QUIT", "TERM", "HUP", "TSTP", "TTIN", "TTOU", "PIPE",
-    "TRAP", "WINCH",
-];
+/// What a trap waits for that is no signal, or ends the shell.
+const NO_SIGNALS: [&str; 7] = ["EXIT", "0", "DEBUG", "ERR", "ZERR", "RETURN", "TRAP"];
+
+/// Signals that people and terminals send: a trap on one that changes nothing says nothing about what comes by itself.
+const FROM_PEOPLE: [&str; 9] = ["INT", "QUIT", "TERM", "HUP", "TSTP", "TTIN", "TTOU", "PIPE", WINDOW_CHANGE];
+
+/// What every terminal gets sooner or later.
+const WINDOW_CHANGE: &str = "WINCH";
 
 /// How long a terminal is left alone before it is asked again, where something may come later.
 const IDLE: Duration = Duration::from_secs(5);
@@ -27,6 +30,8 @@ pub struct Watch {
     pub defers: bool,
     /// Whether keys do something else to a line than in a new shell.
     pub rewrites: bool,
+    /// Whether commands may mean something else after the window was resized.
+    pub resizes: bool,
 }
 
 /// The commands, in the shell's own language, that print what [`Watch::parse`] reads: `trap`, timers and key bindings.
@@ -46,7 +51,7 @@ pub(super) fn text(shell: Shell, mode: StartMode) -> String {
         Shell::Zsh => "\\builtin trap".to_owned(),
         Shell::Ksh | Shell::Sh => "\\command trap".to_owned(),
         Shell::Fish if is_typed => {
-            "begin; functions --handlers-type signal; bind --user; bind \\r; bind \\n; end 2>/dev/null | string match '*'".to_owned()
+            "begin; functions --handlers-type signal; functions --handlers-type process-exit; functions --handlers-type job-exit; bind --user; bind \\r; bind \\n; end 2>/dev/null | string match '*'".to_owned()
         }
         Shell::Tcsh if is_typed => format!("{PRINT} 'sched\\n'; sched; bindkey \"^M\""),
         Shell::Fish | Shell::Tcsh | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => String::new(),
@@ -60,13 +65,20 @@ impl Watch {
         let mut lines = said.lines().map(str::trim).filter(|line| !line.is_empty());
         // What an answer of bash without a line editor lacks.
         let mut ends_lines = shell != Shell::Bash || !said.contains("accept-line");
+        let mut trap = None;
         while let Some(line) = lines.next() {
-            match line.split_whitespace().collect::<Vec<_>>()[..] {
-                ["trap", .., signal] => {
-                    let signal = signal.trim_start_matches("SIG");
-                    watch.rewrites |= signal == "KEYBD";
-                    watch.defers |= !USUAL_SIGNALS.contains(&signal) && signal != "KEYBD";
+            if line.starts_with("trap ") || line.starts_with("TRAP") && line.ends_with('{') {
+                trap = Some(Trap { signal: line.trim_start_matches("TRAP").split(' ').next(), changes: false });
+            }
+            if let Some(open) = &mut trap {
+                open.changes |= CHANGES.iter().any(|word| line.contains(word));
+                if let Some(signal) = open.ends_with(line) {
+                    watch.take_in(signal, open.changes);
+                    trap = None;
                 }
+                continue;
+            }
+            match line.split_whitespace().collect::<Vec<_>>()[..] {
                 ["sched"] => {
                     watch.defers |=
                         lines.clone().next().is_some_and(|line| line.starts_with(|c: char| c.is_ascii_digit()));
@@ -90,13 +102,14 @@ impl Watch {
                     watch.rewrites |=
                         is_of_enter && does != "execute" || is_of_character && !line.contains("self-insert");
                 }
-                [name, signal] if shell == Shell::Fish && name.starts_with("SIG") => {
-                    watch.defers |= !USUAL_SIGNALS.contains(&name.trim_start_matches("SIG")) && !signal.is_empty();
+                // Those of fish itself change nothing.
+                [signal, handler] if shell == Shell::Fish && signal.starts_with("SIG") => {
+                    let is_own = handler.starts_with("fish_") || handler.starts_with("__fish");
+                    watch.take_in(signal.trim_start_matches("SIG"), !is_own);
                 }
+                // Said only where there are some.
+                ["Event", "process-exit" | "job-exit"] => watch.defers = true,
                 ["\"^M\"", .., does] if shell == Shell::Tcsh => watch.rewrites |= does != "newline",
-                [name] if shell == Shell::Zsh && name.starts_with("TRAP") => {
-                    watch.defers |= !USUAL_SIGNALS.contains(&&name[4..]);
-                }
                 _ if shell == Shell::Bash && line.contains("accept-line can be") => {
                     ends_lines |= line.contains("\"\\C-m\"");
                 }
@@ -109,6 +122,39 @@ impl Watch {
         }
         watch.rewrites |= !ends_lines;
         watch
+    }
+
+    /// Takes in a trap, and whether it changes what commands mean.
+    fn take_in(&mut self, signal: &str, changes: bool) {
+        self.rewrites |= signal == "KEYBD";
+        self.resizes |= signal == WINDOW_CHANGE && changes;
+        let is_usual = FROM_PEOPLE.contains(&signal) && !changes || NO_SIGNALS.contains(&signal) || signal == "KEYBD";
+        self.defers |= !is_usual;
+    }
+}
+
+/// A trap that is being read.
+struct Trap<'a> {
+    /// Of a function of zsh, which is called like its signal; behind the commands otherwise.
+    signal: Option<&'a str>,
+    changes: bool,
+}
+
+/// Words by which a trap changes what commands mean.
+const CHANGES: [&str; 6] = ["PATH", "path=", "path+=", "alias ", "hash ", "source "];
+
+impl<'a> Trap<'a> {
+    /// The signal, where this is the last line.
+    fn ends_with(&self, line: &'a str) -> Option<&'a str> {
+        match self.signal {
+            Some("trap") | None => {
+                let (before, signal) = line.rsplit_once(' ')?;
+                let is_name = signal.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || "+-".contains(c));
+                (is_name && (before.ends_with('\'') || before.starts_with("trap ")))
+                    .then(|| signal.trim_start_matches("SIG"))
+            }
+            Some(of_function) => (line == "}").then_some(of_function),
+        }
     }
 }
 
@@ -156,7 +202,12 @@ mod tests {
             (Shell::Zsh, "zle -N my-widget\n\"^M\" accept-line\n\" \" self-insert\nsched\n", false, false),
             (Shell::Zsh, "sched\n  1 Tue Dec  1 11:30:00 path=(~/old $path)\n", true, false),
             (Shell::Zsh, "zle -F 12 _h\n", true, false),
-            (Shell::Zsh, "TRAPUSR1\n", true, false),
+            (Shell::Zsh, "TRAPUSR1 () {\n\tpath=(~/old $path)\n}\n\" \" self-insert\n", true, false),
+            (Shell::Zsh, "TRAPINT () {\n\techo no\n}\n", false, false),
+            (Shell::Bash, "trap -- 'echo\nPATH=/old' SIGUSR1\n", true, false),
+            (Shell::Bash, "trap -- 'PATH=/old' SIGHUP\n", true, false),
+            (Shell::Bash, "trap -- 'echo PATH' EXIT\n", false, false),
+            (Shell::Fish, "Event signal\n\nEvent process-exit\n\n", true, false),
             (Shell::Zsh, "zle -N accept-line my-accept\n", false, true),
             (Shell::Zsh, "\"^M\" my-accept\n", false, true),
             (Shell::Zsh, "zle -N zle-line-finish\nbuffer\n", false, true),
@@ -169,7 +220,16 @@ mod tests {
             (Shell::Tcsh, "sched\n\"^M\"\t\t->  newline\n", false, false),
             (Shell::Tcsh, "sched\n     1\tTue Dec  1 11:30\tsetenv PATH /old\n", true, false),
         ] {
-            assert_eq!(Watch::parse(shell, said), Watch { defers, rewrites }, "{shell:?} {said}");
+            let expected = Watch { defers, rewrites, resizes: false };
+            assert_eq!(Watch::parse(shell, said), expected, "{shell:?} {said}");
+        }
+        for (shell, said, resizes) in [
+            (Shell::Bash, "trap -- 'PATH=/old' SIGWINCH\n", true),
+            (Shell::Ksh, "trap -- $'echo\\nPATH=/old' WINCH\n", true),
+            (Shell::Bash, "trap -- 'echo' SIGWINCH\n", false),
+            (Shell::Fish, "Event signal\nSIGWINCH on_resize\n", true),
+        ] {
+            assert_eq!(Watch::parse(shell, said).resizes, resizes, "{shell:?} {said}");
         }
     }
 
