@@ -46,11 +46,15 @@ fn held(report: &ToolStock, whole: bool, page: &Page, out: &mut dyn Write) -> io
     page.table(out, &["tool", "version", "state", "registered", "new terminals run", "commands"], rows.collect())?;
     if !report.elsewhere.is_empty() {
         writeln!(out, "\nIn PATH, outside the yard:")?;
+        // They are not started, so that only a snapshot knows any.
+        let knows_versions = report.elsewhere.iter().any(|copy| copy.version.is_some());
         let rows = report.elsewhere.iter().map(|copy| {
             let version = copy.version.as_deref().map_or_else(|| "-".to_owned(), escape);
-            vec![escape(&copy.name), version, page.short(&copy.path.to_string_lossy())]
+            let file = page.short(&copy.path.to_string_lossy());
+            [Some(escape(&copy.name)), knows_versions.then_some(version), Some(file)].into_iter().flatten().collect()
         });
-        page.table(out, &["command", "version", "file"], rows.collect())?;
+        let heads = if knows_versions { &["command", "version", "file"][..] } else { &["command", "file"] };
+        page.table(out, heads, rows.collect())?;
     }
     Ok(())
 }

@@ -12,12 +12,16 @@ type Unknown = (&'static str, &'static [&'static str]);
 const PROCESSES: Unknown =
     ("processes, which a seal hides", &["kill -0 ", "pgrep ", "pidof ", "/proc/", "ps -", "ps a", "systemctl "]);
 
-const HIDDEN: [Unknown; 4] = [
+const HIDDEN: [Unknown; 5] = [
     (
         "sockets, where nobody listens in a seal",
         &["-S ", "/dev/tcp/", "nc -", "socat ", "ssh-add", "tmux ", "dbus-send ", "gpg-connect-agent"],
     ),
     ("groups, which a seal hides", &["groups ", "(groups", "groups)", "id -G", "id -nG", "id -Gn", "(id)"]),
+    (
+        "owners of files, of whom a seal does not know all",
+        &["stat -c", "stat --", "ls -l", "-user ", "-nouser", "-group "],
+    ),
     ("rights, which a seal takes away", &["sudo ", "doas ", "pkexec ", "capsh "]),
     ("mounts, which a seal changes", &["mountpoint ", "findmnt", "df ", "stat -f", "(mount)", "mount |"]),
 ];
@@ -132,6 +136,7 @@ mod tests {
             ("kill -0 $$ && PATH=/old:$PATH\n", SealLevel::Full, None),
             ("[ -S /run/tide ] && alias tidelog=x\n", SealLevel::SharedProcesses, Some(1)),
             ("[ -S /run/tide ] && echo tide\n", SealLevel::Full, None),
+            ("[ $(stat -c %U /etc) = root ] && PATH=/old", SealLevel::SharedProcesses, Some(1)),
             ("# [ -S /run/tide ] && PATH=/old\n", SealLevel::Full, None),
             ("[ -S /run/tide ] && PATH=/old\n# Wagon Yard: begin\n# Wagon Yard: end\nls\n", SealLevel::Full, None),
             ("# Wagon Yard: begin\n# Wagon Yard: end\n[ -S /run/tide ] && PATH=/old\n", SealLevel::Full, Some(3)),
