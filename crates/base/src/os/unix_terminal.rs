@@ -46,7 +46,6 @@ fn open() -> io::Result<(File, OwnedFd)> {
     let theirs: OwnedFd = rustix::fs::open(name, flags, Mode::empty())?;
     let mut modes = tcgetattr(&theirs)?;
     modes.output_modes.remove(OutputModes::OPOST);
-    modes.local_modes.remove(LocalModes::ECHO);
     tcsetattr(&theirs, OptionalActions::Now, &modes)?;
     tcsetwinsize(&theirs, Winsize { ws_row: 24, ws_col: 80, ws_xpixel: 0, ws_ypixel: 0 })?;
     rustix::io::fcntl_setfd(&ours, rustix::io::FdFlags::CLOEXEC)?;

@@ -170,10 +170,12 @@ fn doubted(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &Said) ->
         return Some(finding.remedy("run it with --unsealed, or type the command in a new terminal"));
     }
     if said.watch.rewrites && !seen.leads && matches!(said.meaning(name).kind, Kind::File) {
-        let text =
-            format!("{name} was typed and did not start: a key binding or line editor widget changes what is typed");
+        let text = format!("{name} was typed and did not start: a key binding, widget or hook changes what is typed");
         let finding = Finding::new(Code::NotProven, text);
-        return Some(finding.remedy(format!("look for key bindings in the startup files of {}", answer.shell.name())));
+        return Some(finding.remedy(format!(
+            "look for key bindings and hooks (preexec, DEBUG) in the startup files of {}",
+            answer.shell.name()
+        )));
     }
     if answer.taken {
         return None;

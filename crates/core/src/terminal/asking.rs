@@ -240,7 +240,7 @@ impl Asking<'_> {
             next: &next,
             is_answered: &|output, count| asked[count - 1].is_answered(shell.shell, output),
             is_begun: &|output, count| asked[count - 1].is_begun(shell.shell, output),
-            ahead: matches!(shell.shell, Shell::Sh | Shell::Ksh),
+            ahead: shell.shell == Shell::Sh,
         };
         let limit = self.limit(question) + watch::idle(texts).unwrap_or_default();
         let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), limit, self.stop);

@@ -52,19 +52,23 @@ impl Asking<'_> {
                     return HashSet::new();
                 }
                 let read = if answer.shell == Shell::Tcsh { "source" } else { "." };
-                lines.push(format!(" {typed}{words}; {read} {}", quoted(answer.shell, &end.to_string_lossy())));
+                // By itself, as people type it: hooks and widgets look at the whole line.
+                lines.push([
+                    format!("{typed}{words}"),
+                    format!("{read} {}", quoted(answer.shell, &end.to_string_lossy())),
+                ]);
             }
         }
         let find = |output: &[u8], text: String| memmem::find(output, format!("{marker}-{text}\0").as_bytes());
         let ended = |output: &[u8], line: usize| find(output, format!("{line}-end"));
         let is_answered = |output: &[u8], count: usize| ended(output, count - 1).is_some();
-        let next = |answered: usize, _: &[u8]| lines.get(answered).cloned().map(Line::from);
+        let next = |answered: usize, _: &[u8]| lines.get(answered).map(|typed| Line::from(typed.join("\r")));
         let typing = Typing { next: &next, is_answered: &is_answered, is_begun: &|_, _| false, ahead: false };
         let limit = self.limit.min(LIMIT);
         let outcome = match answer.mode {
             // Nobody types there.
             StartMode::LoginCommand => {
-                let start = self.for_text(shell, answer.mode, &answer.base, &lines.join("\n"));
+                let start = self.for_text(shell, answer.mode, &answer.base, &lines.concat().join("\n"));
                 self.sealer.run(&start, surroundings, limit, self.stop)
             }
             _ => {

@@ -9,7 +9,10 @@ use super::startup_texts::StartupText;
 use crate::resolve::Shell;
 
 /// What a trap waits for that is no signal, or ends the shell.
-const NO_SIGNALS: [&str; 7] = ["EXIT", "0", "DEBUG", "ERR", "ZERR", "RETURN", "TRAP"];
+const NO_SIGNALS: [&str; 6] = ["EXIT", "0", "ERR", "ZERR", "RETURN", "TRAP"];
+
+/// What a trap waits for that comes with a typed line (bash(1), `trap`; ksh(1), "Traps").
+const BEFORE_LINES: [&str; 2] = ["DEBUG", "KEYBD"];
 
 /// Signals that people and terminals send: a trap on one that changes nothing says nothing about what comes by itself.
 const FROM_PEOPLE: [&str; 9] = ["INT", "QUIT", "TERM", "HUP", "TSTP", "TTIN", "TTOU", "PIPE", WINDOW_CHANGE];
@@ -28,7 +31,7 @@ const LONGEST_IDLE: Duration = Duration::from_secs(20);
 pub struct Watch {
     /// Whether it will do something without being asked: a timer, a descriptor that is listened to, a trap on a signal.
     pub defers: bool,
-    /// Whether keys do something else to a line than in a new shell.
+    /// Whether keys do something else to a line than in a new shell, or hooks look at it before it runs.
     pub rewrites: bool,
     /// Whether commands may mean something else after the window was resized.
     pub resizes: bool,
@@ -39,19 +42,19 @@ pub(super) fn text(shell: Shell, mode: StartMode) -> String {
     let is_typed = mode != StartMode::LoginCommand;
     match shell {
         Shell::Bash if is_typed => {
-            "\\builtin trap -p; \\builtin bind -s 2>/dev/null; \\builtin bind -X 2>/dev/null; \\builtin bind -q accept-line 2>/dev/null"
+            "\\builtin trap -p; \\builtin test -z \"${_wyard_trap-}\" || \\builtin printf \"trap -- '' DEBUG\\n\"; \\builtin bind -s 2>/dev/null; \\builtin bind -X 2>/dev/null; \\builtin bind -q accept-line 2>/dev/null"
                 .to_owned()
         }
         Shell::Bash => "\\builtin trap -p".to_owned(),
         Shell::Zsh if is_typed => "\\builtin trap; \\builtin typeset +f -m 'TRAP*' 2>/dev/null; \\builtin zle -F -L 2>/dev/null; \
              \\builtin zle -lL 2>/dev/null; \\builtin bindkey ' ' 2>/dev/null; \\builtin bindkey '^M' 2>/dev/null; \
-             [[ \"$(\\builtin typeset -f zle-line-init zle-line-finish zle-line-pre-redraw)\" == *BUFFER* ]] && \\builtin print -r -- buffer; \
+             [[ -n \"$preexec_functions$(\\builtin typeset +f preexec)\" ]] && \\builtin print -r -- preexec; \
              \\builtin zmodload -e zsh/sched && { \\builtin print -r -- sched; \\builtin sched }"
             .to_owned(),
         Shell::Zsh => "\\builtin trap".to_owned(),
         Shell::Ksh | Shell::Sh => "\\command trap".to_owned(),
         Shell::Fish if is_typed => {
-            "begin; functions --handlers-type signal; functions --handlers-type process-exit; functions --handlers-type job-exit; bind --user; bind \\r; bind \\n; end 2>/dev/null | string match '*'".to_owned()
+            "begin; functions --handlers-type signal; functions --handlers-type generic; functions --handlers-type process-exit; functions --handlers-type job-exit; bind --user; bind \\r; bind \\n; end 2>/dev/null | string match '*'".to_owned()
         }
         Shell::Tcsh if is_typed => format!("{PRINT} 'sched\\n'; sched; bindkey \"^M\""),
         Shell::Fish | Shell::Tcsh | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => String::new(),
@@ -85,10 +88,11 @@ impl Watch {
                 }
                 ["zle", "-F" | "-Fw", ..] => watch.defers = true,
                 ["zle", "-N", widget, ..] => {
-                    watch.rewrites |= ["accept-line", "self-insert"].contains(&widget);
+                    watch.rewrites |=
+                        ["accept-line", "self-insert"].contains(&widget) || widget.starts_with("zle-line-");
                 }
-                // A function that is called around each line, and does something to it.
-                ["buffer"] => watch.rewrites |= shell == Shell::Zsh,
+                // A function that is called around each line, and may do something to it.
+                ["preexec"] => watch.rewrites |= shell == Shell::Zsh,
                 [key @ ("\"^M\"" | "\" \""), widget] if shell == Shell::Zsh => {
                     let usual = ["accept-line", "self-insert", "magic-space"];
                     watch.rewrites |= !usual.contains(&widget) || key == "\"^M\"" && widget != "accept-line";
@@ -107,6 +111,7 @@ impl Watch {
                     let is_own = handler.starts_with("fish_") || handler.starts_with("__fish");
                     watch.take_in(signal.trim_start_matches("SIG"), !is_own);
                 }
+                ["fish_preexec", _] if shell == Shell::Fish => watch.rewrites = true,
                 // Said only where there are some.
                 ["Event", "process-exit" | "job-exit"] => watch.defers = true,
                 ["\"^M\"", .., does] if shell == Shell::Tcsh => watch.rewrites |= does != "newline",
@@ -126,9 +131,10 @@ impl Watch {
 
     /// Takes in a trap, and whether it changes what commands mean.
     fn take_in(&mut self, signal: &str, changes: bool) {
-        self.rewrites |= signal == "KEYBD";
+        self.rewrites |= BEFORE_LINES.contains(&signal);
         self.resizes |= signal == WINDOW_CHANGE && changes;
-        let is_usual = FROM_PEOPLE.contains(&signal) && !changes || NO_SIGNALS.contains(&signal) || signal == "KEYBD";
+        let is_usual =
+            FROM_PEOPLE.contains(&signal) && !changes || [&NO_SIGNALS[..], &BEFORE_LINES].concat().contains(&signal);
         self.defers |= !is_usual;
     }
 }
@@ -206,11 +212,13 @@ mod tests {
             (Shell::Zsh, "TRAPINT () {\n\techo no\n}\n", false, false),
             (Shell::Bash, "trap -- 'echo\nPATH=/old' SIGUSR1\n", true, false),
             (Shell::Bash, "trap -- 'PATH=/old' SIGHUP\n", true, false),
+            (Shell::Bash, "trap -- 'PATH=/old' DEBUG\naccept-line can be invoked via \"\\C-m\".\n", false, true),
+            (Shell::Fish, "Event generic\nfish_preexec before\n", false, true),
             (Shell::Bash, "trap -- 'echo PATH' EXIT\n", false, false),
             (Shell::Fish, "Event signal\n\nEvent process-exit\n\n", true, false),
             (Shell::Zsh, "zle -N accept-line my-accept\n", false, true),
             (Shell::Zsh, "\"^M\" my-accept\n", false, true),
-            (Shell::Zsh, "zle -N zle-line-finish\nbuffer\n", false, true),
+            (Shell::Zsh, "zle -N zle-line-finish\n", false, true),
             (Shell::Zsh, "\" \" my-space\n", false, true),
             (Shell::Ksh, "trap -- x KEYBD\n", false, true),
             (Shell::Fish, "Event signal\nSIGUSR1 on_signal\n", true, false),
