@@ -49,7 +49,7 @@ pub(super) fn text(shell: Shell, mode: StartMode) -> String {
         Shell::Zsh if is_typed => "\\builtin trap; \\builtin typeset +f -m 'TRAP*' 2>/dev/null; \\builtin zle -F -L 2>/dev/null; \
              \\builtin zle -lL 2>/dev/null; \\builtin bindkey ' ' 2>/dev/null; \\builtin bindkey '^M' 2>/dev/null; \
              [[ -n \"$preexec_functions$(\\builtin typeset +f preexec)\" ]] && \\builtin print -r -- preexec; \
-             \\builtin zmodload -e zsh/sched && { \\builtin print -r -- sched; \\builtin sched }"
+             \\builtin zmodload -e zsh/sched && { \\builtin print -r -- sched; \\builtin sched; }"
             .to_owned(),
         Shell::Zsh => "\\builtin trap".to_owned(),
         Shell::Ksh | Shell::Sh => "\\command trap".to_owned(),
