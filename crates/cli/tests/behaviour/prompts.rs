@@ -118,6 +118,25 @@ const CASES: &[Case] = &[
     ("tcsh", "if ($?prompt) set path = (~/old $path)\n", "", None),
     ("tcsh", "", "if ($?prompt) alias precmd 'set path = (~/old $path)'\n", Some("undone-at-prompt")),
     ("ksh", "", "[ -t 2 ] && PATH=$HOME/old:$PATH\n", Some("shadowed")),
+    // What looks at the typed line, and at keys; and what shells do by themselves with either.
+    (
+        "bash",
+        "",
+        "trap '[ \"$BASH_COMMAND\" = \"tidelog --version\" ] && PATH=$HOME/old:$PATH' DEBUG\n",
+        Some("not-proven"),
+    ),
+    ("bash", "", "p() { :; }; trap p DEBUG; trap 'echo done' WINCH; set -xv\n", None),
+    (
+        "zsh",
+        "",
+        "p() { [[ $BUFFER == tide* ]] && BUFFER=~/old/$BUFFER; zle .accept-line }; zle -N accept-line p\n",
+        Some("not-proven"),
+    ),
+    ("zsh", "", "preexec() { : }; zle-line-init() { : }; zle -N zle-line-init; emulate sh; set -x\n", None),
+    ("ksh", "", "trap 'PATH=$HOME/old:$PATH' KEYBD\n", Some("shadowed")),
+    ("ksh", "", "set -o vi; set -xv; trap : DEBUG\n", None),
+    ("fish", "", "function p --on-event fish_preexec; true; end\n", None),
+    ("tcsh", "", "set echo verbose\n", None),
 ];
 
 #[test]
