@@ -13,7 +13,7 @@ use crate::home::{Home, Ran, program};
 fn a_tool_is_told_for_what_it_is() {
     // The header of a program for a processor that is not this one, whichever this is.
     let elf = format!("\x7fELF\x02\x01\x01{}\x02\0\x16\0{}", "\0".repeat(9), "\0".repeat(100));
-    let cases: [(&str, i32, &str, &str); 24] = [
+    let cases: [(&str, i32, &str, &str); 26] = [
         ("#!/no/such/interpreter\n", 1, "does-not-start", "its interpreter is missing: #!/no/such/interpreter"),
         ("#!/no/such/interpreter\n", 1, "does-not-start", "[interpreter-missing]"),
         ("#!/bin/sh\r\necho tidelog 4.2.1\r\n", 1, "does-not-start", "with a Windows line ending"),
@@ -39,6 +39,13 @@ fn a_tool_is_told_for_what_it_is() {
             1,
             "started-with-error",
             "--requires-variable DRIFT_HOME",
+        ),
+        ("#!/bin/sh\necho needs tide core version 4.2.1 >&2; exit 1\n", 1, "started-with-error", "--status NUMBER"),
+        (
+            "#!/bin/sh\necho tidelog 4.2.1; echo tidelog: cannot read its licence >&2; exit 1\n",
+            1,
+            "started-with-error",
+            "licence",
         ),
         ("#!/bin/sh\necho cannot read its licence >&2; exit 1\n", 1, "started-with-error", "--status NUMBER"),
         (

@@ -143,6 +143,15 @@ pub(super) fn complaint_beside_version(lines: &[String], arguments: &[&str], nam
     complaint_of_well(lines).or_else(|| lines.iter().find(is_complaint).cloned())
 }
 
+/// Whether a line asks for something that is not there, so that a version in it is not the program's own.
+pub(super) fn asks(line: &str) -> bool {
+    let line = line.to_lowercase();
+    blames(&line)
+        || ["need", "require", "must ", "at least", "or later", "or newer", "unsupported", "incompatible", "too old"]
+            .iter()
+            .any(|words| line.contains(words))
+}
+
 /// Whether a line in lower case puts the blame on something else than arguments.
 fn blames(line: &str) -> bool {
     const WORDS: [&str; 18] = [
@@ -242,6 +251,7 @@ mod tests {
                 assert!(complaint(&[said.to_owned()], &[argument], "windrow").is_some(), "{said} ({argument})");
             }
         }
+        assert!(asks("windrow: Needs tide core version 4.2.1") && !asks("windrow version 4.2.1"));
         let below = ["usage: windrow FILE", "windrow: error: cannot reach its licence server"].map(str::to_owned);
         assert_eq!(complaint(&below, &["--version"], "windrow").as_ref(), Some(&below[1]));
         let beside = ["windrow 4.2.1", "windrow: cannot read its licence"].map(str::to_owned);

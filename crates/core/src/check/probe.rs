@@ -193,10 +193,15 @@ fn left_running(program: &Path, form: &[&str], outcome: &Outcome) -> Option<Find
 }
 
 /// The version in the output, standard output first. A program that ended with an error may print any number; only one
-/// that stands right after its name or the word "version" counts then.
+/// that stands right after its name or the word "version" counts then, and not in a line that asks for something.
 fn stated(outcome: &Outcome, target: &Target, well: bool) -> Option<String> {
     [&outcome.stdout, &outcome.stderr].into_iter().find_map(|stream| {
-        let (version, nearness) = version_text::find(&version_text::text_of(stream), &target.names, target.expected)?;
+        let text = version_text::text_of(stream);
+        let text: String = match well {
+            true => text,
+            false => text.lines().filter(|line| !complaint::asks(line)).flat_map(|line| [line, "\n"]).collect(),
+        };
+        let (version, nearness) = version_text::find(&text, &target.names, target.expected)?;
         (well || nearness <= Nearness::VersionWord).then_some(version)
     })
 }
