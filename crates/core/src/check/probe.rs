@@ -138,7 +138,8 @@ impl Tried {
                 self.unexpected.take().or_else(|| Some((stated(outcome, target, well), expects.to_owned())));
             return None;
         }
-        if let Some(version) = stated(outcome, target, well) {
+        let succeeded = matches!(&outcome.ending, Ending::Exited(status) if status.success());
+        if let Some(version) = stated(outcome, target, succeeded) {
             let ending = match well {
                 true => Shows::Stated,
                 false => Shows::StatedWithError(complaint::complaint_beside_version(&lines, form, target.names[0])),
