@@ -216,7 +216,8 @@ impl Random {
 
     /// What a terminal shows when the command is typed there.
     fn typed(&self, home: &Home, shell: &str, way: &str) -> String {
-        let line = "tidex --version";
+        // A function may look at what is behind its name.
+        let lines = ["tidex --version", "tidex"];
         let program = Path::new("/bin").join(if shell == "sh" { "dash" } else { shell });
         let mut environment = Environment::new(System::Unix);
         for (name, value) in [("PATH", "/usr/local/bin:/usr/bin:/bin"), ("TERM", "xterm-256color")] {
@@ -227,7 +228,7 @@ impl Random {
         if way == "command" {
             let mut command = Command::new(&program);
             os::set_called_name(&mut command, format!("-{shell}").as_ref());
-            command.args(["-c", line]).env_clear().envs(&environment).current_dir(home.path("home"));
+            command.args(["-c", &lines.join("; ")]).env_clear().envs(&environment).current_dir(home.path("home"));
             let outcome = process::run(command, Duration::from_secs(20), &Stop::default());
             return String::from_utf8_lossy(&[outcome.stdout, outcome.stderr].concat()).into_owned();
         }
@@ -239,11 +240,9 @@ impl Random {
             .with([program.as_os_str()]);
         let later = ["sched", "zle -F", "USR1"].iter().any(|word| self.mentions(word));
         let after = if later { Duration::from_secs(4) } else { Duration::from_millis(400) };
-        // People type more than one line.
-        let next = |answered, _: &[u8]| match answered {
-            0 => Some(Line { text: line.to_owned(), after }),
-            1 => Some(Line { text: line.to_owned(), after: Duration::ZERO }),
-            _ => None,
+        let next = |answered: usize, _: &[u8]| {
+            let after = if answered == 0 { after } else { Duration::ZERO };
+            lines.get(answered).map(|line| Line { text: (*line).to_owned(), after })
         };
         let shows = |output: &[u8], what: &str| String::from_utf8_lossy(output).matches(what).count();
         let is_answered = |output: &[u8], lines| shows(output, "tidex 1.2.3") + shows(output, "0.9.0 OLD") >= lines;
@@ -277,6 +276,8 @@ fn what_is_good_is_good_when_it_is_typed() {
         match (code, all_new) {
             (0, false) => eprintln!("falsely good: {of}"),
             (0, true) | (1, false) => {}
+            // What is left to chance may go well a few times.
+            (1, true) if machine.mentions("$$ %") => return None,
             (1, true) => eprintln!("falsely bad: {of}"),
             _ => eprintln!("exit {code}: {of}"),
         }
@@ -288,6 +289,5 @@ fn what_is_good_is_good_when_it_is_typed() {
     eprintln!("{good} good, {bad} not good, {falsely_good} falsely good, {falsely_bad} falsely bad");
     assert_eq!(falsely_good, 0);
     assert!(of.iter().sum::<usize>() == judged.iter().flatten().count(), "some ended with an error");
-    // A verdict may be too hard on a machine, as where a function looks at words that were not typed here.
-    assert!(falsely_bad * 10 <= judged.len().max(10), "{falsely_bad} of {}", judged.len());
+    assert!(falsely_bad * 50 <= judged.len().max(50), "{falsely_bad} of {}", judged.len());
 }
