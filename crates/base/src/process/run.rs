@@ -23,6 +23,9 @@ const GRACE: Duration = Duration::from_millis(200);
 /// How long the rest of a stream may take to be read on a busy machine.
 const READING: Duration = Duration::from_secs(5);
 
+/// The same where nothing says that nobody else holds the stream.
+const LATE: Duration = Duration::from_secs(1);
+
 /// How a run ended.
 #[derive(Debug)]
 pub enum Ending {
@@ -302,10 +305,14 @@ pub(super) fn run_on(
             wait_for_streams(READING);
         }
     }
-    tell();
-    tracing::debug!(?ending, ?took, ?left, "the started program is done");
     // Ends whatever is left of the group; that nothing is left is the usual case and no fault.
     let _ = child.start_kill();
+    if is_over {
+        // Who has left the group may still hold the streams; else what is to be read is only late.
+        wait_for_streams(LATE);
+    }
+    tell();
+    tracing::debug!(?ending, ?took, ?left, "the started program is done");
     if is_answered || !matches!(ending, Ending::Exited(_)) {
         let _ = child.wait();
     }
