@@ -31,6 +31,8 @@ mod judges;
 mod kept_yards;
 mod lookup_on_windows;
 mod odd_archives;
+#[cfg(unix)]
+mod odd_startup;
 mod on_windows;
 mod packages;
 #[cfg(unix)]
