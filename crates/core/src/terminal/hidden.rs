@@ -92,7 +92,7 @@ pub(super) fn condition(texts: &[StartupText], level: SealLevel, names: &[String
                 false => has(line, &FOLDERS) || has(line, &MEANINGS) || names_one(line),
             };
             reached(&lines[at..])
-                .any(|line| changes(line))
+                .any(changes)
                 .then(|| format!("line {} of {} depends on {why}", at + 1, file.display()))
         })
     })
