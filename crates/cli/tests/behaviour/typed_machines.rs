@@ -240,9 +240,11 @@ impl Random {
             .with([program.as_os_str()]);
         let later = ["sched", "zle -F", "USR1"].iter().any(|word| self.mentions(word));
         let after = if later { Duration::from_secs(4) } else { Duration::from_millis(400) };
-        let next = |answered: usize, _: &[u8]| {
-            let after = if answered == 0 { after } else { Duration::ZERO };
-            lines.get(answered).map(|line| Line { text: (*line).to_owned(), after })
+        let next = |answered: usize, _: &[u8]| match answered {
+            0 => Some(Line { text: lines[0].to_owned(), after }),
+            // Its session is not ours to end.
+            1 => Some(Line::from(format!("{}\rexit", lines[1]))),
+            _ => None,
         };
         let shows = |output: &[u8], what: &str| String::from_utf8_lossy(output).matches(what).count();
         let is_answered = |output: &[u8], lines| shows(output, "tidex 1.2.3") + shows(output, "0.9.0 OLD") >= lines;
