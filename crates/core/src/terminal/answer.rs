@@ -9,6 +9,7 @@ use super::evidence::Evidence;
 use super::start_mode::StartMode;
 use super::watch::Watch;
 use crate::environment::Environment;
+use crate::os;
 use crate::process::{Ending, Outcome, SealLevel, TerminalContext};
 use crate::resolve::{Kind, LookupContext, Shell};
 
@@ -139,12 +140,13 @@ pub struct Question<'a> {
     pub variables: &'a [String],
 }
 
-/// The last line that a shell wrote to standard error.
+/// The last line that a shell wrote to standard error, or to its terminal, which also shows what was typed.
 pub(super) fn last_line(stderr: &[u8]) -> String {
     let text = String::from_utf8_lossy(stderr);
+    let typed = os::temporary_name(std::process::id());
     text.lines()
         .map(|line| line.trim_matches(|c: char| c.is_whitespace() || c.is_control()))
-        .rfind(|l| !l.is_empty())
+        .rfind(|line| !line.is_empty() && !line.contains(&typed))
         .unwrap_or_default()
         .chars()
         .take(200)

@@ -20,7 +20,17 @@ const HIDDEN: [Unknown; 5] = [
     ("groups, which a seal hides", &["groups ", "(groups", "groups)", "id -G", "id -nG", "id -Gn", "(id)"]),
     (
         "owners of files, of whom a seal does not know all",
-        &["stat -c", "stat --", "ls -l", "-user ", "-nouser", "-group "],
+        // One's own are known.
+        &[
+            "stat -c %U /",
+            "stat -c %u /",
+            "stat -c '%U' /",
+            "stat -c \"%U\" /",
+            "stat -c%U /",
+            "ls -l",
+            "-user ",
+            "-nouser",
+        ],
     ),
     ("rights, which a seal takes away", &["sudo ", "doas ", "pkexec ", "capsh "]),
     ("mounts, which a seal changes", &["mountpoint ", "findmnt", "df ", "stat -f", "(mount)", "mount |"]),
@@ -78,11 +88,20 @@ const FOLDERS: [&str; 5] = ["PATH", "path=", "path+=", "path = ", "fish_add_path
 const MEANINGS: [&str; 3] = ["alias ", "hash ", "source "];
 
 /// The first line that changes what these commands mean under a condition that is not known to hold in every terminal, in words.
-/// Lines before our block only matter where they name a command: its folders come after theirs.
+/// Lines before our block only matter where they name a command: its folders come after theirs. Those of `.zshenv`, which zsh
+/// reads first (zsh(1), "Startup/Shutdown Files"), are before every block.
 pub(super) fn condition(texts: &[StartupText], level: SealLevel, names: &[String]) -> Option<String> {
+    let end = |text: &str| text.lines().position(|line| line.starts_with(BLOCK_ENDS));
+    let is_of_zsh =
+        |text: &StartupText| text.file.file_name().is_some_and(|name| name.to_string_lossy().starts_with(".z"));
+    let zsh_has_block = texts.iter().any(|text| is_of_zsh(text) && end(&text.text).is_some());
     texts.iter().find_map(|StartupText { file, text }| {
         let lines: Vec<&str> = text.lines().collect();
-        let behind = lines.iter().position(|line| line.starts_with(BLOCK_ENDS)).map_or(0, |at| at + 1);
+        let behind = match end(text) {
+            Some(at) => at + 1,
+            None if file.ends_with(".zshenv") && zsh_has_block => lines.len(),
+            None => 0,
+        };
         (0..lines.len()).find_map(|at| {
             let line = lines[at].trim_start();
             let why = (!line.starts_with('#') && is_condition(line)).then(|| unknown(line, level))??;

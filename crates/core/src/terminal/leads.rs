@@ -35,6 +35,14 @@ impl Asking<'_> {
             return HashSet::new();
         }
         let marker = marker();
+        // The line that has any shell say something: that reads a file.
+        let says = |what: &str| {
+            let file = folder.path().join(what);
+            let printf = if answer.shell == Shell::Fish { "builtin printf" } else { "/usr/bin/printf" };
+            fs::write(&file, format!("{printf} '\\n%s\\0' {marker}-{what}\n")).ok()?;
+            let read = if answer.shell == Shell::Tcsh { "source" } else { "." };
+            Some(format!("{read} {}", quoted(answer.shell, &file.to_string_lossy())))
+        };
         let mut surroundings = Surroundings::cut_off();
         let mut lines = Vec::new();
         for (number, (name, file)) in names.iter().enumerate() {
@@ -46,24 +54,24 @@ impl Asking<'_> {
             let is_plain = name.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"._+-".contains(&byte));
             let typed = if is_plain { (*name).to_owned() } else { quoted(answer.shell, name) };
             for words in WORDS {
-                let end = folder.path().join(format!("end{}", lines.len()));
-                let printf = if answer.shell == Shell::Fish { "builtin printf" } else { "/usr/bin/printf" };
-                if fs::write(&end, format!("{printf} '\\n%s\\0' {marker}-{}-end\n", lines.len())).is_err() {
-                    return HashSet::new();
-                }
-                let read = if answer.shell == Shell::Tcsh { "source" } else { "." };
+                let Some(end) = says(&format!("{}-end", lines.len())) else { return HashSet::new() };
                 // By itself, as people type it: hooks and widgets look at the whole line.
-                lines.push([
-                    format!("{typed}{words}"),
-                    format!("{read} {}", quoted(answer.shell, &end.to_string_lossy())),
-                ]);
+                lines.push([format!("{typed}{words}"), end]);
             }
         }
+        let Some(ready) = says("ready") else { return HashSet::new() };
         let find = |output: &[u8], text: String| memmem::find(output, format!("{marker}-{text}\0").as_bytes());
         let ended = |output: &[u8], line: usize| find(output, format!("{line}-end"));
-        let is_answered = |output: &[u8], count: usize| ended(output, count - 1).is_some();
-        let next = |answered: usize, _: &[u8]| lines.get(answered).map(|typed| Line::from(typed.join("\r")));
-        let typing = Typing { next: &next, is_answered: &is_answered, is_begun: &|_, _| false, ahead: false };
+        // The first line is typed until somebody answers. The others once: what starts counts for the line before its end.
+        let is_answered = |output: &[u8], count: usize| match count {
+            1 => find(output, "ready".to_owned()).is_some(),
+            _ => ended(output, count - 2).is_some(),
+        };
+        let next = |answered: usize, _: &[u8]| match answered {
+            0 => Some(Line::from(ready.clone())),
+            _ => lines.get(answered - 1).map(|typed| Line::from(typed.join("\r"))),
+        };
+        let typing = Typing { next: &next, is_answered: &is_answered, is_begun: &|_, count| count > 1, ahead: false };
         let limit = self.limit.min(LIMIT);
         let outcome = match answer.mode {
             // Nobody types there.

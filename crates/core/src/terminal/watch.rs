@@ -48,7 +48,8 @@ pub(super) fn text(shell: Shell, mode: StartMode) -> String {
         Shell::Bash => "\\builtin trap -p".to_owned(),
         Shell::Zsh if is_typed => "\\builtin trap; \\builtin typeset +f -m 'TRAP*' 2>/dev/null; \\builtin zle -F -L 2>/dev/null; \
              \\builtin zle -lL 2>/dev/null; \\builtin bindkey ' ' 2>/dev/null; \\builtin bindkey '^M' 2>/dev/null; \
-             [[ -n \"$preexec_functions$(\\builtin typeset +f preexec)\" ]] && \\builtin print -r -- preexec; \
+             [[ -n \"$preexec_functions$(\\builtin typeset +f preexec)\" || \"$(\\builtin emulate zsh -c \
+             '\\builtin typeset -f ${${(v)widgets[(I)zle-line-*]}#user:}' 2>/dev/null)\" == *BUFFER* ]] && \\builtin print -r -- preexec; \
              \\builtin zmodload -e zsh/sched && { \\builtin print -r -- sched; \\builtin sched; }"
             .to_owned(),
         Shell::Zsh => "\\builtin trap".to_owned(),
@@ -88,8 +89,7 @@ impl Watch {
                 }
                 ["zle", "-F" | "-Fw", ..] => watch.defers = true,
                 ["zle", "-N", widget, ..] => {
-                    watch.rewrites |=
-                        ["accept-line", "self-insert"].contains(&widget) || widget.starts_with("zle-line-");
+                    watch.rewrites |= ["accept-line", "self-insert"].contains(&widget);
                 }
                 // A function that is called around each line, and may do something to it.
                 ["preexec"] => watch.rewrites |= shell == Shell::Zsh,
@@ -218,7 +218,7 @@ mod tests {
             (Shell::Fish, "Event signal\n\nEvent process-exit\n\n", true, false),
             (Shell::Zsh, "zle -N accept-line my-accept\n", false, true),
             (Shell::Zsh, "\"^M\" my-accept\n", false, true),
-            (Shell::Zsh, "zle -N zle-line-finish\n", false, true),
+            (Shell::Zsh, "zle -N zle-line-finish\npreexec\n", false, true),
             (Shell::Zsh, "\" \" my-space\n", false, true),
             (Shell::Ksh, "trap -- x KEYBD\n", false, true),
             (Shell::Fish, "Event signal\nSIGUSR1 on_signal\n", true, false),
