@@ -106,12 +106,10 @@ impl Watch {
                     watch.rewrites |=
                         is_of_enter && does != "execute" || is_of_character && !line.contains("self-insert");
                 }
-                // Those of fish itself change nothing.
                 [signal, handler] if shell == Shell::Fish && signal.starts_with("SIG") => {
-                    let is_own = handler.starts_with("fish_") || handler.starts_with("__fish");
-                    watch.take_in(signal.trim_start_matches("SIG"), !is_own);
+                    watch.take_in(signal.trim_start_matches("SIG"), !is_of_fish(handler));
                 }
-                ["fish_preexec", _] if shell == Shell::Fish => watch.rewrites = true,
+                ["fish_preexec", handler] if shell == Shell::Fish => watch.rewrites |= !is_of_fish(handler),
                 // Said only where there are some.
                 ["Event", "process-exit" | "job-exit"] => watch.defers = true,
                 ["\"^M\"", .., does] if shell == Shell::Tcsh => watch.rewrites |= does != "newline",
@@ -137,6 +135,11 @@ impl Watch {
             FROM_PEOPLE.contains(&signal) && !changes || [&NO_SIGNALS[..], &BEFORE_LINES].concat().contains(&signal);
         self.defers |= !is_usual;
     }
+}
+
+/// Whether fish brings a function itself: those change no commands.
+fn is_of_fish(function: &str) -> bool {
+    function.starts_with("fish_") || function.starts_with("__fish")
 }
 
 /// A trap that is being read.
@@ -214,6 +217,7 @@ mod tests {
             (Shell::Bash, "trap -- 'PATH=/old' SIGHUP\n", true, false),
             (Shell::Bash, "trap -- 'PATH=/old' DEBUG\naccept-line can be invoked via \"\\C-m\".\n", false, true),
             (Shell::Fish, "Event generic\nfish_preexec before\n", false, true),
+            (Shell::Fish, "Event generic\nfish_preexec __fish_disable_bracketed_paste\n", false, false),
             (Shell::Bash, "trap -- 'echo PATH' EXIT\n", false, false),
             (Shell::Fish, "Event signal\n\nEvent process-exit\n\n", true, false),
             (Shell::Zsh, "zle -N accept-line my-accept\n", false, true),
