@@ -14,12 +14,12 @@ const PROCESSES: Unknown =
 
 const HIDDEN: [Unknown; 5] = [
     (
-        "sockets, where nobody listens in a seal",
+        "sockets, which nobody listens at in a seal",
         &["-S ", "/dev/tcp/", "nc -", "socat ", "ssh-add", "tmux ", "dbus-send ", "gpg-connect-agent"],
     ),
     ("groups, which a seal hides", &["groups ", "(groups", "groups)", "id -G", "id -nG", "id -Gn", "(id)"]),
     (
-        "owners of files, of whom a seal does not know all",
+        "file owners, not all of which a seal knows",
         // One's own are known.
         &[
             "stat -c %U /",
@@ -38,7 +38,7 @@ const HIDDEN: [Unknown; 5] = [
 
 const CHANGING: [Unknown; 3] = [
     (
-        "the time or on chance",
+        "the time or chance",
         &[
             "RANDOM",
             "SECONDS",
@@ -59,7 +59,7 @@ const CHANGING: [Unknown; 3] = [
     ),
     ("the network", &["curl ", "wget ", "ping ", "getent hosts", "nslookup ", "nmcli "]),
     (
-        "how a terminal was opened, or on its size",
+        "how the terminal was opened, or its size",
         &[
             "(tty)",
             "`tty`",
@@ -170,15 +170,15 @@ mod tests {
             assert!(told.unwrap_or_default().starts_with(&line.unwrap_or_default()), "{text}");
         }
         for (text, expected) in [
-            ("[ $((RANDOM % 2)) = 0 ] && PATH=/old:$PATH", Some("the time or on chance")),
-            ("test (random 0 1) = 1; and fish_add_path /old", Some("the time or on chance")),
-            ("[ $(date +%H) -gt 12 ] && tidelog() { /old/tidelog; }", Some("the time or on chance")),
+            ("[ $((RANDOM % 2)) = 0 ] && PATH=/old:$PATH", Some("the time or chance")),
+            ("test (random 0 1) = 1; and fish_add_path /old", Some("the time or chance")),
+            ("[ $(date +%H) -gt 12 ] && tidelog() { /old/tidelog; }", Some("the time or chance")),
             (
                 "case $(tty) in\n  /dev/tty1) PATH=/old:$PATH ;;\nesac",
-                Some("how a terminal was opened, or on its size"),
+                Some("how the terminal was opened, or its size"),
             ),
-            ("[ -n \"$SSH_TTY\" ] && PATH=/old:$PATH", Some("how a terminal was opened, or on its size")),
-            ("[ $$ -gt 1000 ] && PATH=/old:$PATH", Some("the time or on chance")),
+            ("[ -n \"$SSH_TTY\" ] && PATH=/old:$PATH", Some("how the terminal was opened, or its size")),
+            ("[ $$ -gt 1000 ] && PATH=/old:$PATH", Some("the time or chance")),
             ("curl -s tide.example && PATH=/old:$PATH", Some("the network")),
             ("groups | grep -q tide && PATH=/old:$PATH", None),
             ("[ -n \"$SSH_TTY\" ] && PS1='> '", None),
