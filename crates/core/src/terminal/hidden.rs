@@ -173,10 +173,7 @@ mod tests {
             ("[ $((RANDOM % 2)) = 0 ] && PATH=/old:$PATH", Some("the time or chance")),
             ("test (random 0 1) = 1; and fish_add_path /old", Some("the time or chance")),
             ("[ $(date +%H) -gt 12 ] && tidelog() { /old/tidelog; }", Some("the time or chance")),
-            (
-                "case $(tty) in\n  /dev/tty1) PATH=/old:$PATH ;;\nesac",
-                Some("how the terminal was opened, or its size"),
-            ),
+            ("case $(tty) in\n  /dev/tty1) PATH=/old:$PATH ;;\nesac", Some("how the terminal was opened, or its size")),
             ("[ -n \"$SSH_TTY\" ] && PATH=/old:$PATH", Some("how the terminal was opened, or its size")),
             ("[ $$ -gt 1000 ] && PATH=/old:$PATH", Some("the time or chance")),
             ("curl -s tide.example && PATH=/old:$PATH", Some("the network")),
