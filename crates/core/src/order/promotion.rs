@@ -77,11 +77,12 @@ mod tests {
         let path = std::env::join_paths(["a", "b", "c", "d"].map(folder)).unwrap();
         let context = LookupContext { path, ..LookupContext::new(System::Unix) };
         let told = promotion("t", &folder("c").join("t"), &context).unwrap();
-        assert!(told.contains("/c --before") && told.ends_with("/a'; this also changes u"), "{told}");
+        let moved = suggested(System::Unix, "path move {} --before {}", &[&folder("c"), &folder("a")]);
+        assert_eq!(told, format!("run {moved}; this also changes u"));
         assert!(promotion("t", &folder("d").join("t"), &context).unwrap().ends_with("no other command changes"));
         let system = LookupContext { of_system: 2, ..context.clone() };
         let told = promotion("t", &folder("d").join("t"), &system).unwrap();
-        assert!(told.contains("as an administrator") && told.contains("path drop") && told.contains("/a'"), "{told}");
+        assert!(told.contains("as an administrator") && told.contains("path drop") && told.contains("/a"), "{told}");
         let told = promotion("t", &folder("c").join("t"), &LookupContext { system_root: Some(folder("a")), ..system });
         assert!(told.unwrap().ends_with("full path"), "the folder of the system itself stays");
         assert_eq!(promotion("t", &folder("a").join("t"), &context), None, "it wins already");
