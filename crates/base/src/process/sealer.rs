@@ -1,5 +1,6 @@
 //! Sealed runs: what is asked or probed leaves nothing behind, as far as this system lets us keep it from that.
 
+use std::env;
 use std::ffi::OsString;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -43,19 +44,34 @@ pub struct Surroundings {
     pub network: Network,
     /// Files that other content stands in for.
     pub stand_ins: Vec<(PathBuf, Vec<u8>)>,
+    /// What is shown of folders for temporary files whatever lies beside it.
+    named: Vec<PathBuf>,
 }
 
 impl Surroundings {
     /// As a terminal has them.
     #[must_use]
     pub fn of_terminal() -> Self {
-        Self { network: Network::Open, stand_ins: Vec::new() }
+        Self { network: Network::Open, stand_ins: Vec::new(), named: Vec::new() }
     }
 
     /// Without a network.
     #[must_use]
     pub fn cut_off() -> Self {
-        Self { network: Network::Closed, stand_ins: Vec::new() }
+        Self { network: Network::Closed, stand_ins: Vec::new(), named: Vec::new() }
+    }
+
+    /// Notes what a text names in folders for temporary files.
+    pub fn name_places_of(&mut self, text: &str) {
+        let folders = [env::temp_dir(), "/tmp".into(), "/var/tmp".into()];
+        let ends = |c: char| c.is_whitespace() || "/:;,='\"`$(){}[]<>|&*?\\".contains(c);
+        for folder in folders {
+            let begin = format!("{}/", folder.display());
+            let names = text.split(&begin).skip(1).filter_map(|rest| rest.split(ends).next());
+            self.named.extend(names.filter(|name| !name.is_empty()).map(|name| folder.join(name)));
+        }
+        self.named.sort();
+        self.named.dedup();
     }
 }
 
@@ -184,7 +200,10 @@ impl Sealer {
         }
     }
 
-    fn request(&self, start: &Start, surroundings: Surroundings) -> SealRequest {
+    fn request(&self, start: &Start, mut surroundings: Surroundings) -> SealRequest {
+        for text in start.environment.iter().map(|(_, value)| value).chain(&start.arguments) {
+            surroundings.name_places_of(&text.to_string_lossy());
+        }
         let mut environment = start.environment.clone();
         if self.level != SealLevel::None {
             environment.set(SEALED_VARIABLE, self.level.name());
@@ -194,6 +213,7 @@ impl Sealer {
             network: surroundings.network,
             folders: self.folders.clone(),
             places: self.places.clone(),
+            named: surroundings.named,
             stand_ins: surroundings.stand_ins,
             program: start.program.clone(),
             called: start.called.clone().unwrap_or_else(|| start.program.clone().into_os_string()),

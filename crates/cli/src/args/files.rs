@@ -53,7 +53,7 @@ pub struct ReceiveArgs {
     #[arg(long, value_name = "ARGUMENTS", allow_hyphen_values = true)]
     pub probe: Option<String>,
     /// Exit status of the commands when all is well; saved on the card
-    #[arg(long, value_name = "NUMBER")]
+    #[arg(long, value_name = "NUMBER", value_parser = exit_status)]
     pub status: Option<i32>,
     /// Name and layout
     #[command(flatten)]
@@ -144,6 +144,11 @@ pub struct InstallerArgs {
     /// Arguments for the installer
     #[arg(last = true, value_name = "ARGUMENTS")]
     pub arguments: Vec<OsString>,
+}
+
+/// An exit status, which on Windows may have any 32 bits.
+pub fn exit_status(text: &str) -> Result<i32, &'static str> {
+    text.parse().map_err(|_| "an exit status is a whole number, such as 0 or 1")
 }
 
 /// How long an installer or uninstaller may take: up to a day.

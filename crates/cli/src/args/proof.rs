@@ -7,6 +7,7 @@ use wagon_yard_core::naming::Variable;
 use wagon_yard_core::yard::Requires;
 
 use super::complete;
+use super::files::exit_status;
 
 /// Options of `check`.
 #[derive(Debug, Args)]
@@ -30,7 +31,7 @@ pub struct CheckArgs {
     #[arg(long, value_name = "TEXT", requires = "names")]
     pub expect: Option<String>,
     /// Exit status of the commands when all is well; saved on the card
-    #[arg(long, value_name = "NUMBER", requires = "names")]
+    #[arg(long, value_name = "NUMBER", requires = "names", value_parser = exit_status)]
     pub status: Option<i32>,
     /// Use the default version arguments again
     #[arg(long, requires = "names", conflicts_with_all = ["probe", "expect", "status"])]
@@ -116,7 +117,7 @@ pub struct TrialAddArgs {
     #[arg(long = "run", value_name = "COMMAND", required = true)]
     pub runs: Vec<String>,
     /// Expected exit status
-    #[arg(long, default_value_t = 0, allow_negative_numbers = true)]
+    #[arg(long, default_value_t = 0, allow_negative_numbers = true, value_parser = exit_status)]
     pub status: i32,
     /// Text that its output must contain
     #[arg(long, value_name = "TEXT")]

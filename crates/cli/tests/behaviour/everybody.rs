@@ -23,7 +23,7 @@ fn apart(home: &Home, script: &str) -> Option<Ran> {
         return None;
     }
     let prelude = format!(
-        "set -e; wyard() {{ {} \"$@\"; }}; mkdir -p etc work opt
+        "set -e; program={0}; wyard() {{ $program \"$@\"; }}; mkdir -p etc work opt
          mount -t overlay overlay -o lowerdir=/etc,upperdir=$HERE/etc,workdir=$HERE/work /etc
          mount -t tmpfs none /opt
          tree() {{ find /etc -xdev \\( -type f -o -type l \\) -printf '%p %m %u %l ' -exec sha256sum {{}} \\; 2>/dev/null | sort; }}\n",
@@ -129,5 +129,35 @@ fn a_package_can_be_handed_to_the_system() {
     );
     if let Some(ran) = apart(&home, &script) {
         ran.ends(0).says("neapctl 1.2");
+    }
+}
+
+/// A user namespace cannot put one layer over a folder with mounts in it (mount_namespaces(7)).
+#[test]
+fn what_is_named_is_seen_among_many_things_and_a_disk() {
+    let home = Home::new();
+    let script = r#"
+        mkdir -m 1777 /opt/t && mkdir /opt/t/disk && mount -t tmpfs none /opt/t/disk
+        for number in $(seq 200); do mkdir /opt/t/folder$number; : > /opt/t/file$number; done
+        mkdir -m 755 /opt/user /opt/old; chown 1234 /opt/user
+        printf '#!/bin/sh\necho tidelog 3.9\n' > /opt/old/tidelog; chmod 755 /opt/old/tidelog
+        user() { setpriv --reuid 1234 --clear-groups env -i HOME=/opt/user SHELL=/bin/bash TMPDIR=/opt/t PATH=/usr/bin:/bin "$@"; }
+        for number in 1 100 200; do
+            place=/opt/t/folder$number/tidelog-4.2.1; mkdir -p $place/bin
+            sed s/3.9/4.2.1/ /opt/old/tidelog > $place/bin/tidelog; chmod 755 $place/bin/tidelog
+            user $program adopt $place > said || { cat said; exit 9; }
+            for condition in '-e ~/../t/file'$number '-d ~/../t/folder'$number "-x /opt/t/folder$number/tidelog-4.2.1/bin"; do
+                user $program check > said || { cat said; exit 8; }
+                cp /opt/user/.bashrc kept
+                echo "[ $condition ] && PATH=/opt/old:\$PATH" >> /opt/user/.bashrc
+                user $program check > said && { echo "$condition"; cat said; exit 7; }
+                grep -q shadowed said || { cat said; exit 6; }
+                cp kept /opt/user/.bashrc
+            done
+            user $program undo > said
+        done
+    "#;
+    if let Some(ran) = apart(&home, script) {
+        ran.ends(0);
     }
 }

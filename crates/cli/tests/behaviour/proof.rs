@@ -178,6 +178,7 @@ fn trials_do_real_work_and_tell_where_it_fails() {
     home.settings("shells = [\"bash\"]\ntrial_seconds = 1\n");
     tried(&home, &["--run", "tidelog 'echo begun; sleep 100'"]);
     home.wyard(&["trial", "tidelog"]).ends(1).says("an end within 1 s").says("\"begun\"");
+    home.settings("shells = [\"bash\"]\ntrial_seconds = 60\n");
     // What it writes is passed on while it runs, and control characters are not.
     tried(&home, &["--run", "tidelog 'printf \"\\033[31mred\"'"]);
     let ran = home.wyard(&["trial", "tidelog", "--show-output"]).ends(0).says("\\u{1b}[31mred");

@@ -16,12 +16,15 @@ use super::startup_texts::{StartupText, startup_texts};
 use super::typed::Typed;
 use super::{at_prompt, hidden, multiplexers, question, watch, windows, windows_shells};
 use crate::environment::Environment;
+use crate::folders::files_in;
 use crate::machine::Machine;
 use crate::process::{self, Line, Outcome, SealLevel, Sealer, Surroundings, Typing};
 use crate::progress::Stop;
 use crate::resolve::Shell;
 use crate::store::StartupFolders;
 use crate::system::System;
+use crate::whole_file;
+use crate::yard::Yard;
 
 /// What a name adds to the limit: a shell looks through all of PATH for it, on a busy machine.
 const FOR_EACH_NAME: Duration = Duration::from_millis(50);
@@ -192,10 +195,22 @@ impl Asking<'_> {
         let marker = marker();
         let text = question::text(shell.shell, mode, &marker, question, self.own.as_deref());
         let start = self.for_text(shell, mode, base, &text);
-        let outcome = self.sealer.run(&start, Surroundings::of_terminal(), self.limit(question), self.stop);
+        let outcome = self.sealer.run(&start, self.surroundings(base), self.limit(question), self.stop);
         let of = (shell, mode, self.sealer.level());
         let evidence = self.keeps_evidence.then(|| Box::new(Evidence::argument(of, &start, text, &outcome)));
         (question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home), outcome, evidence)
+    }
+
+    /// Those of a terminal, in which everything is shown that startup files name.
+    pub(super) fn surroundings(&self, base: &Environment) -> Surroundings {
+        let mut surroundings = Surroundings::of_terminal();
+        for text in startup_texts(&self.machine.home, base) {
+            surroundings.name_places_of(&text.text);
+        }
+        for file in files_in(&Yard::at(&self.machine.yard).terminal()) {
+            surroundings.name_places_of(&String::from_utf8_lossy(&whole_file::read(&file).unwrap_or_default()));
+        }
+        surroundings
     }
 
     /// PATH at a terminal, of a shell that comes to no prompt there.
@@ -208,7 +223,7 @@ impl Asking<'_> {
         let is_answered = |output: &[u8], _| parse(output).is_some();
         let next = |answered, _: &[u8]| (answered == 0).then(|| Line::from(String::new()));
         let typing = Typing { next: &next, is_answered: &is_answered, is_begun: &|_, _| false, ahead: true };
-        let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), self.limit, self.stop);
+        let outcome = self.sealer.run_typed(&start, typing, self.surroundings(base), self.limit, self.stop);
         parse(&outcome.stdout).map(|said| said.context.path)
     }
 
@@ -243,7 +258,7 @@ impl Asking<'_> {
             ahead: shell.shell == Shell::Sh,
         };
         let limit = self.limit(question) + watch::idle(texts).unwrap_or_default();
-        let outcome = self.sealer.run_typed(&start, typing, Surroundings::of_terminal(), limit, self.stop);
+        let outcome = self.sealer.run_typed(&start, typing, self.surroundings(base), limit, self.stop);
         if self.keeps_evidence {
             let of = (shell, answer.mode, self.sealer.level());
             let typed = (&*asked[0].line(shell.shell), asked[0].text(shell.shell));

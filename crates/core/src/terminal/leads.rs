@@ -13,7 +13,7 @@ use super::asking::Asking;
 use super::quoting::{marker, quoted};
 use super::start_mode::StartMode;
 use crate::os;
-use crate::process::{Line, Surroundings, Typing};
+use crate::process::{Line, Network, Typing};
 use crate::resolve::Shell;
 
 /// How long a terminal may take at most for all that is typed: one that does something else with the lines never ends.
@@ -43,7 +43,8 @@ impl Asking<'_> {
             let read = if answer.shell == Shell::Tcsh { "source" } else { "." };
             Some(format!("{read} {}", quoted(answer.shell, &file.to_string_lossy())))
         };
-        let mut surroundings = Surroundings::cut_off();
+        let mut surroundings = self.surroundings(&answer.base);
+        surroundings.network = Network::Closed;
         let mut lines = Vec::new();
         for (number, (name, file)) in names.iter().enumerate() {
             let content = format!("#!/bin/sh\nprintf '\\n%s\\0' {marker}-{number}-started\n").into_bytes();

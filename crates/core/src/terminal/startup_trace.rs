@@ -20,7 +20,7 @@ use crate::environment::Environment;
 use crate::folders::{Below, files_in, mention};
 use crate::os;
 use crate::path_list::PathList;
-use crate::process::{SealLevel, Start, Surroundings};
+use crate::process::{SealLevel, Start};
 use crate::resolve::Shell;
 use crate::store::{StartupFolders, macos_path_lists, startup_files, system_startup_files};
 use crate::whole_file;
@@ -123,7 +123,7 @@ impl Asking<'_> {
         if self.sealer.level() == SealLevel::None && !self.unsealed {
             return Vec::new();
         }
-        let outcome = self.sealer.run(start, Surroundings::of_terminal(), self.limit, self.stop);
+        let outcome = self.sealer.run(start, self.surroundings(&start.environment), self.limit, self.stop);
         let told = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
         let begin = format!("{marker}\x1f");
         let step = |line: &[u8]| {

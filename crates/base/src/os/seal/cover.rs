@@ -10,7 +10,7 @@ use std::os::fd::{AsRawFd as _, OwnedFd};
 use std::os::unix::fs::{FileTypeExt as _, MetadataExt as _, PermissionsExt as _, symlink};
 use std::path::{Path, PathBuf};
 
-use rustix::fs::{Mode, OFlags};
+use rustix::fs::{FileType, Mode, OFlags};
 use rustix::mount::{
     MountFlags, MountPropagationFlags, mount, mount_bind, mount_bind_recursive, mount_change, mount_remount,
 };
@@ -24,7 +24,7 @@ use crate::os;
 /// The number that stands for users and groups which a namespace does not know (proc_sys_kernel(5), `overflowuid`).
 const NOBODY: u32 = 65534;
 
-/// So many entries of others are shown in a folder for temporary files that has disks mounted in it.
+/// At most this many entries that nobody named are shown whole in a folder for temporary files that has disks mounted in it.
 const MOST_OF_OTHERS: usize = 64;
 
 /// How much the layers may hold.
@@ -110,6 +110,7 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Ref
     let own_names = os::temporary_name(request.asker);
     let mut needed = vec![request.program.clone(), request.folder.clone()];
     needed.extend(std::env::current_exe());
+    needed.extend(request.named.clone());
     let mut cover =
         Cover { layers, made: 0, over: Vec::new(), anew: Vec::new(), opened, points, rights, own_names, needed };
     let mut covered: Vec<&PathBuf> = Vec::new();
@@ -298,11 +299,11 @@ impl Cover {
             let name = entry.file_name();
             let is_needed = on_way.contains(&name) || name.to_string_lossy().starts_with(&self.own_names);
             others += usize::from(!is_needed);
-            if is_everybodys && !is_needed && others > MOST_OF_OTHERS {
-                continue;
-            }
             // What cannot be shown is missing there, and nothing else.
-            let _ = self.piece(&entry, place);
+            let _ = match is_everybodys && !is_needed && others > MOST_OF_OTHERS {
+                true => outline(&entry, place),
+                false => self.piece(&entry, place),
+            };
         }
         // What was made in it has changed its times.
         copy_looks(lower, place)
@@ -327,8 +328,8 @@ impl Cover {
             } else {
                 mount_bind(&from, &at)?;
             }
-        } else if seen.is_fifo() {
-            rustix::fs::mkfifoat(rustix::fs::CWD, &at, Mode::from_raw_mode(0o600))?;
+        } else {
+            special(seen, &at)?;
         }
         Ok(())
     }
@@ -342,6 +343,27 @@ impl Cover {
         }
         Ok(())
     }
+}
+
+/// An entry by name, kind and looks: what it holds is not shown.
+fn outline(entry: &fs::DirEntry, place: &Path) -> io::Result<()> {
+    let (from, at, kind) = (entry.path(), place.join(entry.file_name()), entry.file_type()?);
+    if kind.is_symlink() {
+        return symlink(fs::read_link(&from)?, &at);
+    } else if kind.is_dir() {
+        fs::create_dir(&at)?;
+    } else if kind.is_file() {
+        File::create(&at)?.set_len(entry.metadata()?.len())?;
+    } else {
+        return special(kind, &at);
+    }
+    copy_looks(&from, &at)
+}
+
+/// A pipe or a socket that nobody listens at.
+fn special(kind: fs::FileType, at: &Path) -> io::Result<()> {
+    let kind = if kind.is_fifo() { FileType::Fifo } else { FileType::Socket };
+    Ok(rustix::fs::mknodat(rustix::fs::CWD, at, kind, Mode::from_raw_mode(0o600), 0)?)
 }
 
 /// What a layer forbids as well, where the disk under it does: to run programs on it (mount(8), `noexec`).

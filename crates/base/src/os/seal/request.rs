@@ -28,6 +28,8 @@ pub struct SealRequest {
     pub folders: Vec<PathBuf>,
     /// Others in which it can write where the system allows that.
     pub places: Vec<PathBuf>,
+    /// What is shown whatever lies beside it.
+    pub named: Vec<PathBuf>,
     /// Files that other content stands in for, as programs.
     pub stand_ins: Vec<(PathBuf, Vec<u8>)>,
     /// The program.
@@ -75,6 +77,10 @@ impl SealRequest {
         for place in &self.places {
             put(place.as_os_str().as_encoded_bytes());
         }
+        put(self.named.len().to_string().as_bytes());
+        for place in &self.named {
+            put(place.as_os_str().as_encoded_bytes());
+        }
         put(self.stand_ins.len().to_string().as_bytes());
         for (file, content) in &self.stand_ins {
             put(file.as_os_str().as_encoded_bytes());
@@ -119,6 +125,7 @@ impl SealRequest {
         let count = |next: &mut dyn FnMut() -> Option<Vec<u8>>| text(next()?)?.parse::<usize>().ok();
         let folders = (0..count(&mut next)?).map(|_| next().map(|f| name(f).into())).collect::<Option<_>>()?;
         let places = (0..count(&mut next)?).map(|_| next().map(|f| name(f).into())).collect::<Option<_>>()?;
+        let named = (0..count(&mut next)?).map(|_| next().map(|f| name(f).into())).collect::<Option<_>>()?;
         let stand_ins = (0..count(&mut next)?).map(|_| Some((name(next()?).into(), next()?))).collect::<Option<_>>()?;
         let arguments = (0..count(&mut next)?).map(|_| next().map(name)).collect::<Option<_>>()?;
         let mut variables = Vec::new();
@@ -130,6 +137,7 @@ impl SealRequest {
             network,
             folders,
             places,
+            named,
             stand_ins,
             program,
             called,
@@ -154,6 +162,7 @@ mod tests {
             network: Network::Closed,
             folders: vec!["/h".into(), "/a b".into()],
             places: vec!["/data".into()],
+            named: vec!["/tmp/t".into()],
             stand_ins: vec![("/h/t".into(), b"#!/bin/sh\n".to_vec())],
             program: "/bin/sh".into(),
             called: "-sh".into(),
