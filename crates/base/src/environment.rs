@@ -29,7 +29,6 @@ impl Environment {
         Self { system, variables: BTreeMap::new() }
     }
 
-    /// That of this process.
     #[must_use]
     pub fn of_process() -> Self {
         Self::with(here(), std::env::vars_os())
@@ -48,7 +47,6 @@ impl Environment {
         environment
     }
 
-    /// Whose rules hold.
     #[must_use]
     pub fn system(&self) -> System {
         self.system
@@ -73,7 +71,6 @@ impl Environment {
         self.variables.insert(written, value.into());
     }
 
-    /// Takes a variable out.
     pub fn remove(&mut self, name: impl AsRef<OsStr>) {
         if let Some(written) = self.written(name.as_ref()).cloned() {
             self.variables.remove(&written);

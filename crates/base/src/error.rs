@@ -18,7 +18,6 @@ pub enum Blame {
 
 /// The part of an error that the interface needs beside its text.
 pub trait Blamed: std::error::Error + Send + Sync + 'static {
-    /// Who has to act.
     fn blame(&self) -> Blame;
     /// The next thing to do, where the message itself does not say it.
     fn hint(&self) -> Option<String> {
@@ -32,9 +31,7 @@ pub trait Blamed: std::error::Error + Send + Sync + 'static {
 pub struct FileError {
     /// What was being done, as in "could not …".
     pub doing: &'static str,
-    /// The file or folder.
     pub path: PathBuf,
-    /// The operating system's answer.
     #[source]
     pub source: io::Error,
 }
@@ -64,9 +61,6 @@ impl Blamed for FileError {
 /// Adds what was done, and to which file, to an I/O result.
 pub trait FileContext<T> {
     /// Turns an [`io::Error`] into a [`FileError`].
-    ///
-    /// # Errors
-    /// The same failure, with its place.
     fn at(self, doing: &'static str, path: &Path) -> Result<T, FileError>;
 }
 

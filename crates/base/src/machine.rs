@@ -22,7 +22,6 @@ const PLACES: [&str; 4] = ["XDG_DATA_HOME", "XDG_CONFIG_HOME", "ZDOTDIR", "ENV"]
 /// Why the machine could not be described.
 #[derive(Debug, thiserror::Error)]
 pub enum MachineError {
-    /// No home folder is known.
     #[error("unknown home folder: {0} is not an absolute path")]
     NoHome(&'static str),
     /// A folder given on the command line cannot be made absolute.
@@ -52,7 +51,6 @@ pub struct Machine {
     pub home: PathBuf,
     /// The folder under which everything is read and written instead of the real places.
     pub sandbox: Option<PathBuf>,
-    /// The yard.
     pub yard: PathBuf,
     /// Whose terminals are changed. The system has a yard of its own, since its tools must lie where everybody may read them
     /// and only an administrator may change them.
@@ -72,9 +70,6 @@ impl Machine {
     ///
     /// The yard lies in the user's data folder: `$XDG_DATA_HOME`, or `~/.local/share` (XDG Base Directory
     /// Specification 0.8), on Windows `%LOCALAPPDATA%`; that of the system in `/opt` or `%ProgramFiles%`; unless `WYARD_YARD` or `yard` names another place.
-    ///
-    /// # Errors
-    /// When no home folder is known or a folder cannot be made absolute.
     pub fn new(
         mut environment: Environment,
         sandbox: Option<&Path>,
@@ -137,7 +132,6 @@ impl Machine {
         })
     }
 
-    /// Which system's rules hold.
     #[must_use]
     pub fn system(&self) -> System {
         self.environment.system()

@@ -9,11 +9,9 @@ pub trait Progress: Sync {
     fn begin(&self, _stage: &'static str, _total: Option<u64>) {}
     /// `bytes` more have been dealt with.
     fn advance(&self, _bytes: u64) {}
-    /// The stage has ended.
     fn end(&self) {}
 }
 
-/// Listens to nothing.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Silent;
 
@@ -24,7 +22,6 @@ impl Progress for Silent {}
 pub struct Stop(Arc<AtomicBool>);
 
 impl Stop {
-    /// Asks for the end.
     pub fn request(&self) {
         self.0.store(true, Ordering::SeqCst);
     }

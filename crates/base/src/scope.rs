@@ -15,10 +15,8 @@ pub enum Scope {
 }
 
 impl Scope {
-    /// Both.
     pub const ALL: [Self; 2] = [Self::User, Self::System];
 
-    /// The stable text.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {

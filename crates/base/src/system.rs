@@ -3,9 +3,7 @@
 /// A family of systems with the same rules.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum System {
-    /// Linux, macOS, the BSDs.
     Unix,
-    /// Windows.
     Windows,
 }
 

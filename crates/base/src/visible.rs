@@ -34,7 +34,6 @@ pub fn is_hidden(c: char) -> bool {
     c.is_control() || !c.is_ascii() && HIDDEN.iter().any(|range| range.contains(&c))
 }
 
-/// The text with escapes for all that is hidden.
 #[must_use]
 pub fn escaped(text: &str) -> Cow<'_, str> {
     if !text.contains(is_hidden) {

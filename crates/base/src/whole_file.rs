@@ -9,9 +9,6 @@ use crate::error::{FileContext, FileError};
 use crate::os;
 
 /// The file that a path stands for once links are followed; the path itself where nothing is there yet.
-///
-/// # Errors
-/// When a link is broken or loops: writing "through" it would make a file in a place nobody looks at.
 pub fn real_target(path: &Path) -> Result<PathBuf, FileError> {
     match fs::symlink_metadata(path) {
         Ok(seen) if seen.file_type().is_symlink() => fs::canonicalize(path).at("follow the link", path),
@@ -20,9 +17,6 @@ pub fn real_target(path: &Path) -> Result<PathBuf, FileError> {
 }
 
 /// Reads a file whole. A pipe is none: reading it would wait for somebody who writes.
-///
-/// # Errors
-/// When it is not there, is no regular file, or the system refuses.
 pub fn read(path: &Path) -> io::Result<Vec<u8>> {
     if !fs::metadata(path)?.is_file() {
         return Err(io::Error::new(io::ErrorKind::InvalidInput, "not a regular file"));
@@ -41,9 +35,6 @@ pub fn replace(path: &Path, content: &[u8]) -> Result<(), FileError> {
 
 /// The same by way of a temporary file whose name begins so. When that is on the disk, `ready` has the last word: with
 /// `false` nothing is replaced.
-///
-/// # Errors
-/// As [`replace`], and those of `ready`.
 pub fn replace_by(
     path: &Path,
     content: &[u8],
@@ -98,9 +89,6 @@ fn folder_of(file: &Path) -> &Path {
 }
 
 /// Says whether [`replace`] could write there, without touching anything.
-///
-/// # Errors
-/// With the reason why not.
 pub fn would_replace(path: &Path) -> Result<(), FileError> {
     let target = real_target(path)?;
     if target.is_dir() {

@@ -17,12 +17,10 @@ use crate::args::{Args, ColorWhen, Command, Global};
 use crate::failure::{Failure, OutputError, exit};
 use crate::view::{self, Page, escape};
 
-/// What every command needs.
 #[derive(Debug)]
 pub struct Context {
     /// What every job is handed.
     pub session: Session,
-    /// Options of every command.
     pub global: Global,
 }
 
@@ -146,7 +144,6 @@ impl Write for LogLines {
     }
 }
 
-/// This call as it could be typed again.
 fn typed_again(machine: &Machine, program: OsString, word: impl Fn(&Path) -> OsString) -> String {
     let words = std::env::args_os().skip(1).map(|argument| word(Path::new(&argument)));
     let words: Vec<OsString> = [program].into_iter().chain(words).collect();

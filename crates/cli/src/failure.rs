@@ -12,13 +12,9 @@ use crate::view;
 pub mod exit {
     /// Done, and the verdict is bad.
     pub const VERDICT: u8 = 1;
-    /// The call is wrong.
     pub const CALL: u8 = 2;
-    /// The input was refused.
     pub const INPUT: u8 = 3;
-    /// The machine refused.
     pub const MACHINE: u8 = 4;
-    /// Interrupted.
     pub const INTERRUPTED: u8 = 130;
 }
 
@@ -127,6 +123,5 @@ impl From<OutputError> for Failure {
     }
 }
 
-/// An error of standard output.
 #[derive(Debug)]
 pub struct OutputError(pub io::Error);

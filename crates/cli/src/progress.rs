@@ -27,7 +27,6 @@ pub struct Shown<'a> {
 }
 
 impl<'a> Shown<'a> {
-    /// For this call.
     pub fn new(context: &'a Context) -> Self {
         let quiet = context.global.quiet;
         Self {

@@ -22,30 +22,22 @@ use crate::yard::{Settings, Stock, Yard, YardError, YardLock};
 /// What any job can meet: a file, rights, the lock, an interruption.
 #[derive(Debug, thiserror::Error)]
 pub enum SessionError {
-    /// A file.
     #[error(transparent)]
     File(#[from] FileError),
-    /// The yard.
     #[error(transparent)]
     Yard(#[from] YardError),
-    /// The ledger.
     #[error(transparent)]
     Ledger(#[from] LedgerError),
-    /// The stores.
     #[error(transparent)]
     Registration(#[from] RegistrationError),
-    /// Another user could put programs into everybody's PATH.
     #[error("{} would be in every user's PATH, but {} is owned or writable by another user", folder.display(), untrusted.display())]
     Untrusted {
-        /// The folder for PATH.
         folder: PathBuf,
         /// What is not trusted: it, or a folder on the way to it.
         untrusted: PathBuf,
     },
-    /// No shell gave an answer.
     #[error("no shell answered")]
     NoAnswer,
-    /// The user asked to stop.
     #[error("interrupted; nothing was changed")]
     Interrupted,
 }
@@ -96,9 +88,7 @@ pub(crate) use meets_session;
 /// Made once from the command line, and handed to every job.
 #[derive(Debug)]
 pub struct Session {
-    /// The machine.
     pub machine: Machine,
-    /// The yard.
     pub yard: Yard,
     /// The user's wish to end.
     pub stop: Stop,
@@ -140,16 +130,12 @@ impl Session {
         }
     }
 
-    /// Which system's rules hold.
     #[must_use]
     pub fn system(&self) -> System {
         self.machine.system()
     }
 
     /// The yard's settings, read once.
-    ///
-    /// # Errors
-    /// When the file is there and cannot be read.
     pub fn settings(&self) -> Result<&Settings, YardError> {
         if let Some(settings) = self.settings.get() {
             return Ok(settings);
@@ -160,9 +146,6 @@ impl Session {
 
     /// The shells that are installed and meant, looked for once: those asked for in this call, those that the settings name,
     /// or else the user's.
-    ///
-    /// # Errors
-    /// When the settings cannot be read.
     pub fn shells(&self) -> Result<&[InstalledShell], YardError> {
         let named = self.only_shells.as_ref().or(self.settings()?.shells.as_ref());
         Ok(self.shells.get_or_init(|| match named {
@@ -172,9 +155,6 @@ impl Session {
     }
 
     /// New terminals, to be asked.
-    ///
-    /// # Errors
-    /// When the settings cannot be read.
     pub fn asking(&self) -> Result<Asking<'_>, YardError> {
         Ok(Asking { startup: Some(&self.startup), ..self.asking_of(self.shells()?)? })
     }
@@ -185,9 +165,6 @@ impl Session {
     }
 
     /// New terminals of these shells only.
-    ///
-    /// # Errors
-    /// When the settings cannot be read.
     pub fn asking_of<'a>(&'a self, shells: &'a [InstalledShell]) -> Result<Asking<'a>, YardError> {
         let (machine, limit, stop) = (&self.machine, self.settings()?.shell_limit(), &self.stop);
         Ok(Asking {
@@ -204,9 +181,6 @@ impl Session {
     }
 
     /// What keeps shells and programs from leaving traces, tried out once. With the user's word they are started as they are.
-    ///
-    /// # Errors
-    /// When the settings cannot be read.
     pub fn sealer(&self) -> Result<&Sealer, YardError> {
         let best = self.settings()?.seal;
         Ok(self.sealer.get_or_init(|| match self.makes_seals {
@@ -219,42 +193,26 @@ impl Session {
     }
 
     /// The whole environment that a new terminal hands to programs.
-    ///
-    /// # Errors
-    /// When no shell could be asked, or the user asked to stop.
     pub fn environment(&self) -> Result<Environment, SessionError> {
         let environment = self.asking()?.environment();
         environment.ok_or(if self.stop.requested() { SessionError::Interrupted } else { SessionError::NoAnswer })
     }
 
     /// The cards, those that cannot be read noted beside the others: for jobs that look.
-    ///
-    /// # Errors
-    /// When a folder of the yard cannot be listed.
     pub fn stock(&self) -> Result<Stock, YardError> {
         self.yard.stock()
     }
 
     /// The cards, every one of which can be read: for jobs that write from them.
-    ///
-    /// # Errors
-    /// When a card cannot be read.
     pub fn cards(&self) -> Result<Stock, YardError> {
         self.yard.stock()?.whole()
     }
 
     /// The yard's lock; for a dry run none is needed.
-    ///
-    /// # Errors
-    /// When the yard is not this user's to write to, or is locked.
     pub fn lock_unless(&self, dry_run: bool) -> Result<Option<YardLock>, YardError> {
         if dry_run { Ok(None) } else { self.lock().map(Some) }
     }
 
-    /// The yard's lock.
-    ///
-    /// # Errors
-    /// When the yard is not this user's to write to, or is locked.
     pub fn lock(&self) -> Result<YardLock, YardError> {
         let lock = self.yard.lock(&self.machine, &|| self.startup_files())?;
         Ok(lock.part_of(self.group.get().copied()))
@@ -268,25 +226,16 @@ impl Session {
     }
 
     /// What brings the stores to what these cards say.
-    ///
-    /// # Errors
-    /// When the settings cannot be read.
     pub fn registrar<'a>(&'a self, stock: &'a Stock) -> Result<Registrar<'a>, YardError> {
         Ok(Registrar { yard: &self.yard, stock, asking: self.asking()? })
     }
 
     /// Whether PATH of a scope can be changed with these rights; looked at before anything is written.
-    ///
-    /// # Errors
-    /// When it cannot.
     pub fn check_scope(&self, scope: Scope) -> Result<(), RegistrationError> {
         crate::registration::check_scope(&self.machine, scope)
     }
 
     /// Whether there is a folder for temporary files, which every check needs; looked at before anything is written.
-    ///
-    /// # Errors
-    /// When there is none.
     pub fn check_scratch(&self) -> Result<(), SessionError> {
         let folder = std::env::temp_dir();
         tempfile::tempdir_in(&folder).map(drop).at("make a temporary folder in", &folder).map_err(Into::into)
@@ -294,9 +243,6 @@ impl Session {
 
     /// Whether a folder may stand in PATH: in everybody's only where nobody else can put programs into it or write to those
     /// that are there, unless the user trusts it.
-    ///
-    /// # Errors
-    /// When it may not.
     pub fn check_folder(&self, folder: &Path, trusts: bool) -> Result<(), SessionError> {
         let counts = self.machine.is_for_everybody() && self.machine.sandbox.is_none() && !trusts;
         match counts.then(|| untrusted(folder, self.system())).flatten() {
@@ -306,17 +252,11 @@ impl Session {
     }
 
     /// Ends with an error where the user asked to stop.
-    ///
-    /// # Errors
-    /// When so.
     pub fn go_on(&self) -> Result<(), SessionError> {
         if self.stop.requested() { Err(SessionError::Interrupted) } else { Ok(()) }
     }
 
     /// What an earlier call has begun and not finished, in words, where nobody is at work on it.
-    ///
-    /// # Errors
-    /// When the ledger cannot be read.
     pub fn unfinished(&self) -> Result<Option<String>, LedgerError> {
         let ledger = self.yard.ledger();
         if !ledger.is_open()? || self.yard.is_locked() {

@@ -28,7 +28,6 @@ pub(super) struct Ahead {
 }
 
 impl Ahead {
-    /// Starts to read ahead.
     pub fn new(decoder: Box<dyn Read + Send>) -> io::Result<Self> {
         let (ready, chunks) = sync_channel(READY);
         let (used, empty) = channel();

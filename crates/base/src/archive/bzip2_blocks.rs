@@ -71,7 +71,6 @@ enum Piece {
 type Job = (Vec<u8>, SyncSender<Piece>);
 
 impl Blocks {
-    /// Begins to decode.
     pub fn new(packed: Segment, oddities: Oddities) -> io::Result<Self> {
         let threads = thread::available_parallelism().map_or(2, usize::from).min(MOST_THREADS);
         let (add_part, parts) = sync_channel(threads);
@@ -144,7 +143,6 @@ fn decode(stream: &[u8], pieces: &SyncSender<Piece>) {
     }
 }
 
-/// Finds the blocks.
 struct Splitter {
     input: Segment,
     /// The bytes from the one on in which the block at hand begins.

@@ -52,7 +52,6 @@ impl Compression {
         }
     }
 
-    /// Its name.
     #[must_use]
     pub fn name(self) -> &'static str {
         match self {

@@ -30,7 +30,6 @@ pub(super) enum RawKind {
     Link(Vec<u8>),
     /// A hard link with the name of an earlier entry.
     HardLink(Vec<u8>),
-    /// Device, pipe, socket.
     Special,
 }
 

@@ -9,63 +9,45 @@ use crate::error::{Blame, Blamed, FileError};
 /// Why an archive was refused or could not be read. Entry names are lossy text, for people.
 #[derive(Debug, thiserror::Error)]
 pub enum ArchiveError {
-    /// Nothing is there.
     #[error("no such file: {}", .0.display())]
     NoFile(PathBuf),
-    /// It is a folder.
     #[error("{} is a folder", .0.display())]
     IsFolder(PathBuf),
-    /// The file is something else.
     #[error("{} is not a supported archive; it looks like {looks_like}", file.display())]
     NotAnArchive {
-        /// The file.
         file: PathBuf,
         /// What it looks like, as in "it looks like …".
         looks_like: String,
     },
-    /// The archive's structure or an entry's content is damaged.
     #[error("{} is damaged or truncated", file.display())]
     Damaged {
-        /// The file.
         file: PathBuf,
-        /// The decoder's words.
         #[source]
         source: io::Error,
     },
-    /// The end of it is missing.
     #[error("{} is truncated: it has {bytes} bytes, {}", file.display(), in_words(*expected))]
     CutOff {
-        /// The file.
         file: PathBuf,
-        /// How long it is.
         bytes: u64,
         /// How long it should be, where its beginning tells.
         expected: Option<u64>,
     },
-    /// An entry's name cannot be used.
     #[error("the entry \"{entry}\" was refused")]
     Member {
-        /// The entry's name.
         entry: String,
-        /// The reason.
         #[source]
         source: MemberError,
     },
-    /// An entry is neither file, folder nor link.
     #[error("the entry \"{0}\" is a device, pipe or other special file")]
     Special(String),
-    /// A link leads out of the archive.
     #[error("the link \"{entry}\" points outside the archive, to \"{target}\"")]
     LinkOutside {
-        /// The link's name.
         entry: String,
-        /// What it points to.
         target: String,
     },
     /// An entry lies behind a link of the same archive.
     #[error("the entry \"{entry}\" would be written through the link \"{link}\"")]
     ThroughLink {
-        /// The entry.
         entry: String,
         /// The link it goes through.
         link: String,
@@ -76,30 +58,23 @@ pub enum ArchiveError {
     /// A zip names the same entry twice, and readers differ in which of them they take.
     #[error("the entry \"{entry}\" is in the archive twice with different contents: {one} and {other}")]
     TwoContents {
-        /// The entry.
         entry: String,
         /// The first, by its place and size.
         one: String,
-        /// The other.
         other: String,
     },
     /// A zip says two things of an entry, and readers differ in which of them they go by.
     #[error("the entry \"{entry}\" has a different {what} in its local header than in the zip directory")]
     TwoHeaders {
-        /// The entry.
         entry: String,
-        /// What differs.
         what: &'static str,
     },
-    /// Another archive stands in front of a zip.
     #[error("{} contains two archives, one after the other; programs disagree on which to unpack", .0.display())]
     InFront(PathBuf),
     /// The file system here would take two names for one.
     #[error("\"{one}\" and \"{other}\" differ only in case: on this system they are the same file")]
     CaseOnly {
-        /// The one met first.
         one: String,
-        /// The other.
         other: String,
     },
     /// A link to a folder that would have to become a copy, and holds itself.
@@ -107,61 +82,46 @@ pub enum ArchiveError {
         "the link \"{entry}\" points to a folder that contains it: it cannot be copied, and links cannot be created here"
     )]
     Endless {
-        /// The link.
         entry: String,
     },
     /// A hard link names a file that is not in the archive before it.
     #[error("the hard link \"{entry}\" refers to \"{target}\", which is not an earlier file of the archive")]
     HardLink {
-        /// The link.
         entry: String,
-        /// What it refers to.
         target: String,
     },
-    /// An entry needs a password.
     #[error("the entry \"{0}\" is encrypted")]
     Encrypted(String),
     /// An entry is packed with a method this version cannot read.
     #[error("the entry \"{entry}\" uses an unsupported compression method: {method}")]
     Method {
-        /// The entry.
         entry: String,
         /// The method, in the words of its format.
         method: String,
     },
-    /// It holds more than a tool would.
     #[error("the archive has {0}: limit exceeded")]
     TooMuch(String),
     /// A file is longer or shorter than the archive says.
     #[error("the entry \"{entry}\" has {seen} bytes; the archive states {said}")]
     Length {
-        /// The entry.
         entry: String,
-        /// What it has.
         seen: u64,
-        /// What it should have.
         said: u64,
     },
     /// Entries of a zip share bytes.
     #[error("the entries \"{0}\" and \"{1}\" overlap in the archive")]
     Overlap(String, String),
-    /// There is no room.
     #[error("{} has {free} bytes free; the archive needs {needed}", folder.display())]
     NoRoom {
         /// Where it was to go.
         folder: PathBuf,
-        /// What is free.
         free: u64,
-        /// What is needed.
         needed: u64,
     },
-    /// The archive holds no file.
     #[error("{} is an empty archive", .0.display())]
     Empty(PathBuf),
-    /// The user asked to stop.
     #[error("interrupted; unpacked files were removed")]
     Interrupted,
-    /// The machine would not let us read or write.
     #[error(transparent)]
     File(#[from] FileError),
 }

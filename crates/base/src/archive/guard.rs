@@ -12,7 +12,6 @@ pub(super) fn start(decode: impl FnOnce() + Send + 'static) -> io::Result<()> {
     Builder::new().name(DECODER_THREAD.to_owned()).spawn(decode).map(drop)
 }
 
-/// Runs a decoder and waits for it.
 pub fn run<T: Send>(decode: impl FnOnce() -> io::Result<T> + Send) -> io::Result<T> {
     thread::scope(|scope| {
         let running = Builder::new().name(DECODER_THREAD.to_owned()).spawn_scoped(scope, decode)?;

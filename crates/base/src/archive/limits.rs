@@ -5,7 +5,6 @@ use super::error::ArchiveError;
 /// The most that is unpacked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Limits {
-    /// Files, folders and links.
     pub entries: usize,
     /// Their names and the targets of links together, in bytes: all of them are held in memory.
     pub names: usize,
@@ -39,18 +38,12 @@ impl Limits {
     }
 
     /// Whether so many bytes of names are within the limits.
-    ///
-    /// # Errors
-    /// When they are not.
     pub(super) fn check_names(&self, names: usize) -> Result<(), ArchiveError> {
         let over = || format!("names of more than {} MiB", self.names >> 20);
         if names > self.names { Err(ArchiveError::TooMuch(over())) } else { Ok(()) }
     }
 
     /// Whether so many entries and unpacked bytes of an archive of `packed` bytes are within the limits.
-    ///
-    /// # Errors
-    /// When they are not.
     pub(super) fn check(&self, entries: usize, bytes: u64, packed: u64) -> Result<(), ArchiveError> {
         let over = if entries > self.entries {
             format!("more than {} entries", self.entries)

@@ -136,9 +136,6 @@ fn copy_folder(
 impl Listing {
     /// Takes out the links that lead out of `wrapper` and what lies behind links, also from under `root` where it was
     /// unpacked, and notes what was left out.
-    ///
-    /// # Errors
-    /// When an unpacked file cannot be removed.
     pub fn leave_out_links(&mut self, wrapper: &Path, root: Option<&Path>) -> Result<(), ArchiveError> {
         for (index, fault) in faults(self, wrapper).into_iter().rev() {
             let entry = self.entries.remove(index);

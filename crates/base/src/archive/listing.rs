@@ -6,10 +6,8 @@ use super::left_out::LeftOut;
 use super::member::MemberPath;
 use crate::program::{Needs, Program, ProgramKind};
 
-/// What an entry is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum EntryKind {
-    /// A folder.
     Folder,
     /// A regular file, or a hard link to one.
     File,
@@ -20,9 +18,7 @@ pub enum EntryKind {
 /// One entry of an archive.
 #[derive(Debug, Clone)]
 pub struct Entry {
-    /// Its checked name.
     pub path: MemberPath,
-    /// What it is.
     pub kind: EntryKind,
     /// Its unpacked size in bytes; 0 for folders and links.
     pub bytes: u64,
@@ -38,7 +34,6 @@ pub struct Entry {
 /// All entries of an archive in the order in which they stand, later ones of the same name replacing earlier ones.
 #[derive(Debug, Clone, Default)]
 pub struct Listing {
-    /// The entries.
     pub entries: Vec<Entry>,
     /// The entries that were left out because they could do harm.
     pub left_out: Vec<LeftOut>,

@@ -24,28 +24,22 @@ pub struct MemberPath(Arc<OsStr>);
 /// Why an entry's name was refused.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 pub enum MemberError {
-    /// It begins with a root or a drive.
     #[error("its name is absolute")]
     Absolute,
     /// It has a `..` component.
     #[error("its name leads outside the archive")]
     Climbs,
-    /// It holds a NUL byte.
     #[error("its name contains a zero byte")]
     Nul,
     /// A part of it is longer than file systems allow.
     #[error("a part of its name is longer than {LONGEST} bytes")]
     TooLong,
-    /// The whole of it is longer than systems allow.
     #[error("its name is longer than {LONGEST_WHOLE} bytes")]
     TooLongWhole,
-    /// A link leads to nothing that could be there.
     #[error("its link target is empty, contains a zero byte, or is longer than {LONGEST_WHOLE} bytes")]
     Target,
-    /// It lies in more folders than any tool needs.
     #[error("it is more than {DEEPEST} folders deep")]
     TooDeep,
-    /// This system would make something else of it.
     #[error(transparent)]
     Windows(#[from] WindowsNameError),
 }
@@ -53,18 +47,12 @@ pub enum MemberError {
 impl MemberPath {
     /// Checks a name as the archive has it, with `/` between components. A trailing `/`, repeated `/` and `.`
     /// components are dropped; `None` is the archive's own root (`./`).
-    ///
-    /// # Errors
-    /// With the reason for a refusal.
     pub fn new(name: &[u8]) -> Result<Option<Self>, MemberError> {
         Self::on(environment::here(), name)
     }
 
     /// The same under the rules of a given system: Windows also takes `\` for a separator and has names that mean
     /// something else.
-    ///
-    /// # Errors
-    /// With the reason for a refusal.
     fn on(system: System, name: &[u8]) -> Result<Option<Self>, MemberError> {
         let windows = system == System::Windows;
         if name.contains(&0) {
@@ -110,16 +98,12 @@ impl MemberPath {
     }
 
     /// Whether a link can be made to this target, wherever it leads.
-    ///
-    /// # Errors
-    /// When it cannot.
     pub(super) fn check_target(target: &[u8]) -> Result<(), MemberError> {
         let fits = !target.is_empty() && target.len() <= LONGEST_WHOLE && !target.contains(&0);
         let parts = target.split(|byte| *byte == b'/').all(|part| part.len() <= LONGEST);
         if fits && parts { Ok(()) } else { Err(MemberError::Target) }
     }
 
-    /// The relative path.
     #[must_use]
     pub fn as_path(&self) -> &Path {
         Path::new(&*self.0)

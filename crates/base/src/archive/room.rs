@@ -6,9 +6,6 @@ use super::error::ArchiveError;
 use crate::os;
 
 /// Refuses what cannot fit, before a byte of it is written.
-///
-/// # Errors
-/// When the disk has less room.
 pub(super) fn look_for_room(folder: &Path, needed: u64) -> Result<(), ArchiveError> {
     match os::free_space(folder) {
         Some(free) if free < needed => Err(ArchiveError::NoRoom { folder: folder.to_owned(), free, needed }),

@@ -26,7 +26,6 @@ impl Segment {
         self.length
     }
 
-    /// A part of this part.
     pub fn part(&self, start: u64, length: u64) -> Self {
         let start = start.min(self.length);
         Self { file: Arc::clone(&self.file), start: self.start + start, length: length.min(self.length - start), at: 0 }
@@ -63,7 +62,6 @@ const BUFFER: usize = 1 << 15;
 pub(crate) struct Buffered {
     segment: Segment,
     buffer: Vec<u8>,
-    /// Where the buffer begins.
     begins: u64,
     at: u64,
 }

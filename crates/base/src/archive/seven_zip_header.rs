@@ -44,9 +44,6 @@ mod id {
 }
 
 /// Looks at the directory. A method that directories are not packed by is left to whoever decodes it.
-///
-/// # Errors
-/// When it counts more than can be there, is cut off, or is no directory.
 pub(super) fn check(mut archive: Segment) -> io::Result<()> {
     let mut start = [0; 32];
     archive.part(0, SIGNATURE_HEADER).read_exact(&mut start)?;

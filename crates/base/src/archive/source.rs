@@ -24,9 +24,7 @@ use crate::progress::Stop;
 /// A file recognised as something that can be unpacked.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Format {
-    /// The archive itself.
     pub container: Container,
-    /// What is around it.
     pub compression: Compression,
     /// The size of the file in bytes.
     pub bytes: u64,
@@ -35,7 +33,6 @@ pub struct Format {
 }
 
 impl Format {
-    /// The format in words.
     #[must_use]
     pub fn words(&self) -> String {
         words(self.container, self.compression, self.inner.as_deref())
@@ -66,7 +63,6 @@ pub fn words(container: Container, compression: Compression, inner: Option<&str>
 pub struct Source {
     /// The file's name, for messages.
     pub path: PathBuf,
-    /// What it is.
     pub format: Format,
     whole: Segment,
     /// The archive: the whole, a package's data, or an archive inside.
@@ -112,9 +108,6 @@ impl Source {
     }
 
     /// Opens a file as one that stays whole and keeps its name, whatever is in it.
-    ///
-    /// # Errors
-    /// When it cannot be read.
     pub fn open_whole(file: &Path) -> Result<Self, ArchiveError> {
         let opened = Arc::new(File::open(file).at("open", file)?);
         let bytes = opened.metadata().at("look at", file)?.len();
@@ -131,9 +124,6 @@ impl Source {
     }
 
     /// What lies in a file from this byte on, as the archive behind the text of a self-extractor.
-    ///
-    /// # Errors
-    /// When it is nothing that can be unpacked, or cannot be read.
     pub fn behind(file: &Path, at: u64) -> Result<Self, ArchiveError> {
         let opened = Arc::new(File::open(file).at("open", file)?);
         let bytes = opened.metadata().at("look at", file)?.len();
@@ -186,15 +176,11 @@ impl Source {
         })
     }
 
-    /// A reader of the whole file.
     pub fn whole(&self) -> impl Read + Seek + use<> {
         self.whole.clone()
     }
 
     /// Refuses a file whose end may be missing, unless a published checksum tells that it is whole.
-    ///
-    /// # Errors
-    /// When so.
     pub fn check_end(&self, is_published: bool) -> Result<(), ArchiveError> {
         match self.end_unproven && !is_published {
             true => Err(ArchiveError::CutOff { file: self.path.clone(), bytes: self.format.bytes, expected: None }),

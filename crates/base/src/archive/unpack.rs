@@ -35,9 +35,6 @@ pub struct Options {
 }
 
 /// Reads all entries without writing anything; of files no more than their first bytes.
-///
-/// # Errors
-/// When the archive is damaged or holds something hostile.
 pub fn list(source: &Source, options: Options, stop: &Stop) -> Result<Listing, ArchiveError> {
     let mut collector = collector(source, None, options);
     source.walk(Wanted::Programs, &options.limits, stop, &mut |raw, content| {
@@ -217,9 +214,6 @@ pub struct Finish<'a> {
 
 impl<'a> Finish<'a> {
     /// Checks that no link leads out of `wrapper` (empty: the whole archive).
-    ///
-    /// # Errors
-    /// When one does, or an entry lies behind a link.
     pub fn check(listing: &'a Listing, wrapper: &'a Path) -> Result<Self, ArchiveError> {
         if let Some((_, fault)) = links::faults(listing, wrapper).into_iter().next() {
             return Err(fault);
@@ -228,9 +222,6 @@ impl<'a> Finish<'a> {
     }
 
     /// Makes the links below the wrapper and sets the execute bits.
-    ///
-    /// # Errors
-    /// When the disk refuses, or a link can be neither link nor copy, and hazards are not to be left out.
     pub fn apply(self, root: &Path, options: Options) -> Result<Finished, ArchiveError> {
         let inside = || self.listing.entries.iter().filter(|e| e.path.below(self.wrapper).is_some());
         let mut links = inside().filter(|e| matches!(e.kind, EntryKind::Link(_))).peekable();

@@ -28,9 +28,7 @@ const ALLOCATED_FROM: u64 = 1 << 20;
 
 /// What all writers of an archive share.
 pub(super) struct Writer<'a> {
-    /// The archive, for messages.
     pub archive: &'a Path,
-    /// Where it is unpacked.
     pub root: &'a HeldFolder,
     /// Its size in bytes.
     pub packed: u64,

@@ -318,7 +318,6 @@ fn number(method: CompressionMethod) -> Option<u16> {
 
 /// What the record at the end of a zip says of its directory.
 pub(super) struct End {
-    /// The number of entries.
     pub entries: u64,
     /// The directory's length in bytes.
     pub directory: u64,

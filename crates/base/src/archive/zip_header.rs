@@ -15,10 +15,8 @@ pub(super) const LENGTH: u64 = 30;
 
 /// What the directory says of an entry.
 pub(super) struct InDirectory<'a> {
-    /// Where its header begins.
     pub at: u64,
     pub name: &'a [u8],
-    /// The method's number.
     pub method: Option<u16>,
     pub encrypted: bool,
 }

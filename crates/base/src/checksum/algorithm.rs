@@ -23,10 +23,8 @@ pub enum Algorithm {
 }
 
 impl Algorithm {
-    /// All of them.
     pub const ALL: [Self; 4] = [Self::Sha256, Self::Sha512, Self::Sha1, Self::Md5];
 
-    /// Its name.
     #[must_use]
     pub fn name(self) -> &'static str {
         match self {
@@ -85,9 +83,6 @@ impl fmt::Display for Checksum {
 
 impl Checksum {
     /// Reads one as it is published; case and surrounding white space do not matter.
-    ///
-    /// # Errors
-    /// When it has other digits or another number of them, in words for the user.
     pub fn parse(algorithm: Algorithm, text: &str) -> Result<Self, String> {
         let value = text.trim().to_ascii_lowercase();
         if value.len() != algorithm.digits() || !value.bytes().all(|b| b.is_ascii_hexdigit()) {

@@ -23,15 +23,11 @@ pub struct Published {
 /// Why a list is of no use.
 #[derive(Debug, thiserror::Error)]
 pub enum PublishedError {
-    /// It cannot be read.
     #[error(transparent)]
     File(#[from] FileError),
-    /// It has no line for the file.
     #[error("{} has no checksum of {file}", list.display())]
     NoLine {
-        /// The list.
         list: PathBuf,
-        /// The file's name.
         file: String,
     },
 }
@@ -73,9 +69,6 @@ const ENDINGS: [(&str, Option<Algorithm>); 10] = [
 const LISTS: [&str; 4] = ["sha256sums", "sha512sums", "sha1sums", "md5sums"];
 
 /// The checksum of the file named `name` in a list.
-///
-/// # Errors
-/// When the list cannot be read, or has no line for that file.
 pub fn in_list(list: &Path, name: &str) -> Result<Published, PublishedError> {
     let text = read(list).at("read", list)?;
     let none = || PublishedError::NoLine { list: list.to_owned(), file: name.to_owned() };

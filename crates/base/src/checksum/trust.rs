@@ -11,7 +11,6 @@ use crate::progress::Stop;
 /// The checksums that the user has from the publisher.
 #[derive(Debug, Clone, Default)]
 pub struct Trust {
-    /// Given one by one.
     pub checksums: Vec<Checksum>,
     /// A list that has to hold the file.
     pub list: Option<PathBuf>,
@@ -20,24 +19,18 @@ pub struct Trust {
 /// Why a file is not trusted.
 #[derive(Debug, thiserror::Error)]
 pub enum TrustError {
-    /// It is not what was published.
     #[error(transparent)]
     Mismatch(Box<ChecksumMismatch>),
-    /// A list of checksums is of no use.
     #[error(transparent)]
     Published(#[from] PublishedError),
 }
 
-/// A file that is not what was published.
 #[derive(Debug, thiserror::Error)]
 #[error("{} is not the published file; it was not used\n  published {}  {} ({})\n  of this file       {computed}",
     file.display(), published.checksum.algorithm.name(), published.checksum, published.from)]
 pub struct ChecksumMismatch {
-    /// The file.
     pub file: PathBuf,
-    /// What was published.
     pub published: Published,
-    /// What was computed.
     pub computed: Checksum,
 }
 
@@ -70,9 +63,6 @@ pub struct Summed {
 
 impl Summed {
     /// Compares what was computed, SHA-256 among it, with what was published.
-    ///
-    /// # Errors
-    /// When they differ.
     pub fn compare(file: &Path, computed: Computed, published: Vec<Published>) -> Result<Self, TrustError> {
         let Computed { sha256, others } = computed;
         for one in &published {
@@ -85,7 +75,6 @@ impl Summed {
         Ok(Self { sha256, published, oddities: Vec::new() })
     }
 
-    /// What is worth telling.
     #[must_use]
     pub fn findings(&self) -> Vec<Finding> {
         self.of_checksum().into_iter().chain(self.oddities.clone()).collect()
@@ -133,9 +122,6 @@ impl Computed {
 
 impl Trust {
     /// The published checksums of a file: those given, and otherwise those in the usual files beside it.
-    ///
-    /// # Errors
-    /// When the list that was given is of no use.
     pub fn published(&self, file: &Path) -> Result<Vec<Published>, PublishedError> {
         let given = |checksum: &Checksum| {
             let option = checksum.algorithm.name().to_ascii_lowercase().replace('-', "");

@@ -45,7 +45,6 @@ impl Finding {
         self
     }
 
-    /// Adds what to do.
     #[must_use]
     pub fn remedy(mut self, remedy: impl Into<String>) -> Self {
         self.remedy = Some(remedy.into());

@@ -23,15 +23,11 @@ pub enum Severity {
 /// What is said of a finding, wherever it is found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Texts {
-    /// What it means.
     pub means: &'static str,
     /// Why it matters: what comes of it if nothing is done.
     pub why: &'static str,
-    /// How it comes about.
     pub comes_about: &'static str,
-    /// How to settle it.
     pub settle: &'static str,
-    /// An example.
     pub example: &'static str,
 }
 
@@ -48,16 +44,13 @@ macro_rules! findings {
         pub enum Code { $(#[doc = $means] $name,)* }
 
         impl Code {
-            /// All codes.
             pub const ALL: &'static [Self] = &[$(Self::$name,)*];
 
-            /// The stable text.
             #[must_use]
             pub fn as_str(self) -> &'static str {
                 match self { $(Self::$name => $text,)* }
             }
 
-            /// How much it matters.
             #[must_use]
             pub fn severity(self) -> Severity {
                 match self { $(Self::$name => Severity::$severity,)* }

@@ -35,7 +35,6 @@ impl Verdict {
         Self::NotFound,
     ];
 
-    /// The stable text.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {

@@ -3,7 +3,6 @@
 /// What a name told; each part may be missing.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Guess {
-    /// The tool's name.
     pub name: Option<String>,
     /// Its version, without a leading `v`.
     pub version: Option<String>,

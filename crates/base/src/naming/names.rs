@@ -8,16 +8,12 @@ use crate::naming::reserved;
 /// Why a name was refused.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum NameError {
-    /// Not a name of a tool.
     #[error("\"{0}\" is not a valid tool name: use letters, digits and . _ + -, beginning with a letter or digit")]
     Tool(String),
-    /// Not a version.
     #[error("\"{0}\" is not a valid version: use letters, digits and . _ + ~ -, beginning with a letter or digit")]
     Version(String),
-    /// Not a variable.
     #[error("\"{0}\" is not a valid home variable: use letters, digits and _, not beginning with a digit")]
     Variable(String),
-    /// A variable that systems and shells need for themselves.
     #[error("\"{0}\" is not a valid home variable: the system or a shell uses it")]
     Taken(String),
 }
@@ -83,7 +79,6 @@ macro_rules! checked_text {
         pub struct $name(String);
 
         impl $name {
-            /// The text.
             #[must_use]
             pub fn as_str(&self) -> &str {
                 &self.0
@@ -155,9 +150,6 @@ checked_text!(
 
 impl ToolName {
     /// The usual home variable: `NAME_HOME` in capitals.
-    ///
-    /// # Errors
-    /// When the name makes none, because it begins with a digit.
     pub fn home_variable(&self) -> Result<Variable, NameError> {
         let mut text: String =
             self.0.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_uppercase() } else { '_' }).collect();

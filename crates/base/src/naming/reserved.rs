@@ -3,13 +3,10 @@
 /// Why Windows cannot keep a file of this name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 pub enum WindowsNameError {
-    /// A device has it.
     #[error("its name is a Windows device name")]
     Device,
-    /// The end would be dropped silently.
     #[error("its name ends with a dot or space, which Windows removes")]
     End,
-    /// A character that no name may have.
     #[error("its name contains a character that Windows does not allow, such as : or ?")]
     Character,
 }
@@ -20,9 +17,6 @@ const DEVICES: [&str; 6] = ["CON", "PRN", "AUX", "NUL", "CONIN$", "CONOUT$"];
 const NUMBERED: [&str; 2] = ["COM", "LPT"];
 
 /// Checks one component of a path.
-///
-/// # Errors
-/// With the reason why it cannot be a name.
 pub fn check(name: &str) -> Result<(), WindowsNameError> {
     if name.chars().any(|c| c.is_control() || "<>:\"|?*\\/".contains(c)) {
         return Err(WindowsNameError::Character);

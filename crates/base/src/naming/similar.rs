@@ -1,6 +1,5 @@
 //! Names that somebody may have meant.
 
-/// No more are given.
 const MOST: usize = 3;
 
 /// The names that one or two slips of the hand make of this one, nearest first.

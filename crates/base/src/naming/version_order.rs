@@ -74,7 +74,6 @@ fn compare(one: Part<'_>, other: Part<'_>) -> Ordering {
     }
 }
 
-/// A part against a version that has ended.
 fn against_end(part: Part<'_>) -> Ordering {
     match part {
         Part::Number(number) if number.bytes().all(|digit| digit == b'0') => Ordering::Equal,

@@ -3,7 +3,6 @@
 /// A value of a registry key as the system keeps it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RawValue {
-    /// Its name.
     pub name: String,
     /// Its type number: 1 is a plain string, 2 an expandable one.
     pub kind: u32,
@@ -21,7 +20,6 @@ pub enum Hive {
 }
 
 impl Hive {
-    /// Its name.
     #[must_use]
     pub fn name(self) -> &'static str {
         match self {

@@ -8,7 +8,6 @@ pub const CONTEXT_ARGUMENT: &str = "terminal-context";
 /// What an open descriptor leads to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Descriptor {
-    /// A terminal.
     Terminal,
     /// A file or device, by its path's bytes.
     File(Vec<u8>),
@@ -26,7 +25,6 @@ pub struct TerminalContext {
     pub umask: u32,
     /// The ignored signals, a bit each, the lowest for signal 1 (signal(7)).
     pub ignored: u64,
-    /// The limits of resources.
     pub limits: Vec<Limit>,
     /// The open descriptors by their numbers; a number that is missing is closed.
     pub descriptors: Vec<(i32, Descriptor)>,

@@ -91,9 +91,6 @@ pub fn others_may_write(folder: &Path) -> bool {
 }
 
 /// Reads from a place of a file, whatever others read of it meanwhile (pread(2)).
-///
-/// # Errors
-/// When the system refuses.
 pub fn read_at(file: &File, buffer: &mut [u8], at: u64) -> io::Result<usize> {
     std::os::unix::fs::FileExt::read_at(file, buffer, at)
 }
@@ -106,17 +103,11 @@ pub fn free_space(folder: &Path) -> Option<u64> {
 }
 
 /// Makes a new file with these permission bits, less those that the user's mask takes off (open(2), `O_EXCL`).
-///
-/// # Errors
-/// When there is such a file, link or folder already, or the system refuses.
 pub fn create_new(path: &Path, mode: u32) -> io::Result<File> {
     std::os::unix::fs::OpenOptionsExt::mode(File::options().write(true).create_new(true), mode).open(path)
 }
 
 /// The permission bits that the user's mask takes off new files, seen from a file without a name in `folder`.
-///
-/// # Errors
-/// When no file can be made there.
 pub fn masked_bits(folder: &Path) -> io::Result<u32> {
     let probe = tempfile::Builder::new().permissions(fs::Permissions::from_mode(0o777)).tempfile_in(folder)?;
     Ok(0o777 & !probe.as_file().metadata()?.mode())
@@ -124,9 +115,6 @@ pub fn masked_bits(folder: &Path) -> io::Result<u32> {
 
 /// Takes room on the disk for a file that is about to be written, without changing its length (fallocate(2) with
 /// `FALLOC_FL_KEEP_SIZE`); a file system that cannot do that is left alone.
-///
-/// # Errors
-/// When the disk is full.
 #[cfg(target_os = "linux")]
 pub fn allocate(file: &File, bytes: u64) -> io::Result<()> {
     use rustix::io::Errno;
@@ -137,9 +125,6 @@ pub fn allocate(file: &File, bytes: u64) -> io::Result<()> {
 }
 
 /// Takes room on the disk for a file that is about to be written, which is left to the system here.
-///
-/// # Errors
-/// None.
 #[cfg(not(target_os = "linux"))]
 pub fn allocate(_file: &File, _bytes: u64) -> io::Result<()> {
     Ok(())
@@ -147,51 +132,32 @@ pub fn allocate(_file: &File, _bytes: u64) -> io::Result<()> {
 
 /// Opens a file so that nobody can write to it or put another in its place while it is open; `None` where, as here, the
 /// system knows no such thing.
-///
-/// # Errors
-/// None.
 pub fn open_unchanging(_path: &Path) -> io::Result<Option<File>> {
     Ok(None)
 }
 
 /// Sets the permission bits of an open file.
-///
-/// # Errors
-/// When the system refuses.
 pub fn set_mode(file: &File, mode: u32) -> io::Result<()> {
     file.set_permissions(fs::Permissions::from_mode(mode))
 }
 
 /// Sets the permission bits of a folder.
-///
-/// # Errors
-/// When the system refuses.
 pub fn set_folder_mode(path: &Path, mode: u32) -> io::Result<()> {
     fs::set_permissions(path, fs::Permissions::from_mode(mode))
 }
 
 /// Makes a folder and those above it that are missing: for others to read at most, whatever the umask.
-///
-/// # Errors
-/// When the system refuses.
 pub fn make_folders(folder: &Path) -> io::Result<()> {
     use std::os::unix::fs::DirBuilderExt as _;
     fs::DirBuilder::new().recursive(true).mode(0o755).create(folder)
 }
 
-/// Makes a symbolic link.
-///
-/// # Errors
-/// When the system refuses.
 pub fn make_link(target: &Path, link: &Path) -> io::Result<()> {
     std::os::unix::fs::symlink(target, link)
 }
 
 /// Swaps two folders in one step (renameat2(2) `RENAME_EXCHANGE`, and its like on macOS); `false` where the system or the
 /// file system cannot.
-///
-/// # Errors
-/// Any failure other than "not supported here".
 #[cfg(any(target_os = "linux", target_os = "macos"))]
 pub fn exchange(one: &Path, other: &Path) -> io::Result<bool> {
     use rustix::io::Errno;
@@ -203,18 +169,12 @@ pub fn exchange(one: &Path, other: &Path) -> io::Result<bool> {
 }
 
 /// Swaps two folders in one step, which this system cannot.
-///
-/// # Errors
-/// None.
 #[cfg(not(any(target_os = "linux", target_os = "macos")))]
 pub fn exchange(_one: &Path, _other: &Path) -> io::Result<bool> {
     Ok(false)
 }
 
 /// Flushes a folder's own record of names to the disk.
-///
-/// # Errors
-/// When the folder cannot be opened or flushed.
 pub fn flush_folder(path: &Path) -> io::Result<()> {
     File::open(path)?.sync_all()
 }
@@ -265,7 +225,6 @@ pub fn shell_on_record() -> Option<std::path::PathBuf> {
     (!shell.is_empty()).then(|| shell.into())
 }
 
-/// The superuser's home folder.
 #[must_use]
 pub fn superuser_home() -> &'static str {
     if cfg!(target_vendor = "apple") { "/var/root" } else { "/root" }
@@ -346,9 +305,6 @@ pub fn is_busy(error: &io::Error) -> bool {
 }
 
 /// Does something to names. Nobody who holds a file open is in the way of that here.
-///
-/// # Errors
-/// Those of what is done.
 pub fn retry_while_held<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Result<T> {
     action()
 }
@@ -380,17 +336,11 @@ fn no_registry() -> io::Error {
 }
 
 /// This system has no registry.
-///
-/// # Errors
-/// Always.
 pub fn registry_values(_hive: super::raw_registry::Hive, _key: &str) -> io::Result<Vec<super::raw_registry::RawValue>> {
     Err(no_registry())
 }
 
 /// This system has no registry.
-///
-/// # Errors
-/// Always.
 pub fn write_registry_value(
     _hive: super::raw_registry::Hive,
     _key: &str,
@@ -401,9 +351,6 @@ pub fn write_registry_value(
 }
 
 /// This system has no registry.
-///
-/// # Errors
-/// Always.
 pub fn exchange_registry_value(
     _hive: super::raw_registry::Hive,
     _key: &str,
@@ -415,9 +362,6 @@ pub fn exchange_registry_value(
 }
 
 /// This system has no registry.
-///
-/// # Errors
-/// Always.
 pub fn remove_registry_key(_key: &str) -> io::Result<()> {
     Err(no_registry())
 }
@@ -432,25 +376,16 @@ pub fn may_write_registry(_hive: super::raw_registry::Hive, _key: &str) -> bool 
 pub fn announce_environment() {}
 
 /// This system builds no environment for others.
-///
-/// # Errors
-/// Always.
 pub fn fresh_environment() -> io::Result<Vec<(OsString, OsString)>> {
     Err(no_registry())
 }
 
 /// This system has no registry.
-///
-/// # Errors
-/// Always.
 pub fn remove_registry_key_if_empty(_key: &str) -> io::Result<()> {
     Err(no_registry())
 }
 
 /// Starts a program by its bare name, as Windows does.
-///
-/// # Errors
-/// Always: this is no Windows.
 pub fn start_by_name(_name: &OsStr) -> io::Result<()> {
     Err(io::ErrorKind::Unsupported.into())
 }

@@ -7,9 +7,6 @@ use std::path::Path;
 
 /// Gives a new file all that another one has beside its content: mode, owner, group, access lists and other attributes (xattr(7),
 /// acl(5)). `false` where it cannot have all of that, or the other file has further names, which a new one would not have.
-///
-/// # Errors
-/// When the other file cannot be read.
 pub fn copy_all_but_content(like: &Path, target: &File) -> io::Result<bool> {
     let rights = fs::metadata(like)?;
     let now = target.metadata()?;

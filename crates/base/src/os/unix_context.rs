@@ -55,9 +55,6 @@ fn is_ignored(signal: i32) -> bool {
 
 /// Prints every variable, each ended by a zero byte (env(1), `-0`), then the context as one more such field, which the
 /// argument names. It is all that a call with [`super::CONTEXT_ARGUMENT`] does.
-///
-/// # Errors
-/// When nobody reads it.
 pub fn print_context(name: &std::ffi::OsStr) -> io::Result<()> {
     let mut bytes = Vec::new();
     for (variable, value) in std::env::vars_os() {

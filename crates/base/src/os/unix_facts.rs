@@ -31,10 +31,6 @@ pub fn read_download_mark(file: &Path) -> Option<Vec<u8>> {
     Some(bytes)
 }
 
-/// Puts a mark on a file.
-///
-/// # Errors
-/// When the disk keeps none, or the system refuses.
 pub fn write_download_mark(file: &Path, mark: &[u8]) -> io::Result<()> {
     if std::env::consts::OS != "macos" {
         return Ok(());

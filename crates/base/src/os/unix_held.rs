@@ -20,9 +20,6 @@ pub struct HeldFolder {
 
 impl HeldFolder {
     /// Holds the folder at a place, which may not be a link to one (open(2), `O_NOFOLLOW`).
-    ///
-    /// # Errors
-    /// When there is none.
     pub fn open(folder: &Path) -> io::Result<Self> {
         let held = rustix::fs::openat(CWD, folder, FOLDER | OFlags::NOFOLLOW, Mode::empty())?;
         Ok(Self { folder: held, place: folder.to_owned() })
@@ -35,34 +32,21 @@ impl HeldFolder {
     }
 
     /// Moves what the folder holds under `name` to another place (renameat(2)).
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn move_out(&self, name: &Path, to: &Path) -> io::Result<()> {
         Ok(rustix::fs::renameat(&self.folder, name, CWD, to)?)
     }
 
     /// Makes a new file with these permission bits, less those that the user's mask takes off (open(2), `O_EXCL`).
-    ///
-    /// # Errors
-    /// When there is such a file, link or folder already, or the system refuses.
     pub fn create_new(&self, below: &Path, mode: u32) -> io::Result<File> {
         let flags = OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL | OFlags::CLOEXEC;
         Ok(self.open_beneath(below, flags, Mode::from_raw_mode(mode as _))?.into())
     }
 
-    /// Opens a file for reading.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn open_file(&self, below: &Path) -> io::Result<File> {
         Ok(self.open_beneath(below, OFlags::RDONLY | OFlags::CLOEXEC, Mode::empty())?.into())
     }
 
     /// Makes a folder and those above it that are missing: for others to read at most, whatever the umask.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn make_folders(&self, below: &Path) -> io::Result<()> {
         let above = below.parent().filter(|above| !above.as_os_str().is_empty());
         match (self.make_folder(below), above) {
@@ -82,28 +66,17 @@ impl HeldFolder {
         }
     }
 
-    /// Makes a symbolic link.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn make_link(&self, target: &Path, below: &Path) -> io::Result<()> {
         let (above, name) = self.parent_of(below)?;
         Ok(rustix::fs::symlinkat(target, above, name)?)
     }
 
     /// Gives a file a second name.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn make_hard_link(&self, file: &Path, below: &Path) -> io::Result<()> {
         let ((from, old), (above, new)) = (self.parent_of(file)?, self.parent_of(below)?);
         Ok(rustix::fs::linkat(from, old, above, new, AtFlags::empty())?)
     }
 
-    /// Removes a file.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn remove_file(&self, below: &Path) -> io::Result<()> {
         let (above, name) = self.parent_of(below)?;
         Ok(rustix::fs::unlinkat(above, name, AtFlags::empty())?)

@@ -12,18 +12,12 @@ use rustix::termios::{LocalModes, OptionalActions, OutputModes, Winsize, tcgetat
 
 /// Opens one: our end, and the other as the three streams of a program. It hands on what is written as it is, and shows
 /// nothing of what is typed. To none of the two who open it is it the terminal that signals come from.
-///
-/// # Errors
-/// When the system has none left.
 pub fn open_terminal() -> io::Result<(File, [Stdio; 3])> {
     let (ours, theirs) = open()?;
     Ok((ours, [theirs.try_clone()?.into(), theirs.try_clone()?.into(), theirs.into()]))
 }
 
 /// Opens one whose other end is handed on by its number to what is started next.
-///
-/// # Errors
-/// When the system has none left.
 pub fn open_second_terminal() -> io::Result<(File, OwnedFd)> {
     let (ours, theirs) = open()?;
     // A copy of it in another child is no harm: makers of seals close what they were not told of.

@@ -83,10 +83,6 @@ pub fn read_download_mark(file: &Path) -> Option<Vec<u8>> {
     Some(bytes)
 }
 
-/// Puts a mark on a file.
-///
-/// # Errors
-/// When the disk keeps none, or the system refuses.
 pub fn write_download_mark(file: &Path, mark: &[u8]) -> io::Result<()> {
     fs::write(download_mark(file), mark)
 }
@@ -110,9 +106,6 @@ pub fn may_write(path: &Path) -> bool {
 }
 
 /// Reads from a place of a file, whatever others read of it meanwhile.
-///
-/// # Errors
-/// When the system refuses.
 pub fn read_at(file: &File, buffer: &mut [u8], at: u64) -> io::Result<usize> {
     std::os::windows::fs::FileExt::seek_read(file, buffer, at)
 }
@@ -128,26 +121,17 @@ pub fn free_space(folder: &Path) -> Option<u64> {
 }
 
 /// Makes a new file; it has no permission bits here.
-///
-/// # Errors
-/// When there is such a file or folder already, or the system refuses.
 pub fn create_new(path: &Path, _mode: u32) -> io::Result<File> {
     File::create_new(path)
 }
 
 /// No mask takes permission bits off new files here.
-///
-/// # Errors
-/// None.
 pub fn masked_bits(_folder: &Path) -> io::Result<u32> {
     Ok(0)
 }
 
 /// Takes room on the disk for a file that is about to be written, without changing its length
 /// (`SetFileInformationByHandle`, `FileAllocationInfo`); a file system that cannot do that is left alone.
-///
-/// # Errors
-/// When the disk is full.
 pub fn allocate(file: &File, bytes: u64) -> io::Result<()> {
     let wanted = FILE_ALLOCATION_INFO { AllocationSize: i64::try_from(bytes).unwrap_or(i64::MAX) };
     let size = u32::try_from(size_of::<FILE_ALLOCATION_INFO>()).unwrap_or(u32::MAX);
@@ -163,50 +147,32 @@ pub fn allocate(file: &File, bytes: u64) -> io::Result<()> {
 
 /// Opens a file so that nobody can write to it or put another in its place while it is open: it is shared for reading
 /// only ("CreateFileW function", `dwShareMode`).
-///
-/// # Errors
-/// When the system refuses, as where somebody has it open for writing.
 pub fn open_unchanging(path: &Path) -> io::Result<Option<File>> {
     use std::os::windows::fs::OpenOptionsExt as _;
     File::options().read(true).share_mode(windows_sys::Win32::Storage::FileSystem::FILE_SHARE_READ).open(path).map(Some)
 }
 
 /// Files have no permission bits here.
-///
-/// # Errors
-/// None.
 pub fn set_mode(_file: &File, _mode: u32) -> io::Result<()> {
     Ok(())
 }
 
 /// Makes a folder and those above it that are missing.
-///
-/// # Errors
-/// When the system refuses.
 pub fn make_folders(folder: &Path) -> io::Result<()> {
     fs::create_dir_all(folder)
 }
 
 /// Folders have no permission bits here.
-///
-/// # Errors
-/// None.
 pub fn set_folder_mode(_path: &Path, _mode: u32) -> io::Result<()> {
     Ok(())
 }
 
 /// A replaced file takes its rights from the folder, as the one before it did.
-///
-/// # Errors
-/// None.
 pub fn copy_all_but_content(_like: &Path, _target: &File) -> io::Result<bool> {
     Ok(true)
 }
 
 /// Makes a symbolic link to a file or folder.
-///
-/// # Errors
-/// When this user may not make links.
 pub fn make_link(target: &Path, link: &Path) -> io::Result<()> {
     if link.parent().unwrap_or(Path::new(".")).join(target).is_dir() {
         std::os::windows::fs::symlink_dir(target, link)
@@ -216,17 +182,11 @@ pub fn make_link(target: &Path, link: &Path) -> io::Result<()> {
 }
 
 /// Swaps two folders in one step, which this system cannot.
-///
-/// # Errors
-/// None.
 pub fn exchange(_one: &Path, _other: &Path) -> io::Result<bool> {
     Ok(false)
 }
 
 /// A folder's record of names is flushed by the file system itself.
-///
-/// # Errors
-/// None.
 pub fn flush_folder(_path: &Path) -> io::Result<()> {
     Ok(())
 }
@@ -284,9 +244,6 @@ pub fn writable_places() -> Vec<std::path::PathBuf> {
 }
 
 /// Opens a pseudo-terminal, which no shell of this system asks for.
-///
-/// # Errors
-/// Always.
 pub fn open_terminal() -> io::Result<(File, [std::process::Stdio; 3])> {
     Err(io::ErrorKind::Unsupported.into())
 }
@@ -296,14 +253,10 @@ pub fn open_terminal() -> io::Result<(File, [std::process::Stdio; 3])> {
 pub struct OwnedFd(std::convert::Infallible);
 
 /// Opens a second pseudo-terminal, which no shell of this system asks for.
-///
-/// # Errors
-/// Always.
 pub fn open_second_terminal() -> io::Result<(File, OwnedFd)> {
     Err(io::ErrorKind::Unsupported.into())
 }
 
-/// There is none.
 #[must_use]
 pub fn descriptor_number(descriptor: &OwnedFd) -> Option<i32> {
     match descriptor.0 {}
@@ -315,7 +268,6 @@ pub fn untrusted_on_way(_place: &Path) -> Option<std::path::PathBuf> {
     None
 }
 
-/// Nobody makes seals here.
 #[must_use]
 pub fn is_started_by(_argument: &str) -> bool {
     false
@@ -356,9 +308,6 @@ const OTHERS_HOLD: std::time::Duration = std::time::Duration::from_secs(4);
 
 /// Does something to names, and tries it again for some seconds while another program holds what it is about ("System Error
 /// Codes": `ERROR_ACCESS_DENIED` and `ERROR_SHARING_VIOLATION`).
-///
-/// # Errors
-/// Those of the last try.
 pub fn retry_while_held<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Result<T> {
     let start = std::time::Instant::now();
     loop {
@@ -385,9 +334,6 @@ pub fn kernel_version() -> Option<[u32; 3]> {
 }
 
 /// Prints nothing: shells of this system are not asked in which context they start programs.
-///
-/// # Errors
-/// None.
 pub fn print_context(_name: &std::ffi::OsStr) -> io::Result<()> {
     Ok(())
 }

@@ -12,71 +12,42 @@ pub struct HeldFolder(PathBuf);
 
 impl HeldFolder {
     /// Takes the folder at a place.
-    ///
-    /// # Errors
-    /// None.
     pub fn open(folder: &Path) -> io::Result<Self> {
         Ok(Self(folder.to_owned()))
     }
 
-    /// Where it is.
     #[must_use]
     pub fn place(&self) -> &Path {
         &self.0
     }
 
     /// Moves what the folder holds under `name` to another place.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn move_out(&self, name: &Path, to: &Path) -> io::Result<()> {
         retry_while_held(|| fs::rename(self.0.join(name), to))
     }
 
-    /// Makes a new file.
-    ///
-    /// # Errors
-    /// When there is such a file, link or folder already, or the system refuses.
     pub fn create_new(&self, below: &Path, mode: u32) -> io::Result<File> {
         create_new(&self.0.join(below), mode)
     }
 
-    /// Opens a file for reading.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn open_file(&self, below: &Path) -> io::Result<File> {
         File::open(self.0.join(below))
     }
 
     /// Makes a folder and those above it that are missing.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn make_folders(&self, below: &Path) -> io::Result<()> {
         make_folders(&self.0.join(below))
     }
 
-    /// Makes a symbolic link.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn make_link(&self, target: &Path, below: &Path) -> io::Result<()> {
         make_link(target, &self.0.join(below))
     }
 
     /// Gives a file a second name.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn make_hard_link(&self, file: &Path, below: &Path) -> io::Result<()> {
         fs::hard_link(self.0.join(file), self.0.join(below))
     }
 
-    /// Removes a file.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn remove_file(&self, below: &Path) -> io::Result<()> {
         fs::remove_file(self.0.join(below))
     }

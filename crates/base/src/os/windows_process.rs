@@ -145,9 +145,6 @@ pub fn refused_by_policy(error: &io::Error) -> Option<&'static str> {
 
 /// Starts a program by its bare name and waits for its end: what is searched is the system's business, and nothing of it is done
 /// here ("CreateProcessW function").
-///
-/// # Errors
-/// Those of the system.
 pub fn start_by_name(name: &OsStr) -> io::Result<()> {
     let mut line: Vec<u16> = [u16::from(b'"')].into_iter().chain(name.encode_wide()).collect();
     line.extend([u16::from(b'"'), 0]);

@@ -41,9 +41,6 @@ fn open(hive: Hive, key: &str, write: bool) -> io::Result<RegKey> {
 const LONGEST_NAME: usize = 16_383 + 1;
 
 /// The values of a registry key in the system's order, raw, of whatever type. A key that does not exist has none.
-///
-/// # Errors
-/// When the key cannot be read.
 pub fn registry_values(hive: Hive, key: &str) -> io::Result<Vec<RawValue>> {
     let key = match open(hive, key, false) {
         Ok(key) => key,
@@ -89,9 +86,6 @@ pub fn registry_values(hive: Hive, key: &str) -> io::Result<Vec<RawValue>> {
 }
 
 /// Writes a value whole, of whatever type, or removes it.
-///
-/// # Errors
-/// When the system refuses.
 pub fn write_registry_value(hive: Hive, key: &str, name: &str, value: Option<(u32, &[u8])>) -> io::Result<()> {
     let key = open(hive, key, true)?;
     let Some((kind, bytes)) = value else { return key.delete_value(name) };
@@ -107,9 +101,6 @@ pub fn write_registry_value(hive: Hive, key: &str, name: &str, value: Option<(u3
 
 /// Writes a value whole, or removes it, where it is still as expected; says whether it was. Nothing but one call of the system
 /// lies between the last look and the writing.
-///
-/// # Errors
-/// When the system refuses.
 pub fn exchange_registry_value(
     hive: Hive,
     key: &str,
@@ -153,9 +144,6 @@ pub fn exchange_registry_value(
 }
 
 /// Removes a key of the current user with everything below it; one that is not there is no fault.
-///
-/// # Errors
-/// When the system refuses.
 pub fn remove_registry_key(key: &str) -> io::Result<()> {
     match RegKey::predef(HKEY_CURRENT_USER).delete_subkey_all(key) {
         Err(e) if e.kind() != io::ErrorKind::NotFound => Err(e),
@@ -207,9 +195,6 @@ fn broadcast_environment() {
 }
 
 /// The environment that the system would give a new process of this user ("CreateEnvironmentBlock function").
-///
-/// # Errors
-/// When the system refuses.
 pub fn fresh_environment() -> io::Result<Vec<(OsString, OsString)>> {
     let mut token: HANDLE = ptr::null_mut();
     // SAFETY: the pseudo handle is always valid, and `token` receives a handle that is closed below.
@@ -249,9 +234,6 @@ pub fn fresh_environment() -> io::Result<Vec<(OsString, OsString)>> {
 }
 
 /// Removes a key of the current user if it has neither values nor keys below it.
-///
-/// # Errors
-/// When the system refuses.
 pub fn remove_registry_key_if_empty(key: &str) -> io::Result<()> {
     let root = RegKey::predef(HKEY_CURRENT_USER);
     match root.open_subkey(key) {

@@ -12,7 +12,6 @@ pub use spelling::{is_spelled_alike, lies_in};
 use crate::os;
 use crate::system::System;
 
-/// One entry of a PATH list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PathEntry {
     /// The entry as written.
@@ -62,7 +61,6 @@ impl PathList {
 /// Why a folder cannot stand in PATH.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 pub enum EntryError {
-    /// It holds the separator.
     #[error("its name contains a \"{0}\", which separates PATH entries")]
     Separator(char),
     /// It holds a quote, which means something to `cmd` in PATH.
@@ -71,15 +69,11 @@ pub enum EntryError {
     /// It holds a `%` that stands for a variable.
     #[error("the registry would read a \"%\" in its name as a reference to a variable")]
     Reference,
-    /// It holds a control character.
     #[error("its name contains a line break or other control character")]
     Control,
 }
 
 /// Says whether a folder can stand in PATH of a system as one entry.
-///
-/// # Errors
-/// With the reason why not.
 pub fn check_entry(folder: &Path, system: System) -> Result<(), EntryError> {
     let bytes = folder.as_os_str().as_encoded_bytes();
     let separator = match system {

@@ -26,14 +26,12 @@ const READING: Duration = Duration::from_secs(5);
 /// The same where nothing says that nobody else holds the stream.
 const LATE: Duration = Duration::from_secs(1);
 
-/// How a run ended.
 #[derive(Debug)]
 pub enum Ending {
     /// The program ended by itself, or was ended with success since all that was typed was answered.
     Exited(ExitStatus),
     /// The time limit passed; the program and its children were ended.
     TimedOut,
-    /// It could not be started.
     NotStarted(io::Error),
     /// The user asked to stop.
     Interrupted,
@@ -52,13 +50,11 @@ impl From<SealReport> for Ending {
 /// What came of a run.
 #[derive(Debug)]
 pub struct Outcome {
-    /// How it ended.
     pub ending: Ending,
     /// Its standard output, capped.
     pub stdout: Vec<u8>,
     /// Its standard error, capped.
     pub stderr: Vec<u8>,
-    /// How long it took.
     pub took: Duration,
     /// Programs it had started that were still running, and were ended.
     pub left: Vec<String>,

@@ -17,14 +17,12 @@ use crate::system::System;
 /// How long the trial of a level may take.
 const TRIAL: Duration = Duration::from_secs(5);
 
-/// How programs are started.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Means {
     /// By this program itself, started once more, which makes the seal.
     Own,
     /// By the sandbox of macOS.
     Sandbox,
-    /// As they are.
     Plain,
 }
 
@@ -49,13 +47,11 @@ pub struct Surroundings {
 }
 
 impl Surroundings {
-    /// As a terminal has them.
     #[must_use]
     pub fn of_terminal() -> Self {
         Self { network: Network::Open, stand_ins: Vec::new(), named: Vec::new() }
     }
 
-    /// Without a network.
     #[must_use]
     pub fn cut_off() -> Self {
         Self { network: Network::Closed, stand_ins: Vec::new(), named: Vec::new() }
@@ -105,7 +101,6 @@ impl Sealer {
         Self { level: SealLevel::None, means: Means::Plain, folders, places: Vec::new() }
     }
 
-    /// The level.
     #[must_use]
     pub fn level(&self) -> SealLevel {
         self.level

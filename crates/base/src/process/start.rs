@@ -14,7 +14,6 @@ pub struct Start {
     pub program: PathBuf,
     /// The name it is called by (its `argv[0]`), where that is not its path.
     pub called: Option<OsString>,
-    /// Its arguments.
     pub arguments: Vec<OsString>,
     /// Its environment.
     pub environment: Environment,
@@ -25,7 +24,6 @@ pub struct Start {
 }
 
 impl Start {
-    /// A program without arguments.
     #[must_use]
     pub fn new(program: &Path, environment: &Environment, folder: &Path) -> Self {
         let (program, folder) = (program.to_owned(), folder.to_owned());

@@ -12,7 +12,6 @@ const QUIET: Duration = Duration::from_millis(20);
 /// After so long a line without an answer is typed again, since something else may have read it; then after twice as long.
 const FIRST_PAUSE: Duration = Duration::from_millis(300);
 
-/// The longest such pause.
 const LONGEST_PAUSE: Duration = Duration::from_secs(2);
 
 /// What terminals are asked by programs that then wait for the answer, with what a plain one says (ECMA-48, DA and DSR).
@@ -22,7 +21,6 @@ const ANSWERS: [(&[u8], &[u8]); 3] =
 /// The end of the input, typed at the beginning of a line (termios(3), `VEOF`), as often as a program may ask.
 const ENDS_OF_INPUT: &[u8] = b"\x04\x04\x04\x04";
 
-/// What is typed next.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Line {
     /// The line, without its end.
@@ -70,7 +68,6 @@ impl<'a> Typist<'a> {
         Self { typing, answered: 0, line, read: 0, changed, since, typed: None, pause: FIRST_PAUSE }
     }
 
-    /// Whether anybody types.
     pub fn sits_there(&self) -> bool {
         self.typing.is_some()
     }

@@ -10,18 +10,14 @@ pub const MOST_READ: u64 = 64 << 10;
 /// What runs programs that are not compiled for a processor.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Runtime {
-    /// Java.
     Java,
-    /// JavaScript outside browsers.
     Node,
-    /// Python.
     Python,
     /// .NET, by the name of a framework.
     DotNet(String),
 }
 
 impl Runtime {
-    /// Its name in texts.
     #[must_use]
     pub fn words(&self) -> &str {
         match self {
@@ -38,7 +34,6 @@ impl Runtime {
 pub enum Asks {
     /// A runtime of at least a version.
     Version {
-        /// Which.
         runtime: Runtime,
         /// The least version.
         least: String,
@@ -48,12 +43,9 @@ pub enum Asks {
     /// The least Java for the class that is called first, or for any where none is named, and the least for all (The Java
     /// Virtual Machine Specification, 4.1: 45 stands for Java 1).
     Classes {
-        /// For the first.
         least: u16,
-        /// For all.
         most: u16,
     },
-    /// A script that starts Java.
     StartsJava {
         /// The archives of classes that it names.
         archives: Vec<String>,

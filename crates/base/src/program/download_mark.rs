@@ -11,7 +11,6 @@ const ZONES: [&str; 5] = ["this machine", "the local intranet", "trusted sites",
 /// Endings of what Windows or PowerShell looks at the mark of before it runs it.
 const PROGRAMS: [&str; 12] = ["exe", "com", "bat", "cmd", "ps1", "psm1", "psd1", "ps1xml", "dll", "msi", "vbs", "js"];
 
-/// The mark of a download.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DownloadMark {
     origin: Origin,
@@ -46,7 +45,6 @@ impl DownloadMark {
         Self::parse(os::read_download_mark(file)?)
     }
 
-    /// Reads either form.
     fn parse(bytes: Vec<u8>) -> Option<Self> {
         let text = String::from_utf8_lossy(&bytes);
         Some(Self { origin: of_zone(&text).or_else(|| of_quarantine(&text))?, bytes })

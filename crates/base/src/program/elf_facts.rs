@@ -9,7 +9,6 @@ use object::{FileKind, ReadRef, elf};
 /// A version of symbols that is needed of a library.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NeededVersion {
-    /// The library.
     pub library: String,
     /// The version, such as `GLIBC_2.34`.
     pub version: String,

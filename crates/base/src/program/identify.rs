@@ -30,7 +30,6 @@ pub enum ProgramKind {
 /// What the first bytes of a file say about it as a program.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Program {
-    /// The kind.
     pub kind: ProgramKind,
     /// The system it was built for, where the header says so (`linux`, `macos`, `windows`).
     pub os: Option<&'static str>,

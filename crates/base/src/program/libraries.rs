@@ -25,13 +25,9 @@ use crate::system::System;
 /// What a program needs from elsewhere.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Needs {
-    /// Of ELF.
     Elf(ElfFacts),
-    /// Of Windows.
     Pe(PeFacts),
-    /// Of macOS.
     Macho(MachoFacts),
-    /// Runtimes.
     Asks(Vec<Asks>),
 }
 
@@ -56,7 +52,6 @@ impl Needs {
         }
     }
 
-    /// The libraries it names.
     #[must_use]
     pub fn libraries(&self) -> Vec<&str> {
         match self {

@@ -10,17 +10,14 @@ use super::runtime_packages::runtime_package;
 /// What is at a path.
 #[derive(Debug, Clone)]
 pub enum SeenFile {
-    /// Nothing.
     Missing,
     /// Something that can't be read as a library.
     Unknown,
-    /// A program or library.
     Elf(Rc<ElfFacts>),
 }
 
 /// A machine as its loader sees it.
 pub trait LoaderView {
-    /// What is at a path.
     fn look(&self, path: &Path) -> SeenFile;
     /// The folders that the loader searches for every program, in order.
     fn folders(&self) -> &[PathBuf];
@@ -69,7 +66,6 @@ impl Lack {
         Self::new(format!("the library {name}{asked}")).remedy(remedy)
     }
 
-    /// What helps.
     #[must_use]
     pub fn remedy(self, remedy: impl Into<String>) -> Self {
         Self { remedy: Some(remedy.into()), ..self }
@@ -79,7 +75,6 @@ impl Lack {
 /// How a program and a machine fit.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Fit {
-    /// What is surely missing.
     pub missing: Vec<Lack>,
     /// What nobody can say before it is started, and why.
     pub unknown: Vec<String>,

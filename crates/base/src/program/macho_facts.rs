@@ -16,7 +16,6 @@ pub struct MachoFacts {
 /// What is in it for one processor.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct MachoSlice {
-    /// The processor.
     pub arch: &'static str,
     /// The least version of macOS, where one is stated.
     pub least_macos: Option<[u16; 2]>,

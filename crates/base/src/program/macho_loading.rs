@@ -7,9 +7,7 @@ use super::macho_facts::{MachoFacts, MachoSlice};
 
 /// A Mac as far as its loader looks at it.
 pub trait MacView {
-    /// The processor.
     fn processor(&self) -> &str;
-    /// The version of macOS.
     fn macos(&self) -> Option<[u16; 2]>;
     /// Whether programs for Intel processors are translated ("About the Rosetta translation environment").
     fn translates_intel(&self) -> bool;
@@ -20,7 +18,6 @@ pub trait MacView {
 /// What the system brings; it keeps these libraries in one file, and not at their paths ("macOS Big Sur 11.0.1 release notes").
 const OF_SYSTEM: [&str; 2] = ["/usr/lib/", "/System/"];
 
-/// Compares a program with a Mac.
 #[must_use]
 pub(super) fn fit_macho(program: &MachoFacts, brought: &Brought<'_>, view: &dyn MacView) -> Fit {
     let mut fit = Fit::default();
@@ -103,7 +100,6 @@ mod tests {
         header.into_iter().chain(commands.into_iter().flatten()).flat_map(u32::to_le_bytes).collect()
     }
 
-    /// Both in one file.
     fn universal(slices: &[(u32, Vec<u8>)]) -> Vec<u8> {
         let mut file: Vec<u8> = [0xcafe_babe_u32, u32::try_from(slices.len()).unwrap()].map(u32::to_be_bytes).concat();
         let mut at = 8 + 20 * slices.len();

@@ -8,16 +8,12 @@ use object::{FileKind, ReadRef, pe};
 /// A library that is loaded with it, and what is used of it by name.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PeImport {
-    /// Its name.
     pub library: String,
-    /// The functions.
     pub functions: Vec<String>,
 }
 
-/// A program or library.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct PeFacts {
-    /// The machine's number.
     pub machine: u16,
     /// The least version of Windows that loads it (`MajorSubsystemVersion`, `MinorSubsystemVersion`).
     pub least_windows: [u16; 2],

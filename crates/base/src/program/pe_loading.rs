@@ -14,11 +14,8 @@ pub trait DllView {
     fn look_at_dll(&self, path: &Path) -> Option<Option<Rc<PeFacts>>>;
     /// The system's folders, then those of PATH.
     fn dll_folders(&self) -> &[PathBuf];
-    /// The version of Windows.
     fn windows(&self) -> Option<[u16; 2]>;
-    /// Its build.
     fn windows_build(&self) -> Option<u32>;
-    /// The processor.
     fn processor(&self) -> &str;
 }
 

@@ -5,7 +5,6 @@ use std::path::PathBuf;
 /// What a script's first line names.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Interpreter {
-    /// A file.
     File(PathBuf),
     /// A command, which `env` looks up in PATH (env(1)).
     Named(String),
@@ -29,7 +28,6 @@ impl Interpreter {
         Some(if name.contains('/') { Self::File(name.into()) } else { Self::Named(name.to_owned()) })
     }
 
-    /// Its name.
     #[must_use]
     pub fn name(&self) -> String {
         match self {
@@ -38,7 +36,6 @@ impl Interpreter {
         }
     }
 
-    /// In words.
     #[must_use]
     pub fn words(&self) -> String {
         match self {

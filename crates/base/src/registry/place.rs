@@ -19,12 +19,9 @@ const SYSTEM: &str = r"SYSTEM\CurrentControlSet\Control\Session Manager\Environm
 /// Where sandboxes have theirs, under `HKEY_CURRENT_USER`.
 const SANDBOXES: &str = r"Software\Wagon Yard";
 
-/// Where a key is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RegistryPlace {
-    /// Below which root.
     pub hive: Hive,
-    /// Its path from there.
     pub key: String,
 }
 
@@ -36,17 +33,11 @@ impl fmt::Display for RegistryPlace {
 
 impl RegistryPlace {
     /// The values of the key in the system's order, raw; none where there is no such key.
-    ///
-    /// # Errors
-    /// When it cannot be read.
     pub fn read(&self) -> Result<RegistryKey, FileError> {
         os::registry_values(self.hive, &self.key).at("read the registry key", &self.as_path()).map(RegistryKey)
     }
 
     /// Writes a value whole, or removes it, where it is still as expected; says whether it was.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn exchange(
         &self,
         name: &str,
@@ -97,17 +88,11 @@ impl RegistryPlaces {
     }
 
     /// The value of this name in a scope's key; case does not matter.
-    ///
-    /// # Errors
-    /// When the key cannot be read.
     pub fn value(&self, scope: Scope, name: &str) -> Result<Option<RawValue>, FileError> {
         Ok(self.of_scope(scope).read()?.raw(name).cloned())
     }
 
     /// Removes a sandbox's keys, and the key above them when it was the last; the real ones are never removed.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn remove_sandbox(&self) -> Result<(), FileError> {
         let Some(key) = &self.sandbox else { return Ok(()) };
         os::remove_registry_key(key).at("remove the registry key", Path::new(key))?;

@@ -7,9 +7,7 @@ use super::value::{RegistryValue, ValueKind};
 /// What a user's value was before a home variable of ours took its name.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Replaced {
-    /// The variable.
     pub name: String,
-    /// Its kind.
     pub kind: ValueKind,
     /// Its text, raw.
     pub text: String,
@@ -34,7 +32,6 @@ impl Replaced {
         Self { name: name.to_owned(), kind, text, ending }
     }
 
-    /// The value.
     #[must_use]
     pub fn value(&self) -> RegistryValue {
         let (kind, text, ending) = (self.kind, self.text.clone(), self.ending.clone());
@@ -46,16 +43,12 @@ impl Replaced {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum PathBefore {
-    /// It was not there.
     Missing,
-    /// A plain string.
     Plain,
-    /// An expandable one.
     Expandable,
 }
 
 impl PathBefore {
-    /// Of the value that is there.
     #[must_use]
     pub fn of(value: Option<&RegistryValue>) -> Self {
         match value.map(|value| value.kind) {

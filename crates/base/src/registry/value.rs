@@ -4,7 +4,6 @@ use serde::{Deserialize, Serialize};
 
 use crate::os::RawValue;
 
-/// The kind of a string value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum ValueKind {
@@ -25,10 +24,8 @@ impl ValueKind {
     }
 }
 
-/// A string value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RegistryValue {
-    /// Its kind.
     pub kind: ValueKind,
     /// Its text, raw.
     pub text: String,
@@ -37,7 +34,6 @@ pub struct RegistryValue {
 }
 
 impl RegistryValue {
-    /// A new value.
     #[must_use]
     pub fn new(kind: ValueKind, text: impl Into<String>) -> Self {
         Self { kind, text: text.into(), ending: vec![0, 0] }
@@ -90,7 +86,6 @@ impl RegistryKey {
         self.0.iter().find(|value| same_name(&value.name, name))
     }
 
-    /// The string value of this name.
     #[must_use]
     pub fn get(&self, name: &str) -> Option<RegistryValue> {
         self.raw(name).and_then(RegistryValue::from_raw)

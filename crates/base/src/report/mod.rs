@@ -16,7 +16,6 @@ const FORMAT: u32 = 1;
 
 /// What a job reports beside what all reports have.
 pub trait ReportBody: Serialize {
-    /// The report's stable name.
     fn name(&self) -> &'static str;
 
     /// The worst of what was judged; `None` where nothing was.
@@ -42,7 +41,6 @@ impl<T> Report<T> {
         Self { body, findings: Vec::new(), failed: false }
     }
 
-    /// With findings.
     #[must_use]
     pub fn with_findings(mut self, findings: Vec<Finding>) -> Self {
         self.findings = findings;

@@ -48,7 +48,6 @@ impl ReportPath {
         self.0.to_string_lossy()
     }
 
-    /// The path itself.
     #[must_use]
     pub fn into_path(self) -> PathBuf {
         self.0

@@ -64,7 +64,6 @@ impl About {
     }
 }
 
-/// Shows it.
 pub fn run(context: &Context) -> Result<ExitCode, Failure> {
     context.report(&Report::new(About::new()), write)
 }

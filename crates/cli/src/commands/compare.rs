@@ -9,7 +9,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Compares machines.
 pub fn run(args: CompareArgs, context: &Context) -> Result<ExitCode, Failure> {
     let request = CompareRequest {
         base: args.base,

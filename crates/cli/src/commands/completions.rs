@@ -25,7 +25,6 @@ impl ReportBody for Completions {
     }
 }
 
-/// Prints the completion script.
 pub fn run(shell: &str, context: &Context) -> Result<ExitCode, Failure> {
     let script = complete::script(shell).unwrap_or_default();
     let script = String::from_utf8_lossy(&script).into_owned();

@@ -10,7 +10,6 @@ use crate::failure::Failure;
 use crate::progress::Shown;
 use crate::view;
 
-/// Delivers a waybill.
 pub fn run(args: DeliverArgs, context: &Context) -> Result<ExitCode, Failure> {
     let DeliverArgs { waybill, only, dry_run, verify, retire_others, system, yes: agreed } = args;
     let request = DeliverRequest { waybill, only, dry_run, verify, retire_others, agreed, system };

@@ -9,7 +9,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Explains a finding.
 pub fn run(args: &ExplainArgs, context: &Context) -> Result<ExitCode, Failure> {
     context.report(&explain::run(&context.session, &args.code)?, view::explain::write)
 }

@@ -10,7 +10,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Looks into a file.
 pub fn run(args: InspectArgs, context: &Context) -> Result<ExitCode, Failure> {
     let InspectArgs { file, checksums, whole, versions, from } = args;
     if file.is_dir() && from.is_none() {

@@ -40,7 +40,6 @@ use crate::args::Command;
 use crate::context::Context;
 use crate::failure::{Failure, exit};
 
-/// Runs the command.
 pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Failure> {
     context.tell_unfinished();
     match command {

@@ -90,7 +90,6 @@ impl ReportBody for Overview {
     }
 }
 
-/// Prints the page.
 pub fn run(context: &Context) -> Result<ExitCode, Failure> {
     let group = |(name, calls): (&'static str, &[(&'static str, &'static str)])| Group {
         name,

@@ -15,7 +15,6 @@ use crate::failure::{Failure, exit};
 use crate::progress::Shown;
 use crate::view;
 
-/// Receives a tool.
 pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
     let installer = InstallerOptions {
         agreed: args.installer.yes,
@@ -74,7 +73,6 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
     context.report(&receive::run(&context.session, &request, &Shown::new(context))?, view::receive::write)
 }
 
-/// The address that a word is meant as.
 fn address(word: &Path) -> Result<Option<Address>, Failure> {
     match word.to_str().filter(|text| Address::is_meant(text)) {
         Some(text) => Ok(Some(Address::parse(text).map_err(DownloadError::from)?)),

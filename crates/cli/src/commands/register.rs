@@ -9,7 +9,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Registers a tool.
 pub fn register(args: NameArgs, context: &Context) -> Result<ExitCode, Failure> {
     let scope = context.global.scope.map(Into::into);
     run(args, Registering::Register(scope), context)

@@ -9,7 +9,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Records this machine.
 pub fn run(args: SnapshotArgs, context: &Context) -> Result<ExitCode, Failure> {
     let SnapshotArgs { into, name, versions } = args;
     let made_by = env!("CARGO_PKG_VERSION").to_owned();

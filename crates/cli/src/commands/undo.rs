@@ -8,7 +8,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Takes a change back.
 pub fn run(request: UndoRequest, context: &Context) -> Result<ExitCode, Failure> {
     context.report(&undo::run(&context.session, &request)?, view::undo::write)
 }

@@ -10,7 +10,6 @@ use crate::failure::Failure;
 use crate::progress::Shown;
 use crate::view;
 
-/// Unpacks an archive.
 pub fn run(args: UnpackArgs, context: &Context) -> Result<ExitCode, Failure> {
     let request = UnpackRequest {
         file: args.file,

@@ -56,7 +56,6 @@ pub fn shoal(version: &str) -> Vec<Packed> {
     vec![program("shoal", source!("shoal/shoal"), source!("shoal/shoal.cmd"), version)]
 }
 
-/// driftc: a small compiler.
 pub fn driftc(version: &str) -> Vec<Packed> {
     vec![program(
         format!("driftc-{version}/bin/driftc"),
@@ -116,7 +115,6 @@ fn packed_tar_gz(files: &[Packed]) -> io::Result<Vec<u8>> {
     tar.into_inner()?.finish()
 }
 
-/// Writes a zip.
 pub fn zip(target: &Path, files: &[Packed]) -> io::Result<()> {
     let mut zip = zip::ZipWriter::new(File::create(target)?);
     for packed in files {

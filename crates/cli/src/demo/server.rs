@@ -39,7 +39,6 @@ impl FileServer {
         Ok(Self { address, ends, thread: Some(thread) })
     }
 
-    /// Its address.
     pub fn url(&self) -> String {
         format!("http://{}", self.address)
     }

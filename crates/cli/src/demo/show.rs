@@ -61,7 +61,6 @@ impl ReportBody for Shown {
 }
 
 impl<'a> Show<'a> {
-    /// Prepares the show.
     pub fn new(world: &'a World, context: &'a Context) -> Result<Self, Failure> {
         let program = std::env::current_exe()
             .map_err(|e| Failure::new(exit::MACHINE, format!("the program's own file is not known: {e}"), None))?;

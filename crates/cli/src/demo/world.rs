@@ -24,14 +24,12 @@ pub const NEW: &str = "4.2.1";
 /// The download that the web server has as well.
 const SHOAL: &str = "shoal_2.0.3.zip";
 
-/// The made-up workstation.
 #[derive(Debug)]
 pub struct World {
     /// The machine, with the sandbox in place of the real one.
     pub machine: Machine,
     /// The folder with the old tidelog's programs.
     pub old_bin: PathBuf,
-    /// The new tidelog's archive.
     pub archive: PathBuf,
     /// The SHA-256 that its makers published.
     pub published: String,
@@ -124,7 +122,6 @@ impl World {
         os::write_registry_value(place.hive, &place.key, "Path", Some((path.kind.number(), &path.bytes())))
     }
 
-    /// The sandbox.
     pub fn folder(&self) -> &Path {
         &self.folder
     }

@@ -21,7 +21,6 @@ const SCRIPT: &str = include_str!("page.js");
 const STYLE_HASH: &str = "kp9aBEulrLrrN6bccdSZ+JSqErQzq03trYt2bozLTzo=";
 const SCRIPT_HASH: &str = "8SdBB7fY6Myi29meE0GWFc/jYqrHTlPPouOg99lTZs0=";
 
-/// The whole document.
 pub fn document(content: &PageContent) -> String {
     let policy = format!(
         "default-src 'none'; style-src 'sha256-{STYLE_HASH}'; script-src 'sha256-{SCRIPT_HASH}'; base-uri 'none'; \

@@ -12,7 +12,6 @@ use super::stages::COLUMNS;
 use super::stores::{goes_where, stores};
 use super::{Page, check, count, escape, some_of, style};
 
-/// What was adopted.
 pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = |text: &str| style::STRONG.over(text);
     let names: Vec<String> = report.commands.iter().map(|command| escape(&command.name)).collect();
@@ -57,7 +56,6 @@ pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -
     Ok(())
 }
 
-/// What was found.
 pub fn write_search(report: &Report<FoundTools>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.found.is_empty() {
         writeln!(out, "No other tools found.")?;

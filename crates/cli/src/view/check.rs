@@ -8,7 +8,6 @@ use wagon_yard_core::report::{Report, Verdict};
 
 use super::{Page, count, escape, evidence, style};
 
-/// All tools.
 pub fn write(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.tools.is_empty() && report.findings.is_empty() {
         return writeln!(out, "The yard has no tools yet. To add one: wyard receive FILE");

@@ -17,7 +17,6 @@ const MOST_COMMANDS: usize = 20;
 /// Of what does not matter so many are named.
 const MOST: usize = 8;
 
-/// Two machines, or many.
 pub fn write(report: &Report<Compared>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     match &**report {
         Compared::Two(difference) => two(difference, page, out),

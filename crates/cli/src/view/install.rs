@@ -72,7 +72,6 @@ pub fn facts(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Res
     Ok(())
 }
 
-/// What would be run.
 pub fn write_plan(plan: &InstallPlan, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = |text: &str| style::STRONG.over(text);
     facts(&plan.installer, page, out)?;
@@ -82,7 +81,6 @@ pub fn write_plan(plan: &InstallPlan, page: &Page, out: &mut dyn Write) -> io::R
     page.labelled(out, "", COLUMNS, &style::DIM.over(&format!("log: {}", page.short(&plan.log.to_string_lossy()))))
 }
 
-/// What it did.
 pub fn write(report: &InstalledTool, findings: &[Finding], page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = |text: &str| style::STRONG.over(text);
     let ended = if report.well { style::GOOD } else { style::BAD }.over(&escape(&report.ended));

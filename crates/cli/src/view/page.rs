@@ -7,7 +7,6 @@ use wagon_yard_core::report::Report;
 
 use super::{Page, bytes, count, escape};
 
-/// One sentence.
 pub fn write(report: &Report<WrittenPage>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let machines: Vec<String> = report.machines.iter().map(|name| escape(name)).collect();
     let text = format!(

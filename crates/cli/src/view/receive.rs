@@ -8,7 +8,6 @@ use wagon_yard_core::report::Report;
 
 use super::{Page, check, install};
 
-/// What follows the stages.
 pub fn write(report: &Report<Received>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     match &**report {
         Received::Tool(received) => tool(received, &report.findings, page, out),

@@ -59,7 +59,6 @@ fn held(report: &ToolStock, whole: bool, page: &Page, out: &mut dyn Write) -> io
     Ok(())
 }
 
-/// Of each tool the version in use.
 fn in_use(report: &ToolStock) -> impl Iterator<Item = &StockTool> {
     report.tools.iter().filter(|tool| tool.in_service)
 }

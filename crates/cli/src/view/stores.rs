@@ -8,7 +8,6 @@ use wagon_yard_core::system::System;
 
 use super::{Page, escape};
 
-/// Whose PATH, in words.
 pub(super) fn scope(scope: Scope) -> &'static str {
     match scope {
         Scope::User => "the user's PATH",

@@ -8,11 +8,8 @@ use anstyle::{Ansi256Color, Style};
 #[derive(Debug, Clone, Copy)]
 pub struct Meant(Style);
 
-/// What works.
 pub const GOOD: Meant = Meant(Ansi256Color(29).on_default());
-/// What does not.
 pub const BAD: Meant = Meant(Ansi256Color(163).on_default().bold());
-/// What may surprise.
 pub const CAUTION: Meant = Meant(Ansi256Color(131).on_default());
 /// What matters most on a page.
 pub const STRONG: Meant = Meant(Style::new().bold());
@@ -26,7 +23,6 @@ impl Meant {
         format!("{}{text}{}", self.0, self.0.render_reset())
     }
 
-    /// Ends the style.
     #[must_use]
     pub fn render_reset(self) -> impl fmt::Display {
         self.0.render_reset()

@@ -10,7 +10,6 @@ use super::{Page, escape, style};
 /// The column that texts stand in.
 const COLUMNS: usize = 9;
 
-/// What was taken back.
 pub fn write(report: &Report<Undone>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let verb = if report.dry_run { "would undo" } else { "undid" };
     let text = format!("{verb} change {}: {}", report.undone, style::STRONG.over(&escape(&report.does)));

@@ -6,7 +6,6 @@ pub const BLOCK_BEGINS: &str = "# Wagon Yard: begin";
 const BEGIN: &[u8] = BLOCK_BEGINS.as_bytes();
 /// What the last line is.
 pub const BLOCK_ENDS: &str = "# Wagon Yard: end";
-/// The last line.
 const END: &[u8] = b"# Wagon Yard: end\n";
 /// The note that the file did not exist before.
 const MADE: &[u8] = b" (this file was made by Wagon Yard)";
@@ -16,9 +15,7 @@ const ENDED: &[u8] = b" (the line above had no line ending)";
 /// Whether the startup file existed before us.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Before {
-    /// It did.
     There,
-    /// We make it.
     Missing,
 }
 
@@ -27,7 +24,6 @@ pub(super) enum Before {
 pub(super) enum Without {
     /// There was no block of ours.
     Unchanged,
-    /// This content.
     Content(Vec<u8>),
     /// Nothing but what we had made: the file goes.
     Nothing,

@@ -24,7 +24,6 @@ pub struct Change {
 /// A change that an earlier call had not finished, and how it was settled.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Settled {
-    /// Its number.
     pub id: u64,
     /// The command line that had made it.
     pub command: String,
@@ -35,7 +34,6 @@ pub struct Settled {
 }
 
 impl Settled {
-    /// It in words.
     #[must_use]
     pub fn words(&self) -> String {
         let came = if self.done { "it had completed" } else { "it was rolled back" };
@@ -97,9 +95,6 @@ impl Ledger {
     }
 
     /// Begins a change that others are parts of. It does nothing by itself.
-    ///
-    /// # Errors
-    /// When it cannot be written.
     pub(crate) fn begin_group(&self, command: &str, does: String) -> Result<u64, LedgerError> {
         let id = self.ready()?.next_id();
         let (time, command, operations) = (clock::now(), command.to_owned(), Vec::new());
@@ -119,9 +114,6 @@ impl Ledger {
     }
 
     /// Whether an earlier call has left a change open.
-    ///
-    /// # Errors
-    /// When the ledger cannot be read.
     pub fn is_open(&self) -> Result<bool, LedgerError> {
         Ok(self.read()?.records.iter().any(|record| record.state == State::Open))
     }

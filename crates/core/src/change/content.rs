@@ -19,9 +19,7 @@ const SMALL: usize = 1 << 10;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(untagged)]
 pub enum Content {
-    /// As it is.
     Text(String),
-    /// Byte for byte.
     Hex {
         /// Two digits for each byte; a record with any other digit is damaged.
         #[serde(with = "hex::serde")]
@@ -54,7 +52,6 @@ impl Content {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(untagged)]
 pub enum Recorded {
-    /// As it is.
     Whole(Content),
     /// As a copy in which some bytes were exchanged.
     Near {
@@ -65,7 +62,6 @@ pub enum Recorded {
         /// The SHA-256 of the outcome.
         sha256: String,
     },
-    /// As a copy.
     Kept {
         /// Its SHA-256.
         kept: String,
@@ -77,7 +73,6 @@ pub enum Recorded {
 pub struct Exchange {
     /// Where they begin in the copy.
     at: usize,
-    /// How many they are.
     without: usize,
     /// What stands in their place.
     with: Content,
@@ -93,7 +88,6 @@ pub(super) struct Copies {
 }
 
 impl Copies {
-    /// In this folder.
     pub fn at(folder: PathBuf) -> Self {
         Self { folder, last: HashMap::new(), read: HashMap::new() }
     }
@@ -106,9 +100,6 @@ impl Copies {
     }
 
     /// A content of a file as it is recorded; a copy that this needs is on the disk then.
-    ///
-    /// # Errors
-    /// When a copy cannot be written.
     pub fn record(&mut self, path: &Path, content: &Content) -> Result<Recorded, FileError> {
         let bytes = content.as_bytes();
         if bytes.len() <= SMALL {
@@ -131,10 +122,6 @@ impl Copies {
         Ok(Recorded::Kept { kept: sha256 })
     }
 
-    /// A recorded content.
-    ///
-    /// # Errors
-    /// When the copy it needs is gone or is another one by now.
     pub fn whole(&mut self, recorded: Recorded) -> Result<Content, FileError> {
         match recorded {
             Recorded::Whole(content) => Ok(content),

@@ -10,15 +10,11 @@ pub(super) const FORMAT: u32 = 1;
 /// Why a change could not be made, or the ledger not be read.
 #[derive(Debug, thiserror::Error)]
 pub enum LedgerError {
-    /// The ledger's file.
     #[error(transparent)]
     File(#[from] FileError),
-    /// A record of a later version of this program.
     #[error("the ledger {} has a record of format {found}; this version of wyard reads format {FORMAT}", file.display())]
     Format {
-        /// The file.
         file: PathBuf,
-        /// Its format number.
         found: u64,
     },
     /// A record names a place where no change of ours writes.
@@ -27,17 +23,13 @@ pub enum LedgerError {
         place.display()
     )]
     Strange {
-        /// Its number.
         id: u64,
-        /// The place.
         place: PathBuf,
-        /// The ledger.
         ledger: PathBuf,
     },
     /// A record cannot be written, as with a path that is not Unicode.
     #[error("the change cannot be written to the ledger; nothing was changed")]
     Record(#[source] serde_json::Error),
-    /// The change broke off.
     #[error("the change failed and was rolled back")]
     TakenBack(#[source] FileError),
     /// The change broke off, and so did taking it back.

@@ -38,7 +38,6 @@ impl<'a> Executor<'a> {
         Self { places, ledger, id, values: false }
     }
 
-    /// Makes a change.
     pub fn make(&mut self, at: usize, operation: &Operation) -> Result<(), FileError> {
         match operation {
             Operation::Folder { path } => make_folder(path),

@@ -18,9 +18,6 @@ enum Fault {
 }
 
 /// One step of all writing. It is an error, or the end of the process, where a test has planned one here.
-///
-/// # Errors
-/// The planned one.
 pub(super) fn step() -> io::Result<()> {
     static PLAN: OnceLock<Option<Fault>> = OnceLock::new();
     static STEPS: AtomicU32 = AtomicU32::new(0);

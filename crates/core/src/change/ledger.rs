@@ -42,7 +42,6 @@ impl Ledger {
         Self { file: yard.join("ledger.jsonl"), known: Arc::default() }
     }
 
-    /// Where it is.
     #[must_use]
     pub fn file(&self) -> &Path {
         &self.file
@@ -65,9 +64,6 @@ impl Ledger {
     }
 
     /// Reads it, but for what was moved into the archive. A line that can't be understood is counted, and the rest is read.
-    ///
-    /// # Errors
-    /// When it cannot be read, or holds a record of a later version of this program.
     pub fn read(&self) -> Result<LedgerContents, LedgerError> {
         let text = whole(&self.file)?;
         let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
@@ -83,10 +79,6 @@ impl Ledger {
         Ok(contents)
     }
 
-    /// Reads all of it.
-    ///
-    /// # Errors
-    /// As [`Self::read`].
     pub fn read_all(&self) -> Result<LedgerContents, LedgerError> {
         // In this order, since another call may move some from the one into the other meanwhile.
         let mut contents = self.read()?;
@@ -100,9 +92,6 @@ impl Ledger {
     }
 
     /// Reads as much of it as tells of this change and of all that came after it.
-    ///
-    /// # Errors
-    /// As [`Self::read`].
     pub fn read_back_to(&self, id: u64) -> Result<LedgerContents, LedgerError> {
         let contents = self.read()?;
         if id >= contents.first_id() { Ok(contents) } else { self.read_all() }
@@ -127,9 +116,6 @@ impl Ledger {
     }
 
     /// What a change did, with the contents of files.
-    ///
-    /// # Errors
-    /// When a copy that the record needs is gone.
     pub fn operations(&self, record: &Record) -> Result<Vec<Operation>, FileError> {
         let mut copies = self.copies();
         let whole =

@@ -12,9 +12,6 @@ use crate::os;
 /// Windows gives no folder another name while a file in it is open, but the file of a running program may get one: the loader
 /// opens it with `FILE_SHARE_DELETE` ("`CreateFile`", sharing modes). A folder that is held is so moved file by file; should
 /// that fail half way, all goes back to where it was.
-///
-/// # Errors
-/// When the system refuses.
 pub(super) fn move_whole(from: &Path, to: &Path) -> io::Result<()> {
     match os::retry_while_held(|| fs::rename(from, to)) {
         Err(held) if os::is_held(&held) && from.is_dir() && !to.exists() => {
@@ -26,9 +23,6 @@ pub(super) fn move_whole(from: &Path, to: &Path) -> io::Result<()> {
 }
 
 /// Brings back what a call that was ended half way has moved file by file; says whether there was such a thing.
-///
-/// # Errors
-/// When the system refuses.
 pub(super) fn bring_back(from: &Path, to: &Path) -> io::Result<bool> {
     let mark = mark(to);
     if !mark.exists() {
@@ -86,7 +80,6 @@ fn move_files(from: &Path, to: &Path, rename: Rename<'_>) -> io::Result<()> {
     Ok(())
 }
 
-/// Removes a folder in which only folders are left.
 fn remove_folders(folder: &Path) -> io::Result<()> {
     for entry in fs::read_dir(folder)? {
         remove_folders(&entry?.path())?;

@@ -21,7 +21,6 @@ pub struct StoredValue {
     data: StoredData,
 }
 
-/// What a value holds.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(untagged)]
 enum StoredData {
@@ -43,7 +42,6 @@ impl StoredValue {
         of_text.unwrap_or_else(|| Self { kind, data: StoredData::Hex { hex: bytes.to_vec() } })
     }
 
-    /// Of a text.
     #[must_use]
     pub fn of_text(kind: u32, text: String) -> Self {
         Self { kind, data: StoredData::Text { text } }
@@ -81,7 +79,6 @@ impl From<&RawValue> for StoredValue {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Role {
-    /// A card.
     Card,
     /// A file for startup files to read; it follows from the cards.
     Generated,
@@ -103,16 +100,12 @@ pub enum Role {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "operation", rename_all = "kebab-case")]
 pub enum Operation<C = Content> {
-    /// A folder is made.
     Folder {
-        /// The folder.
         path: PathBuf,
     },
     /// A file of the yard is written or removed.
     File {
-        /// The file.
         path: PathBuf,
-        /// What it is for.
         role: Role,
         /// Its content before; null where it was not there.
         before: Option<C>,
@@ -121,7 +114,6 @@ pub enum Operation<C = Content> {
     },
     /// A startup file gets or loses the block with this line.
     Startup {
-        /// The file.
         path: PathBuf,
         /// The line of the block.
         line: Content,
@@ -134,27 +126,20 @@ pub enum Operation<C = Content> {
     Value {
         /// Whose environment.
         scope: Scope,
-        /// Its name.
         name: String,
         /// The value before; null where it was not there.
         before: Option<StoredValue>,
         /// The value after; null where it goes.
         after: Option<StoredValue>,
     },
-    /// A folder is moved.
     Move {
-        /// From where.
         from: PathBuf,
-        /// To where.
         to: PathBuf,
     },
 }
 
 impl<C> Operation<C> {
     /// The same with the contents of files in another form, each made of the file and its content.
-    ///
-    /// # Errors
-    /// Those of `form`.
     pub fn with_contents<D, E>(self, mut form: impl FnMut(&Path, C) -> Result<D, E>) -> Result<Operation<D>, E> {
         Ok(match self {
             Self::Folder { path } => Operation::Folder { path },
@@ -265,7 +250,6 @@ pub struct Changeset {
 }
 
 impl Changeset {
-    /// Adds a change.
     pub fn push(&mut self, operation: Operation) {
         self.all.push(operation);
     }
@@ -287,9 +271,6 @@ impl Changeset {
 
     /// Adds the writing, or with `None` the removal, of a file of the yard; nothing where it is so already. It takes the
     /// place of what was planned for the file before.
-    ///
-    /// # Errors
-    /// When what is there cannot be read.
     pub fn file(&mut self, path: &Path, role: Role, after: Option<Vec<u8>>) -> Result<(), FileError> {
         let before = read(path)?;
         self.all.retain(|operation| !matches!(operation, Operation::File { path: planned, .. } if planned == path));
@@ -327,7 +308,6 @@ impl Changeset {
         self.all.push(Operation::Value { scope, name, before, after });
     }
 
-    /// Adds others behind these.
     pub fn extend(&mut self, others: Self) {
         let known = std::mem::take(&mut self.folders);
         let new = |operation: &Operation| !matches!(operation, Operation::Folder { path } if known.contains(path));

@@ -27,7 +27,6 @@ pub(super) enum Line {
     },
     /// A file was otherwise than it was when the change was planned; this is what is done to it.
     Amend { format: u32, id: u64, operation: usize, before: Option<Recorded>, after: Option<Recorded> },
-    /// It is done.
     Done { format: u32, id: u64 },
     /// It could not be done, and everything is as it was.
     TakenBack { format: u32, id: u64, why: String },
@@ -88,7 +87,6 @@ pub struct Record {
     pub operations: Vec<Operation<Recorded>>,
 }
 
-/// Everything the ledger tells.
 #[derive(Debug, Clone, Default)]
 pub struct LedgerContents {
     /// The changes, in order.

@@ -9,9 +9,6 @@ use super::operation::{Operation, Role};
 impl Ledger {
     /// Refuses a record that would write outside of the yard to anything but a startup file, `startup_files` being all that
     /// could be one. A folder that is moved comes from the yard or goes there.
-    ///
-    /// # Errors
-    /// When one does.
     pub(crate) fn check_places(
         &self,
         id: u64,

@@ -53,9 +53,6 @@ impl LedgerContents {
 
 /// A record that is a table, key by key: what a change wrote goes back to what it was, and what was written since stays.
 /// `None` where the record goes.
-///
-/// # Errors
-/// When a key of the change has another value by now.
 pub fn table_back(
     was: Option<toml::Table>,
     became: Option<toml::Table>,
@@ -82,9 +79,6 @@ pub fn table_back(
 }
 
 /// A list, with those entries gone that a change added and those back that it took away.
-///
-/// # Errors
-/// When an entry that it added is gone already.
 pub fn list_back<T: Clone + PartialEq>(now: &[T], was: &[T], became: &[T]) -> Result<Vec<T>, ChangedSince> {
     if now == became {
         return Ok(was.to_vec());
@@ -102,9 +96,6 @@ pub fn list_back<T: Clone + PartialEq>(now: &[T], was: &[T], became: &[T]) -> Re
 
 /// What takes back the values of the registry that these operations have changed. Where `last` says what `Path` of a scope
 /// was before our first entry, nothing of ours is left there: it is again of the kind that it was, or goes.
-///
-/// # Errors
-/// When values cannot be read.
 pub fn values_back(
     operations: &[Operation],
     places: &RegistryPlaces,

@@ -16,9 +16,6 @@ use crate::terminal::Question;
 /// Checks the commands in every folder of any new terminal's PATH, less those of the yard and the system's own: that each of
 /// them runs from there in every new terminal that has the folder and, with `runs`, that it starts. What is hidden by another
 /// file everywhere is nobody's command. The tools of the report are folders.
-///
-/// # Errors
-/// As [`super::check`].
 pub fn check_path(session: &Session, runs: bool) -> Result<Report<CheckedTools>, CheckError> {
     let system = session.system();
     let view = ListedDisk::new(system);

@@ -21,7 +21,6 @@ use crate::yard::{Answers, Card, CardProbe};
 
 /// One command to be checked.
 pub(super) struct Subject {
-    /// What a person types.
     pub name: String,
     /// The file that should run; `None` where it may be any.
     pub file: Option<PathBuf>,

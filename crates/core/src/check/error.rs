@@ -7,7 +7,6 @@ use crate::yard::YardError;
 /// Why no check could be made.
 #[derive(Debug, thiserror::Error)]
 pub enum CheckError {
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
     /// The user asked to stop; what was done before the check stays.

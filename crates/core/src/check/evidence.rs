@@ -10,22 +10,17 @@ use crate::resolve::{Candidate, Kind, same_file};
 use crate::system::System;
 use crate::terminal::{Again, Answer, NoAnswer, Said};
 
-/// What is judged.
 pub(super) enum Evidence<'a> {
-    /// A command.
     Command(&'a CommandEvidence<'a>),
     /// A tool as a whole.
     Tool(&'a ToolEvidence<'a>),
-    /// A variable that a tool needs.
     Variable { tool: &'a str, name: &'a str, answers: &'a [Answer] },
 }
 
-/// Whose command it is.
 #[derive(Clone, Copy)]
 pub(super) enum Role<'a> {
     /// A tool of the yard.
     Own { tool: &'a str, version: &'a str },
-    /// Somebody else's.
     Stranger,
     /// Somebody's that a tool needs: whichever file it means.
     Required { by: &'a str },

@@ -10,7 +10,6 @@ use crate::finding::{Code, Finding};
 use crate::path_list::is_spelled_alike;
 use crate::terminal::{Answer, Said};
 
-/// Judges the tool.
 pub(super) fn judge_tool(tool: &ToolEvidence<'_>) -> Vec<Finding> {
     let mut findings = tool.seen.clone();
     findings.extend(home_variables(tool));

@@ -34,13 +34,11 @@ const MOST_TIMEOUTS: u32 = 2;
 /// What is to be probed.
 #[derive(Debug, Clone)]
 pub(super) struct Target<'a> {
-    /// The program.
     pub program: &'a Path,
     /// The names it goes by: its own and its tool's.
     pub names: [&'a str; 2],
     /// The version it should state, where one is known.
     pub expected: Option<&'a str>,
-    /// The arguments to try.
     pub forms: &'a [&'a [&'a str]],
     /// Whether the user has said with which arguments it is asked.
     pub is_told: bool,

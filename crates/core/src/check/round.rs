@@ -17,11 +17,8 @@ use crate::terminal::{Answer, Question};
 
 /// One asking of all new terminals.
 pub(super) struct Round<'a> {
-    /// What the terminals said.
     pub answers: Vec<Answer>,
-    /// Whether commands are started.
     pub runs: bool,
-    /// How.
     pub prober: Prober<'a>,
     session: &'a Session,
     disk: ListedDisk,

@@ -5,9 +5,7 @@ use crate::finding::{Code, Finding};
 /// What a program showed when it was started, form by form.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct Shown {
-    /// How it ended.
     pub ending: Shows,
-    /// The version it stated.
     pub version: Option<String>,
     /// The arguments with which it did.
     pub form: Option<Vec<String>>,
@@ -15,7 +13,6 @@ pub(super) struct Shown {
     pub asides: Vec<Finding>,
 }
 
-/// How a start ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Shows {
     /// It was not started, since nothing keeps it from the machine.

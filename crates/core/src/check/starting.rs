@@ -28,9 +28,6 @@ pub(super) struct Startable<'a> {
 impl<'a> Startable<'a> {
     /// Looks at the file before it is started: the C library hands whatever the system can't run to the plain shell, and
     /// that must never read a foreign program as a script (execvp(3), ENOEXEC).
-    ///
-    /// # Errors
-    /// With the reason, where it can't run here.
     pub fn look(file: &'a Path) -> Result<Self, (Code, String)> {
         if !file.exists() {
             return Err((Code::FileMissing, format!("{}: the file is missing", file.display())));

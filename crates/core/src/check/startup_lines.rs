@@ -17,7 +17,6 @@ pub struct StartupLines {
 }
 
 impl StartupLines {
-    /// Reads those of the shells that are asked.
     #[must_use]
     pub fn read(asking: &Asking<'_>) -> Self {
         let shells: Vec<_> = asking.shells.iter().map(|shell| shell.shell).collect();
@@ -98,7 +97,6 @@ fn keeps_nothing(file: &Path) -> bool {
     std::fs::canonicalize(file).is_ok_and(|real| real == Path::new("/dev/null"))
 }
 
-/// What a line does.
 #[derive(Debug, Clone, PartialEq, Eq)]
 enum Undoes {
     /// It sets PATH after our block.

@@ -70,29 +70,21 @@ pub struct Unmet {
 /// Why a trial could not be run.
 #[derive(Debug, thiserror::Error)]
 pub enum TrialError {
-    /// The tool has none.
     #[error("{0} has no trials")]
     None(String),
     /// A file of a trial would lie outside its folder.
     #[error("the trial \"{trial}\" names the file \"{file}\", which is outside its folder")]
     Place {
-        /// The trial.
         trial: String,
-        /// The file.
         file: String,
     },
-    /// An expression cannot be understood.
     #[error("the trial \"{trial}\" has an invalid expression: {source}")]
     Expression {
-        /// The trial.
         trial: String,
-        /// Why not.
         source: regex_lite::Error,
     },
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
-    /// The user asked to stop.
     #[error("interrupted; the trial's folder was removed")]
     Interrupted,
 }
@@ -120,9 +112,7 @@ impl Blamed for TrialError {
 
 /// Hears of trials while they run.
 pub trait TrialObserver {
-    /// A step begins.
     fn begins(&self, _trial: &str, _step: &TrialStep) {}
-    /// A program wrote something.
     fn output(&self, _bytes: &[u8]) {}
 }
 
@@ -167,9 +157,6 @@ pub fn trial(
 }
 
 /// Whether a trial can be run: its files lie in its folder, and its expressions can be understood.
-///
-/// # Errors
-/// With what is wrong.
 pub fn check(trial: &Trial) -> Result<(), TrialError> {
     let left = trial.steps().flat_map(|step| step.leaves.iter().map(|left| left.wanted().file));
     for file in trial.files.keys().cloned().chain(left) {

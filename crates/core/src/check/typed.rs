@@ -17,7 +17,6 @@ pub(super) struct Way<'a> {
 }
 
 impl Way<'_> {
-    /// Where it is started.
     pub fn place(&self) -> Place<'_> {
         Place { environment: &self.said.environment, context: self.said.terminal.as_ref() }
     }

@@ -11,13 +11,11 @@ pub(super) enum Nearness {
     VersionWord,
     /// In a line that has the name.
     OwnLine,
-    /// Anywhere.
     Anywhere,
     /// In brackets, where what a program was built with most often stands, or shaped like a date.
     Aside,
 }
 
-/// Words that announce a version.
 const ANNOUNCING: [&str; 8] = ["version", "ver", "v", "release", "rel", "build", "rev", "is"];
 
 /// The text of a stream: UTF-16, which some programs of Windows print, is told by the zeros in it; colours are left out.

@@ -18,9 +18,6 @@ const LIMIT: Duration = Duration::from_secs(1);
 
 /// The versions that programs state, by their files; each comes with the name it is typed by. One that states none, or does
 /// not run, is left out.
-///
-/// # Errors
-/// When the settings cannot be read.
 pub fn versions(
     session: &Session,
     programs: &[(String, PathBuf)],

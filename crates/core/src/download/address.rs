@@ -14,19 +14,14 @@ pub enum AddressError {
     /// It is not written as one.
     #[error("not a valid address: {0}")]
     Invalid(String),
-    /// It is of another scheme.
     #[error("only http and https are supported, not {0}")]
     Scheme(String),
-    /// It has a name or a password in it.
     #[error("an address must not contain a user name or password")]
     Credentials,
 }
 
 impl Address {
     /// Reads one. A fragment is left out: it is for the reader, not the server (RFC 9110, 4.2.5).
-    ///
-    /// # Errors
-    /// When it is none, or holds a name or password, which would be kept in records.
     pub fn parse(text: &str) -> Result<Self, AddressError> {
         let text = text.split('#').next().unwrap_or_default();
         let uri = Uri::parse(text.to_owned()).map_err(|_| AddressError::Invalid(text.to_owned()))?;
@@ -41,9 +36,6 @@ impl Address {
     }
 
     /// Where a redirect leads, seen from here.
-    ///
-    /// # Errors
-    /// When it leads to no address.
     pub fn join(&self, location: &str) -> Result<Self, AddressError> {
         let location = location.split('#').next().unwrap_or_default();
         let invalid = || AddressError::Invalid(location.to_owned());
@@ -51,10 +43,6 @@ impl Address {
         Self::checked(reference.resolve_against(&*self.0).map_err(|_| invalid())?)
     }
 
-    /// A file beside the one that this address names.
-    ///
-    /// # Errors
-    /// When the name makes no address.
     pub fn beside(&self, name: &str) -> Result<Self, AddressError> {
         let reference: String = name.bytes().map(encoded).collect();
         self.join(&format!("./{reference}"))

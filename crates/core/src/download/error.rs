@@ -9,13 +9,11 @@ use crate::error::{Blame, Blamed, FileError};
 /// Why something could not be downloaded.
 #[derive(Debug, thiserror::Error)]
 pub enum DownloadError {
-    /// The text is no address.
     #[error(transparent)]
     Address(#[from] AddressError),
     /// The server was not reached, or the connection failed again and again.
     #[error("could not download {address}")]
     Connection {
-        /// What was asked for.
         address: Address,
         /// How many bytes are there already.
         there: u64,
@@ -23,75 +21,54 @@ pub enum DownloadError {
         #[source]
         source: Box<ureq::Error>,
     },
-    /// The server's certificate was refused.
     #[error("{address}: the server's certificate is not trusted")]
     Certificate {
-        /// What was asked for.
         address: Address,
-        /// Why.
         #[source]
         source: Box<ureq::Error>,
     },
     /// The server answers that it has no such file, or does not give it.
     #[error("{address}: the server answered {status}{}", reason(*status))]
     Status {
-        /// What was asked for.
         address: Address,
         /// The status (RFC 9110, 15).
         status: u16,
     },
-    /// A page for people came.
     #[error("{address} is a web page{}, not a file", title.as_ref().map(|title| format!(" (\"{title}\")")).unwrap_or_default())]
     Page {
-        /// Where it came from.
         address: Address,
-        /// Its title.
         title: Option<String>,
     },
-    /// Redirects lead on and on.
     #[error("{0}: too many redirects")]
     Redirects(Address),
-    /// A redirect leads nowhere.
     #[error("{address}: the server redirects to an invalid address")]
     Redirect {
-        /// Who redirects.
         address: Address,
-        /// What is wrong.
         #[source]
         source: AddressError,
     },
-    /// A redirect would give up what https promises.
     #[error("{from} redirects to {to}, which is not encrypted")]
     Unencrypted {
-        /// Who redirects.
         from: Address,
-        /// Where to.
         to: Address,
     },
     /// The part that was asked for is not the part that came.
     #[error("{0}: the server sent a wrong part of the file")]
     WrongPart(Address),
-    /// It is longer than anything that is received.
     #[error("{address}: larger than {limit} bytes")]
     TooLong {
-        /// What was asked for.
         address: Address,
-        /// The limit.
         limit: u64,
     },
-    /// A proxy's address is of no use.
     #[error("not a valid proxy: {0}")]
     Proxy(String),
-    /// The file with certificates is of no use.
     #[error("no certificates in {}", .0.display())]
     NoCertificates(PathBuf),
     /// Another call is at the same download.
     #[error("another wyard is downloading {0}")]
     Busy(Address),
-    /// A file.
     #[error(transparent)]
     File(#[from] FileError),
-    /// The user asked to stop.
     #[error("interrupted; the partial download is kept, and the next run resumes it")]
     Interrupted,
 }

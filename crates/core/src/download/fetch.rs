@@ -28,7 +28,6 @@ const GLANCE: usize = 1024;
 /// How often the user's wish to stop is looked at.
 const LOOK: Duration = Duration::from_millis(50);
 
-/// What was fetched.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fetched {
     /// The address that gave it, behind all redirects.
@@ -107,7 +106,6 @@ pub fn fetch(
     result
 }
 
-/// How one try ended.
 enum Try {
     Whole(Fetched),
     /// It may go better a moment later.

@@ -37,7 +37,6 @@ pub struct Download {
     pub file: PathBuf,
     /// Its length in bytes.
     pub bytes: u64,
-    /// What was asked for.
     pub address: Address,
     /// Whether it was there already, from an earlier call.
     pub was_there: bool,
@@ -50,7 +49,6 @@ struct Source {
     name: String,
 }
 
-/// A folder of downloads.
 #[derive(Debug)]
 pub struct Downloads {
     root: PathBuf,
@@ -64,9 +62,6 @@ impl Downloads {
     }
 
     /// The file of an address: the one that is there from an earlier call, or fetched now.
-    ///
-    /// # Errors
-    /// When it cannot be fetched or kept.
     pub fn get(
         &self,
         address: &Address,
@@ -98,9 +93,6 @@ impl Downloads {
 
     /// Fetches a list of checksums beside a file that was downloaded, under a name of its own; `None` where the server has
     /// none.
-    ///
-    /// # Errors
-    /// When something else goes wrong than that it is not there.
     pub fn get_beside(
         download: &Path,
         address: &Address,
@@ -127,9 +119,6 @@ impl Downloads {
     }
 
     /// Removes a file and what was kept beside it.
-    ///
-    /// # Errors
-    /// When it cannot be removed.
     pub fn drop(&self, download: &Download) -> Result<(), FileError> {
         match download.file.parent().filter(|folder| folder.parent() == Some(&self.root)) {
             Some(folder) => remove(folder),

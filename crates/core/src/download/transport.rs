@@ -35,9 +35,6 @@ pub struct Transport {
 impl Transport {
     /// Through the proxies that an environment names. Certificates are judged by the system, or by the authorities in a PEM
     /// file instead.
-    ///
-    /// # Errors
-    /// When that file cannot be read, or has no certificate in it.
     pub fn new(environment: &Environment, certificates: Option<&Path>) -> Result<Self, DownloadError> {
         let roots = match certificates {
             None => RootCerts::PlatformVerifier,

@@ -14,7 +14,6 @@ use crate::system::System;
 pub struct Typed {
     /// What is typed; in lower case where case makes no difference.
     pub name: OsString,
-    /// The file.
     pub file: PathBuf,
 }
 
@@ -26,9 +25,6 @@ pub fn commands_in(folder: &Path, system: System) -> Vec<String> {
 }
 
 /// The files in a folder that can be typed, by name.
-///
-/// # Errors
-/// When the folder cannot be read.
 pub fn commands(folder: &Path, system: System) -> io::Result<Vec<Typed>> {
     let mut found = Vec::new();
     for entry in fs::read_dir(folder)?.flatten() {

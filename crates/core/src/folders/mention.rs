@@ -5,7 +5,6 @@ use std::ops::Range;
 /// Whether something below a folder names the folder too.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Below {
-    /// It does.
     Counts,
     /// Only the folder itself is meant.
     No,

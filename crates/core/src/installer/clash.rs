@@ -24,9 +24,6 @@ const FOLDERS: [(&str, &str); 5] = [
 ];
 
 /// What would clash. `environment` is that of a new terminal.
-///
-/// # Errors
-/// When the registry cannot be read.
 pub(super) fn clashes(
     machine: &Machine,
     installer: &Installer,

@@ -12,41 +12,29 @@ use crate::yard::YardError;
 /// Why an installer could not be looked into or run.
 #[derive(Debug, thiserror::Error)]
 pub enum InstallError {
-    /// It is none.
     #[error("{} is not an installer", .0.display())]
     None(PathBuf),
-    /// It is for another system.
     #[error("{} is a {}, which cannot run on this system", file.display(), kind.words())]
     OtherSystem {
-        /// The file.
         file: PathBuf,
-        /// What it is.
         kind: InstallerKind,
     },
     /// An installer writes where it likes, and on Windows into the real registry.
     #[error("{} cannot be rehearsed: installers write to the real registry; nothing was run", .0.display())]
     Sandbox(PathBuf),
-    /// It has no way to say where to install.
     #[error("{} has no known option for the installation folder", .0.display())]
     NoFolderOption(PathBuf),
-    /// It installs for everybody, which needs more rights.
     #[error("{} installs for all users, which requires administrator rights; nothing was run", file.display())]
     NotElevated {
-        /// The file.
         file: PathBuf,
-        /// The call to repeat.
         command: String,
     },
-    /// The package cannot be read.
     #[error(transparent)]
     Archive(#[from] ArchiveError),
-    /// It is not what was published.
     #[error(transparent)]
     Trust(#[from] TrustError),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
-    /// The user asked to stop.
     #[error("interrupted; the installer was ended, but its changes so far remain: see {}", .0.display())]
     Interrupted(PathBuf),
 }

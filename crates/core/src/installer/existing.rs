@@ -17,9 +17,6 @@ const MOST: usize = 32;
 
 /// Fills in the commands that the archive inside brings, which of all are here already, and what would clash. What cannot
 /// be looked into is left as it is.
-///
-/// # Errors
-/// When the yard's settings or the registry cannot be read.
 pub fn look_first(
     session: &Session,
     file: &Path,

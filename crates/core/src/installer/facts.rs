@@ -26,7 +26,6 @@ pub enum InstallerKind {
 }
 
 impl InstallerKind {
-    /// Whether it can run on a system.
     #[must_use]
     pub fn runs_on(self, system: System) -> bool {
         match self {
@@ -36,7 +35,6 @@ impl InstallerKind {
         }
     }
 
-    /// It in words.
     #[must_use]
     pub fn words(self) -> &'static str {
         match self {

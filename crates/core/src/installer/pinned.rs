@@ -15,7 +15,6 @@ use crate::progress::Stop;
 pub struct Pinned {
     /// What is to be run: the file itself where nobody else may write to it for now, else a private copy.
     pub path: PathBuf,
-    /// Its checksums.
     pub computed: Computed,
     _held: Held,
 }
@@ -32,9 +31,6 @@ enum Held {
 
 impl Pinned {
     /// Computes the checksums of a file that is to be run afterwards.
-    ///
-    /// # Errors
-    /// When it cannot be read or copied.
     pub fn to_run(file: &Path, published: &[Published], stop: &Stop) -> Result<Self, FileError> {
         if let Some(open) = os::open_unchanging(file).at("open", file)? {
             let computed = Computed::of(BufReader::new(&open), published, stop).at("read", file)?;
@@ -51,9 +47,6 @@ impl Pinned {
     }
 
     /// Computes the checksums of a file that is not to be run.
-    ///
-    /// # Errors
-    /// When it cannot be read.
     pub fn only_summed(file: &Path, published: &[Published], stop: &Stop) -> Result<Self, FileError> {
         let content = File::open(file).at("open", file)?;
         let computed = Computed::of(BufReader::new(content), published, stop).at("read", file)?;

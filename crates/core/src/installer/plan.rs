@@ -35,11 +35,9 @@ const LONGEST_LINE: u64 = 4096;
 /// What the user asks for.
 #[derive(Debug, Clone, Default)]
 pub struct InstallRequest {
-    /// The installer.
     pub file: PathBuf,
     /// The address it was fetched from.
     pub address: Option<Address>,
-    /// Published checksum.
     pub trust: Trust,
     /// Arguments that are passed on.
     pub arguments: Vec<OsString>,
@@ -59,9 +57,7 @@ pub struct InstallRequest {
     pub version: Option<Version>,
     /// Its command folders, where they are not to be found; absolute, or relative to its root.
     pub command_folders: Vec<PathBuf>,
-    /// Its home variables.
     pub home_variables: HomeVariables,
-    /// Whose PATH.
     pub scope: Scope,
     /// Whether the stores are brought back when it fails or what it leaves is not good.
     pub or_undo: bool,
@@ -98,16 +94,11 @@ impl ReportBody for InstallPlan {
 /// What would be run, and the file that stays as it is until then.
 #[derive(Debug)]
 pub struct PlannedInstaller {
-    /// The plan.
     pub plan: InstallPlan,
-    /// The file.
     pub pinned: Pinned,
 }
 
 /// Works out what would be run, and compares the checksum.
-///
-/// # Errors
-/// When it is no installer, can't run here, or is not what was published.
 pub fn plan(session: &Session, request: &InstallRequest) -> Result<PlannedInstaller, InstallError> {
     let machine = &session.machine;
     let file = std::path::absolute(&request.file).at("find", &request.file)?;

@@ -16,9 +16,6 @@ const HEAD: u64 = 1 << 20;
 const COMPOUND: &[u8] = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1";
 
 /// Recognises an installer by its content; `None` for any other file.
-///
-/// # Errors
-/// When the file cannot be read.
 pub fn recognise(file: &Path) -> Result<Option<Installer>, FileError> {
     let head = head(file)?;
     Ok(if head.starts_with(COMPOUND) {
@@ -35,18 +32,12 @@ pub fn recognise(file: &Path) -> Result<Option<Installer>, FileError> {
 }
 
 /// What a script is for; `None` for any other file.
-///
-/// # Errors
-/// When the file cannot be read.
 pub fn script_use(file: &Path) -> Result<Option<ScriptUse>, FileError> {
     let head = head(file)?;
     Ok(head.starts_with(b"#!").then(|| script::judge(file, &head)))
 }
 
 /// A script as an installer, whatever it looks like; `None` for any other file.
-///
-/// # Errors
-/// When the file cannot be read.
 pub(super) fn script_as_installer(file: &Path) -> Result<Option<Installer>, FileError> {
     let head = head(file)?;
     Ok(head.starts_with(b"#!").then(|| script::read(&head)))

@@ -26,14 +26,12 @@ pub fn run(machine: &Machine, words: &[ReportPath], folder: Option<&Path>, limit
     process::run_all(command, limit, stop)
 }
 
-/// How an installer ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Ended {
     /// Its exit status; `None` where it did not end by itself.
     pub status: Option<i32>,
     /// Whether it did its work, by its own account.
     pub well: bool,
-    /// That in words.
     pub words: String,
 }
 

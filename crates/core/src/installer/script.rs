@@ -18,10 +18,8 @@ const RUN_ONCE: [&str; 3] = [".sh", ".bash", ".bin"];
 const DEEDS: [&str; 12] =
     ["mkdir ", "cp ", "mv ", "install ", "tar ", "unzip ", "curl ", "wget ", "ln ", "chmod ", "sudo ", "dpkg "];
 
-/// What a script is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ScriptUse {
-    /// It installs something.
     Installer,
     /// It is a command to be typed.
     Program,
@@ -49,7 +47,6 @@ pub(super) fn judge(file: &Path, head: &[u8]) -> ScriptUse {
     }
 }
 
-/// Reads a script as an installer.
 pub(super) fn read(head: &[u8]) -> Installer {
     let payload = payload(head);
     let text = String::from_utf8_lossy(&head[..payload.unwrap_or(head.len())]);

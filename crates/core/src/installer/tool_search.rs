@@ -29,9 +29,6 @@ pub struct LeftTool {
 
 /// The folders with commands that are new, or were written to, the likeliest ones: where the user named command folders,
 /// those that have them.
-///
-/// # Errors
-/// When the yard cannot be read.
 pub fn find_tools(
     session: &Session,
     request: &InstallRequest,

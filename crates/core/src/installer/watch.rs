@@ -126,9 +126,6 @@ pub struct Differences {
 
 impl Watch {
     /// Looks at everything. `extra` are places that the user names.
-    ///
-    /// # Errors
-    /// When the registry cannot be read.
     pub fn look(machine: &Machine, folders: &StartupFolders, extra: &[PathBuf]) -> Result<Self, FileError> {
         let mut places = watched_places(machine);
         places.extend(extra.iter().cloned());

@@ -19,7 +19,6 @@ const MOST: u64 = 16 << 20;
 /// Words in the description of an installer, in its version resource ("VS_VERSIONINFO").
 const SAYING: [&str; 4] = ["setup", "installer", "install ", "installation"];
 
-/// What the headers tell.
 struct Headers {
     /// Where the last section ends.
     end: u64,

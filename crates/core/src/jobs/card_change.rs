@@ -5,9 +5,6 @@ use crate::session::{Session, SessionError};
 use crate::yard::Card;
 
 /// Changes what the card of `NAME` or `NAME@VERSION` says, and gives it as it is then, or would be.
-///
-/// # Errors
-/// When there is no such card, or it cannot be written.
 pub(super) fn change_card(
     session: &Session,
     wanted: &str,

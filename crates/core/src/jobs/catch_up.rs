@@ -48,7 +48,6 @@ pub struct Difference {
 pub enum ReadAs {
     /// One by one: typed, or from a pipe.
     Lines,
-    /// A file of commands.
     File,
 }
 
@@ -58,22 +57,17 @@ const CMD_LINE: usize = 8191;
 /// Why nothing can be told.
 #[derive(Debug, thiserror::Error)]
 pub enum CatchUpError {
-    /// The shell is not here.
     #[error("{} is not installed, or belongs to another system", .0.name())]
     NotHere(Shell),
-    /// It gave no answer.
     #[error("a new terminal of {} did not answer", .0.name())]
     NoAnswer(Shell),
-    /// A value holds what no line can.
     #[error("{0} of a new terminal contains a line break or is not text, and cannot be set by a line")]
     NoLine(String),
     /// A line of `cmd` would be too long.
     #[error("setting {0} takes a line of {1} characters; cmd reads at most {CMD_LINE}")]
     TooLong(String, usize),
-    /// The console's code page lacks a character.
     #[error("{0} of a new terminal contains a character that this console's code page lacks")]
     CodePage(String),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }
@@ -102,9 +96,6 @@ impl Blamed for CatchUpError {
 }
 
 /// The lines that bring this terminal to what a new one of the shell has.
-///
-/// # Errors
-/// When that cannot be found out, or not be said in lines.
 pub fn run(session: &Session, shell: Shell, read_as: ReadAs) -> Result<Report<CatchUpLines>, CatchUpError> {
     let stock = session.stock()?;
     let mut names: Vec<String> = vec!["PATH".to_owned()];

@@ -12,7 +12,6 @@ use crate::yard::{Card, CardProbe, Requires, YardError};
 pub struct CheckRequest {
     /// The tools, as NAME or NAME@VERSION; none means all in service.
     pub names: Vec<String>,
-    /// Whether commands are started.
     pub runs: bool,
     /// Whether the commands in the other folders of PATH are checked instead.
     pub all_path: bool,
@@ -27,10 +26,8 @@ pub struct CheckRequest {
 /// How a tool's commands are asked from now on.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub enum ProbeChange {
-    /// As before.
     #[default]
     Stays,
-    /// In the usual ways.
     Usual,
     /// With these arguments, for this answer, or until this end; what is not given stays.
     Set(CardProbe),
@@ -42,10 +39,8 @@ pub enum CheckJobError {
     /// What a card is to say is said of one tool.
     #[error("these options take exactly one tool")]
     OneTool,
-    /// The check.
     #[error(transparent)]
     Check(#[from] CheckError),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }

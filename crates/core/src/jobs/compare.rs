@@ -30,11 +30,9 @@ pub struct CompareRequest {
     pub made_by: String,
 }
 
-/// What came of it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[serde(untagged)]
 pub enum Compared {
-    /// Two machines.
     Two(Difference),
     /// Many machines, each with one.
     Many(Fleet),
@@ -91,19 +89,14 @@ pub struct FleetMeaning {
     pub machines: Vec<Arc<str>>,
 }
 
-/// Why nothing was compared.
 #[derive(Debug, thiserror::Error)]
 pub enum CompareError {
-    /// A snapshot.
     #[error(transparent)]
     Snapshot(#[from] SnapshotError),
-    /// A folder.
     #[error(transparent)]
     File(#[from] FileError),
-    /// This machine cannot be recorded.
     #[error(transparent)]
     Session(#[from] SessionError),
-    /// There is nothing to compare.
     #[error("fewer than two snapshots to compare")]
     TooFew,
 }
@@ -129,9 +122,6 @@ impl Blamed for CompareError {
 }
 
 /// Compares snapshots. Something that matters makes the report fail.
-///
-/// # Errors
-/// When there are fewer than two, or one that was named cannot be read.
 pub fn run(session: &Session, request: &CompareRequest) -> Result<Report<Compared>, CompareError> {
     if request.then {
         return since_then(session, request);

@@ -3,10 +3,7 @@
 /// Whether something that cannot be taken back may be run.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Consent {
-    /// It may.
     Given,
-    /// It may not.
     Refused,
-    /// There is nobody to ask.
     NobodyToAsk,
 }

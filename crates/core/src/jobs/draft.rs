@@ -38,22 +38,18 @@ impl ReportBody for Draft {
 /// Why no waybill could be drafted.
 #[derive(Debug, thiserror::Error)]
 pub enum DraftError {
-    /// The yard has no tools.
     #[error("the yard has no tools")]
     Empty,
     /// The folder has no downloads whose tool and version are known.
     #[error("no downloads in {}", .0.display())]
     NoDownloads(PathBuf),
-    /// There is no such folder.
     #[error("{}: no such folder", .0.display())]
     NoFolder(PathBuf),
-    /// A download could not be looked into.
     #[error(transparent)]
     Inspect(#[from] InspectError),
     /// It cannot be written as text.
     #[error("the waybill could not be written as text")]
     Text(#[from] toml::ser::Error),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }
@@ -82,9 +78,6 @@ impl Blamed for DraftError {
 }
 
 /// Drafts a waybill of the tools in use.
-///
-/// # Errors
-/// When the yard has none, or a card cannot be read.
 pub fn run(session: &Session) -> Result<Report<Draft>, DraftError> {
     let stock = session.cards()?;
     let tools: Vec<WaybillTool> = stock.in_service().into_iter().map(of_card).collect();
@@ -123,9 +116,6 @@ fn with_comments(text: &str, gone: &[PathBuf]) -> String {
 }
 
 /// Drafts a waybill of a folder of downloads: of each tool the newest version, with its downloads for all systems.
-///
-/// # Errors
-/// When there is no such folder, or nothing in it whose tool and version are known.
 pub fn of_folder(session: &Session, folder: &Path) -> Result<Report<Draft>, DraftError> {
     if !folder.is_dir() {
         return Err(DraftError::NoFolder(folder.to_owned()));

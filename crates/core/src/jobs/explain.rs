@@ -50,10 +50,6 @@ impl Blamed for UnknownCode {
     }
 }
 
-/// Explains a finding.
-///
-/// # Errors
-/// When there is none of this code.
 pub fn run(_session: &Session, code: &str) -> Result<Report<Explanation>, UnknownCode> {
     let known = Code::ALL.iter().copied().find(|known| known.as_str() == code);
     let code = known.ok_or_else(|| UnknownCode(code.to_owned()))?;

@@ -22,7 +22,6 @@ const MOST_LIBRARIES: usize = 500;
 pub struct Files<'a>(HashMap<&'a Path, &'a Entry>);
 
 impl<'a> Files<'a> {
-    /// Those of a listing.
     #[must_use]
     pub fn of(listing: &'a Listing) -> Self {
         let mut files = listing.link_ends();
@@ -40,7 +39,6 @@ impl<'a> Files<'a> {
 
 /// A tool that is not in place yet.
 pub struct Unplaced<'a> {
-    /// Its files.
     pub listing: &'a Listing,
     /// The same by their places.
     pub files: &'a Files<'a>,
@@ -61,9 +59,6 @@ struct Fits {
 
 impl Unplaced<'_> {
     /// Compares all commands with what an environment has, and starts runtimes where files don't tell their versions.
-    ///
-    /// # Errors
-    /// When the settings cannot be read.
     pub fn fits_by_answers(&self, session: &Session, environment: &Environment) -> Result<Vec<Option<Fit>>, YardError> {
         let fits = self.fits(environment, HashMap::new());
         if fits.unanswered.is_empty() {

@@ -29,10 +29,8 @@ impl ReportBody for History {
 /// Why nothing can be told.
 #[derive(Debug, thiserror::Error)]
 pub enum HistoryError {
-    /// No change has this number.
     #[error("no change {0}")]
     NoChange(u64),
-    /// The ledger.
     #[error(transparent)]
     Ledger(#[from] LedgerError),
 }
@@ -81,21 +79,15 @@ pub struct Difference {
     pub diff: String,
 }
 
-/// Which changes are wanted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum HistoryRequest {
     /// Those that are not in the archive yet.
     Recent,
-    /// All of them.
     All,
-    /// One, in full.
     One(u64),
 }
 
 /// Lists the changes, or tells one of them in full.
-///
-/// # Errors
-/// When the ledger cannot be read, or has no such change.
 pub fn run(session: &Session, request: HistoryRequest) -> Result<Report<History>, HistoryError> {
     let ledger = session.yard.ledger();
     let (contents, id) = match request {

@@ -16,7 +16,6 @@ use crate::yard::YardError;
 /// Why nothing can be told.
 #[derive(Debug, thiserror::Error)]
 pub enum MachineFactsError {
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }
@@ -35,10 +34,6 @@ impl Blamed for MachineFactsError {
     }
 }
 
-/// Looks at this machine.
-///
-/// # Errors
-/// When the settings cannot be read, or the user asked to stop.
 pub fn run(session: &Session) -> Result<Report<MachineFacts>, MachineFactsError> {
     let names = INTERPRETERS.map(str::to_owned);
     let asking = session.asking()?;

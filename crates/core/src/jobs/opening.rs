@@ -9,14 +9,11 @@ use crate::prepare::{Launcher, Lone, lone};
 use crate::session::Session;
 use crate::system::System;
 
-/// An opened download.
 #[derive(Debug)]
 pub(super) struct Opened {
-    /// What is in it.
     pub source: Source,
     /// How it is started, where only an interpreter can.
     pub lone: Option<Lone>,
-    /// What its name says.
     pub guess: Guess,
 }
 

@@ -14,7 +14,6 @@ use crate::session::{Session, SessionError};
 use crate::snapshot::{Snapshot, SnapshotError, TrackMap, read, tracks};
 use crate::whole_file;
 
-/// What a page shows.
 #[derive(Debug, Clone)]
 pub enum PageOf {
     /// This machine, recorded for it.
@@ -30,14 +29,11 @@ pub enum PageOf {
 pub struct PageContent {
     /// The machines that are drawn: one; or two that are compared; or the one that many are compared with.
     pub machines: Vec<PageMachine>,
-    /// How they differ.
     pub compared: Option<Compared>,
 }
 
-/// A machine on a page.
 #[derive(Debug)]
 pub struct PageMachine {
-    /// What it is called.
     pub name: String,
     /// All that is known of it.
     pub snapshot: Snapshot,
@@ -68,19 +64,14 @@ impl ReportBody for WrittenPage {
 /// Why there is no page.
 #[derive(Debug, thiserror::Error)]
 pub enum PageError {
-    /// Another file is in the way.
     #[error("{} exists, and is not a page of wyard", .0.display())]
     InTheWay(PathBuf),
-    /// The file.
     #[error(transparent)]
     File(#[from] FileError),
-    /// A snapshot.
     #[error(transparent)]
     Snapshot(#[from] SnapshotError),
-    /// The comparison.
     #[error(transparent)]
     Compare(#[from] CompareError),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }
@@ -114,9 +105,6 @@ pub const MARK: &str = "<meta name=\"generator\" content=\"wyard page\">";
 const BEGINNING: u64 = 2048;
 
 /// Gathers what a page shows.
-///
-/// # Errors
-/// When the machine cannot be looked at, or a snapshot cannot be read.
 pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, PageError> {
     let machine =
         |name: String, snapshot: Snapshot| PageMachine { name, map: tracks(&snapshot, &session.stop), snapshot };
@@ -148,9 +136,6 @@ pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, PageError>
 }
 
 /// Writes a page. An earlier one is replaced, any other file is not.
-///
-/// # Errors
-/// When something else is in the way, or the system refuses.
 pub fn write(file: &Path, content: &PageContent, text: &str) -> Result<Report<WrittenPage>, PageError> {
     if file.is_dir() || (file.exists() && !is_page(file)) {
         return Err(PageError::InTheWay(file.to_owned()));

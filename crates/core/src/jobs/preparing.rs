@@ -29,7 +29,6 @@ pub(super) struct ToPrepare<'a> {
     pub placeholders: Placeholders,
     /// Its steps; `None` means: those of the version in use, as far as their samples are the same.
     pub steps: Option<&'a [PrepareStep]>,
-    /// Its launchers.
     pub launchers: &'a [Launcher],
     /// Its files as they were written last; `None` where it has just been unpacked.
     pub written: Option<&'a [WrittenFile]>,
@@ -42,7 +41,6 @@ pub(super) struct ToPrepare<'a> {
 pub struct Preparation {
     /// The steps, for the card.
     pub steps: Vec<PrepareStep>,
-    /// The files.
     pub files: Vec<PreparedFile>,
     /// What became of the settings of the version in use.
     carried: Vec<Carried>,
@@ -221,7 +219,6 @@ impl Preparation {
         }
     }
 
-    /// It, for a report.
     pub(super) fn report(&self) -> Vec<PreparedReport> {
         let of_file = |file: &PreparedFile| PreparedReport {
             file: file.file.clone().into(),

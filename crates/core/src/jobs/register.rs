@@ -80,7 +80,6 @@ pub enum RegisterError {
     /// The usual home variable cannot be made of the name.
     #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }

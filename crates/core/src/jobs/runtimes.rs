@@ -15,7 +15,6 @@ use crate::system::System;
 /// A runtime as it was found.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Found {
-    /// Nothing.
     Nothing,
     /// Its versions; several of .NET lie side by side.
     Versions(Vec<String>),

@@ -16,9 +16,7 @@ use crate::yard::{Card, Stock, YardError};
 /// What is asked of `switch`.
 #[derive(Debug, Clone)]
 pub struct SwitchRequest {
-    /// The tool.
     pub name: String,
-    /// The version.
     pub version: String,
     /// Whether only the plan is wanted.
     pub dry_run: bool,
@@ -52,16 +50,12 @@ impl ReportBody for SwitchedTool {
 /// Why a version could not be put in service.
 #[derive(Debug, thiserror::Error)]
 pub enum SwitchError {
-    /// The stores.
     #[error(transparent)]
     Register(#[from] RegisterError),
-    /// The settings.
     #[error(transparent)]
     Prepare(#[from] PrepareError),
-    /// The check.
     #[error(transparent)]
     Check(#[from] CheckError),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }

@@ -10,20 +10,15 @@ use crate::naming::{Guess, ToolName, Version, guess};
 #[derive(Debug, thiserror::Error)]
 #[error("cannot infer the tool's {1} from {0}", file.display(), missing.words())]
 pub struct NotGuessed {
-    /// The file or folder.
     pub file: PathBuf,
-    /// What is missing.
     pub missing: Missing,
 }
 
 /// What a name does not tell.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Missing {
-    /// The name.
     Name,
-    /// The version.
     Version,
-    /// Both.
     Both,
 }
 

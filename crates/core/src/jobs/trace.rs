@@ -9,7 +9,6 @@ pub use crate::trace::TraceRequest;
 use crate::trace::{self, CommandTrace, TracedCommands};
 use crate::yard::YardError;
 
-/// Why nothing was traced.
 #[derive(Debug, thiserror::Error)]
 pub enum TraceError {
     /// The caller exists on other systems only, or its shell is not installed.
@@ -17,10 +16,8 @@ pub enum TraceError {
     NoSuchCaller {
         /// The one that was asked for.
         caller: Caller,
-        /// Those that exist.
         here: Vec<&'static str>,
     },
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }
@@ -44,9 +41,6 @@ impl Blamed for TraceError {
 }
 
 /// Traces names on the machine of a snapshot.
-///
-/// # Errors
-/// When it has no terminal of the caller.
 pub fn recorded(
     snapshot: &Snapshot,
     names: &[String],
@@ -63,10 +57,6 @@ pub fn recorded(
     Ok(Report::new(traced).failed_if(!is_answered))
 }
 
-/// Traces the names.
-///
-/// # Errors
-/// When the caller does not exist here, the yard or its settings cannot be read, or the user asked to stop.
 pub fn run(session: &Session, request: &TraceRequest) -> Result<Report<TracedCommands>, TraceError> {
     if let Some(caller) = request.caller {
         let shells = session.shells()?;

@@ -21,18 +21,14 @@ pub enum TrialRequest {
     },
     /// Add a trial to a tool's card, or replace the one with the same title.
     Add {
-        /// The tool.
         tool: String,
-        /// The trial.
         trial: Box<Trial>,
         /// Whether it is only tried.
         dry_run: bool,
     },
     /// Remove a trial from a tool's card.
     Drop {
-        /// The tool.
         tool: String,
-        /// The trial's title.
         title: String,
         /// Whether it is only tried.
         dry_run: bool,
@@ -81,18 +77,13 @@ pub struct KeptTrials {
 /// Why a trial could not be run or changed.
 #[derive(Debug, thiserror::Error)]
 pub enum TrialJobError {
-    /// The card has no such trial.
     #[error("{tool} has no trial called \"{title}\"")]
     NoTrial {
-        /// The tool.
         tool: String,
-        /// The title.
         title: String,
     },
-    /// The trial.
     #[error(transparent)]
     Trial(#[from] TrialError),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }
@@ -118,9 +109,6 @@ impl Blamed for TrialJobError {
 }
 
 /// Runs a tool's trials, or changes them. A trial that fails makes the report fail.
-///
-/// # Errors
-/// When there is no such tool or trial, or it cannot be run at all.
 pub fn run(
     session: &Session,
     request: &TrialRequest,

@@ -17,16 +17,13 @@ use crate::progress::{Processor, Progress};
 use crate::report::{Report, ReportBody, ReportPath};
 use crate::session::{Session, SessionError, meets_session};
 
-/// What is wanted.
 #[derive(Debug, Clone, Default)]
 pub struct UnpackRequest {
-    /// The archive.
     pub file: PathBuf,
     /// The folder that is to be made.
     pub into: PathBuf,
     /// Whether the packer's folder around everything stays.
     pub keep_wrapper: bool,
-    /// Published checksum.
     pub trust: Trust,
     /// How the archive is to be read.
     pub options: Options,
@@ -72,22 +69,17 @@ impl ReportBody for Unpacked {
     }
 }
 
-/// Why nothing was unpacked.
 #[derive(Debug, thiserror::Error)]
 pub enum UnpackError {
-    /// The folder is there already.
     #[error("{} already exists; nothing was unpacked", .0.display())]
     FolderThere(PathBuf),
     /// Another user could put something else in the place of what is unpacked.
     #[error("{} is owned or writable by another user", .0.display())]
     Untrusted(PathBuf),
-    /// The archive was refused.
     #[error(transparent)]
     Archive(#[from] ArchiveError),
-    /// The file is not what was published.
     #[error(transparent)]
     Trust(#[from] TrustError),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }
@@ -139,9 +131,6 @@ impl Staging {
 }
 
 /// Unpacks an archive into a new folder; that is there whole, or not at all.
-///
-/// # Errors
-/// When the folder is there already, the archive is refused, or the disk refuses.
 pub fn run(
     session: &Session,
     request: &UnpackRequest,

@@ -12,7 +12,6 @@ pub const ONE: Duration = Duration::from_secs(20);
 
 /// What a caller makes of a machine.
 pub struct Answer {
-    /// What ran.
     pub ran: String,
     /// What it lists, where it can list.
     pub listed: Option<Vec<String>>,

@@ -21,18 +21,15 @@ const BATCH: usize = 50;
 /// So long a shell may go on answering when no more machines are made.
 const GRACE: Duration = Duration::from_secs(15);
 
-/// What is judged.
 #[derive(Debug)]
 pub struct Judging<'a> {
     /// An empty folder for the machines, by its real path.
     pub work: &'a Path,
-    /// The shells to ask.
     pub shells: &'a [InstalledShell],
     /// This program: on Windows copies of it say which of them ran.
     pub program: &'a Path,
     /// Where the machines come from: one seed always makes the same.
     pub seed: u64,
-    /// How many machines.
     pub machines: usize,
     /// No more are made for which time would not last until then.
     pub until: Option<Instant>,
@@ -53,9 +50,6 @@ impl Judging<'_> {
 }
 
 /// Asks every caller of a system about made machines.
-///
-/// # Errors
-/// When no machine can be made.
 pub fn judge(judging: &Judging<'_>, system: System) -> io::Result<Vec<JudgedCaller>> {
     let shells = judging.shells.iter().map(|shell| (Caller::from(shell.shell), Some(shell)));
     let callers: Vec<_> = [(Caller::program(system), None)].into_iter().chain(shells).collect();

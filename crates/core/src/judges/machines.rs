@@ -10,16 +10,13 @@ use crate::os;
 use crate::quote;
 use crate::system::System;
 
-/// A made machine.
 #[derive(Debug)]
 pub struct MadeMachine {
     /// What it was made from.
     pub seed: u64,
     /// The folder of all its folders.
     pub root: PathBuf,
-    /// The current folder.
     pub current: PathBuf,
-    /// The value of PATH.
     pub path: String,
     /// The name to look up.
     pub name: String,
@@ -43,9 +40,6 @@ pub type PutProgram<'a> = &'a mut dyn FnMut(&Path) -> io::Result<()>;
 
 /// Makes a machine below `root`: the same seed makes the same one. A `plain` one has only what any implementation of its
 /// system looks up alike.
-///
-/// # Errors
-/// When a file cannot be made, or the folder's name is not UTF-8.
 pub fn make(root: &Path, seed: u64, system: System, plain: bool, put: PutProgram<'_>) -> io::Result<MadeMachine> {
     let mut chance = Rng::with_seed(seed);
     let text = root.to_str().ok_or_else(|| io::Error::other("the folder's name is not UTF-8"))?;
@@ -198,7 +192,6 @@ impl Programs {
         Ok(Self { copied })
     }
 
-    /// The copy.
     pub fn copied(&self) -> &Path {
         self.copied.as_deref().unwrap_or(Path::new(""))
     }

@@ -59,7 +59,6 @@ pub struct Target<'a> {
     pub system: System,
     /// The system's own name, as programs are built for it.
     pub os: &'a str,
-    /// Its processor.
     pub arch: &'a str,
     /// Whether programs for other machines are taken as well.
     pub foreign: bool,
@@ -113,9 +112,6 @@ fn powershell_parts(listing: &Listing) -> Option<String> {
 
 /// Finds wrapper, command folders and commands. `given` are the folders of `--command-folder`, relative to the home;
 /// none means: find them. Where an archive has programs for several machines, those for the target are taken.
-///
-/// # Errors
-/// When there is no command, or none that runs on the target, or a command folder cannot stand in PATH.
 pub fn analyse(listing: &Listing, given: &[PathBuf], target: Target) -> Result<Layout, LayoutError> {
     let wrapper = find(listing);
     let Target { mut system, .. } = target;

@@ -7,11 +7,8 @@ use crate::archive::{EntryKind, Listing};
 /// A shell that completes commands by a file for each.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum CompletionShell {
-    /// Bash.
     Bash,
-    /// Zsh.
     Zsh,
-    /// Fish.
     Fish,
 }
 
@@ -28,7 +25,6 @@ impl CompletionShell {
         }
     }
 
-    /// What the file of a command is called there.
     fn file_name(self, command: &str) -> String {
         match self {
             Self::Bash => command.to_owned(),

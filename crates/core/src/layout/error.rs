@@ -11,24 +11,18 @@ pub enum LayoutError {
     /// Nothing in the archive can be run here as a command.
     #[error("the archive contains no commands")]
     NoCommands,
-    /// Only source code.
     #[error("this is source code ({0}), without any programs")]
     Source(String),
-    /// Only scripts or modules of PowerShell.
     #[error("it contains {0}, but no program that cmd can start")]
     PowerShell(String),
-    /// All programs are for other machines.
     #[error("its programs cannot run here: {0}")]
     Foreign(String),
     /// The folder given with `--command-folder` has no program.
     #[error("the folder \"{}\" of the archive contains no programs", .0.display())]
     FolderWithoutCommands(PathBuf),
-    /// A command folder cannot stand in PATH.
     #[error("the folder \"{}\" cannot be a command folder", folder.display())]
     Folder {
-        /// The folder.
         folder: PathBuf,
-        /// The reason.
         #[source]
         source: EntryError,
     },

@@ -10,15 +10,10 @@ pub enum HomeVariables {
     Usual,
     /// None.
     None,
-    /// These.
     These(Vec<Variable>),
 }
 
 impl HomeVariables {
-    /// Those of a tool of this name.
-    ///
-    /// # Errors
-    /// When the usual one cannot be made of the name.
     pub fn of(&self, name: &ToolName) -> Result<Vec<Variable>, NameError> {
         Ok(match self {
             Self::Usual => vec![name.home_variable()?],

@@ -11,16 +11,12 @@ use crate::system::System;
 /// Why no tool was found in a folder.
 #[derive(Debug, thiserror::Error)]
 pub enum InPlaceError {
-    /// There is no such folder.
     #[error("{}: no such folder", .0.display())]
     NoFolder(PathBuf),
-    /// It is a file.
     #[error("{}: a file, not a folder", .0.display())]
     IsFile(PathBuf),
-    /// It cannot be read.
     #[error(transparent)]
     File(#[from] FileError),
-    /// It holds no tool.
     #[error(transparent)]
     Layout(#[from] LayoutError),
 }
@@ -46,9 +42,6 @@ impl Blamed for InPlaceError {
 
 /// The tool's home in a folder, and its layout. `given` are its command folders, absolute or relative to the folder, where
 /// they are not to be found; of a folder that others share, `only` these commands are the tool's.
-///
-/// # Errors
-/// When there is no folder, or no tool in it.
 pub fn tool_in_place(
     folder: &Path,
     given: &[PathBuf],

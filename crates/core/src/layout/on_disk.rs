@@ -14,9 +14,6 @@ use crate::system::System;
 const MOST: usize = 120_000;
 
 /// Lists a folder with all that lies below it; links are not followed, and what cannot be named in an archive is left out.
-///
-/// # Errors
-/// When a folder cannot be read, or there is far too much in it.
 pub fn list_folder(root: &Path, system: System) -> Result<Listing, FileError> {
     let mut listing = Listing::default();
     let mut folders = vec![root.to_owned()];
@@ -43,9 +40,6 @@ pub fn list_folder(root: &Path, system: System) -> Result<Listing, FileError> {
 }
 
 /// Lists the files of a folder, and nothing that lies deeper. Links to files count as those.
-///
-/// # Errors
-/// When the folder cannot be read.
 pub fn list_files(folder: &Path, system: System) -> Result<Listing, FileError> {
     let mut listing = Listing::default();
     for entry in fs::read_dir(folder).at("list the folder", folder)? {

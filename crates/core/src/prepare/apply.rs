@@ -22,16 +22,13 @@ pub enum Origin {
     Carried,
 }
 
-/// A file that was prepared.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PreparedFile {
     /// The file, relative to the home.
     pub file: PathBuf,
     /// Its content before; `None` where it was not there.
     pub before: Option<Vec<u8>>,
-    /// Its content.
     pub after: Vec<u8>,
-    /// Where that comes from.
     pub origin: Origin,
     /// The file whose permission bits a new one gets, relative to the home.
     pub like: Option<PathBuf>,
@@ -61,9 +58,6 @@ impl<'a> Preparing<'a> {
     }
 
     /// Applies a step. `may_replace` says of a file that a step would write over whether its content may go.
-    ///
-    /// # Errors
-    /// When something is in the way.
     pub fn apply(
         &mut self,
         step: &PrepareStep,

@@ -9,7 +9,6 @@ use super::format::{PrepareStep, Step};
 /// What became of settings that were edited in the version in use.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Carried {
-    /// They came along.
     Taken(PathBuf),
     /// They stayed where they are, since the sample is another one now.
     NewSample(PathBuf),
@@ -17,21 +16,15 @@ pub enum Carried {
     BothEdited(PathBuf),
 }
 
-/// The version in use.
 #[derive(Debug, Clone, Copy)]
 pub struct Earlier<'a> {
-    /// Its home.
     pub home: &'a Path,
-    /// Its steps.
     pub steps: &'a [PrepareStep],
 }
 
 /// Carries settings over that were edited since they were copied from a sample, where that sample is the same.
 /// `is_edited` says whether that is so of a file of the version in use, `may_replace` whether the content of a file of this
 /// version may go.
-///
-/// # Errors
-/// When a file cannot be read.
 pub fn carry(
     preparing: &mut Preparing<'_>,
     earlier: Earlier<'_>,
@@ -58,9 +51,6 @@ pub fn carry(
 
 /// The steps of the version in use that a new one takes on where nothing is said: settings copied from a sample that is
 /// there unchanged, and what is done to them.
-///
-/// # Errors
-/// When a file cannot be read.
 pub fn inherited(earlier: Earlier<'_>, folder: &Path) -> Result<Vec<PrepareStep>, PrepareError> {
     let mut steps = Vec::new();
     let mut files: Vec<&Path> = Vec::new();

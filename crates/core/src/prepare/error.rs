@@ -10,7 +10,6 @@ pub(super) const MOST: u64 = 4 << 20;
 /// Why a tool could not be prepared. Files are relative to its home.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum PrepareError {
-    /// A file that a step needs is not there.
     #[error("{}: no such file in the tool", .0.display())]
     NoFile(PathBuf),
     /// A file is a folder, or leads out of the tool.
@@ -22,7 +21,6 @@ pub enum PrepareError {
     /// It is written in a way that is not edited.
     #[error("{}: {why}", file.display())]
     Content {
-        /// The file.
         file: PathBuf,
         /// What is in the way.
         why: String,
@@ -30,9 +28,7 @@ pub enum PrepareError {
     /// A text to be replaced is not there exactly once.
     #[error("{}: \"{old}\" occurs {times} times; expected once", file.display())]
     NotOnce {
-        /// The file.
         file: PathBuf,
-        /// The text.
         old: String,
         /// How often it is there.
         times: usize,
@@ -40,21 +36,16 @@ pub enum PrepareError {
     /// The user has edited a file that would be written anew.
     #[error("{}: edited since it was written", .0.display())]
     Edited(PathBuf),
-    /// A text names a tool that is not known.
     #[error("{{home:{0}}}: no such tool in the waybill or in the yard")]
     NoTool(String),
     /// A path has to stand in a text, and cannot.
     #[error("the path {} cannot be written into a text file", .0.display())]
     Path(PathBuf),
-    /// A launcher cannot be made.
     #[error("launcher {command}: {why}")]
     Launcher {
-        /// Its command.
         command: String,
-        /// Why not.
         why: String,
     },
-    /// The system refused.
     #[error("{0}")]
     File(String),
 }

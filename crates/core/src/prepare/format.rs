@@ -12,7 +12,6 @@ pub struct PrepareStep {
     /// A sample that is copied.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub copy: Option<PathBuf>,
-    /// Where to.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub to: Option<PathBuf>,
     /// The file that is edited or written.
@@ -30,13 +29,11 @@ pub struct PrepareStep {
     /// The text that is replaced; it has to be there exactly once.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub replace: Option<String>,
-    /// What takes its place.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub by: Option<String>,
     /// The whole content of a small file.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub write: Option<String>,
-    /// The key that is set.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub set: Option<SetKey>,
 }
@@ -45,9 +42,7 @@ pub struct PrepareStep {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct SetKey {
-    /// The key.
     pub key: String,
-    /// Its value.
     pub value: SettingValue,
 }
 
@@ -55,11 +50,8 @@ pub struct SetKey {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(untagged)]
 pub enum SettingValue {
-    /// True or false.
     Truth(bool),
-    /// A whole number.
     Number(i64),
-    /// A text.
     Text(String),
 }
 
@@ -83,39 +75,28 @@ pub struct Launcher {
     pub runs: Vec<String>,
 }
 
-/// What a step does.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Step<'a> {
     /// A sample is copied to a place where there is no file yet.
     Copy {
-        /// The sample.
         from: &'a Path,
-        /// The place.
         to: &'a Path,
     },
     /// A settings file is edited.
     Settings {
-        /// The file.
         file: &'a Path,
         /// The section; none means the whole file.
         section: Option<&'a str>,
-        /// What is done.
         edit: Edit<'a>,
     },
-    /// A text is replaced.
     Replace {
-        /// The file.
         file: &'a Path,
-        /// The text.
         old: &'a str,
-        /// What takes its place.
         new: &'a str,
     },
     /// A file is written.
     Write {
-        /// The file.
         file: &'a Path,
-        /// Its content.
         text: &'a str,
     },
 }
@@ -127,7 +108,6 @@ pub enum Edit<'a> {
     Uncomment(&'a str),
     /// A key gets a value.
     Set(&'a str, &'a SettingValue),
-    /// A key goes.
     Remove(&'a str),
 }
 
@@ -151,10 +131,6 @@ impl PrepareStep {
         [self.by.clone(), self.write.clone(), set].into_iter().flatten()
     }
 
-    /// What it does.
-    ///
-    /// # Errors
-    /// With what is wrong, where it does not do exactly one thing inside the tool.
     pub fn step(&self) -> Result<Step<'_>, String> {
         let Self { copy, to, file, section, uncomment, set, remove, replace, by, write } = self;
         let section = section.as_deref();

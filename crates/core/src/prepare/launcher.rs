@@ -43,9 +43,6 @@ impl Launcher {
     }
 
     /// What cannot be in it on any system.
-    ///
-    /// # Errors
-    /// With what is wrong.
     pub fn check(&self) -> Result<(), String> {
         let is_name = MemberPath::new(self.command.as_bytes())
             .is_ok_and(|path| path.is_some_and(|path| path.as_path().as_os_str() == self.command.as_str()))
@@ -63,10 +60,6 @@ impl Launcher {
         Ok(())
     }
 
-    /// Its text.
-    ///
-    /// # Errors
-    /// When a part of it cannot be written so that it keeps its meaning.
     pub fn text(&self, system: System, placeholders: &Placeholders) -> Result<Vec<u8>, PrepareError> {
         match system {
             System::Unix => self.for_sh(placeholders).map(String::into_bytes),
@@ -78,7 +71,6 @@ impl Launcher {
         PrepareError::Launcher { command: self.command.clone(), why: why.into() }
     }
 
-    /// The variables of a word.
     fn variables(word: &str) -> impl Iterator<Item = &str> {
         parts(word).into_iter().filter_map(|part| if let Part::Variable(name) = part { Some(name) } else { None })
     }

@@ -11,7 +11,6 @@ use crate::naming::Version;
 pub struct Placeholders {
     /// The tool's home, where it will lie.
     pub home: PathBuf,
-    /// Its version.
     pub version: Version,
     /// The homes of other tools, by name.
     pub homes: HashMap<String, PathBuf>,
@@ -22,9 +21,7 @@ pub struct Placeholders {
 pub(super) enum Part<'a> {
     /// As it is written.
     Text(&'a str),
-    /// The tool's home.
     Home,
-    /// Its version.
     Version,
     /// The home of another tool.
     HomeOf(&'a str),
@@ -68,9 +65,6 @@ fn placeholder(inside: &str) -> Option<Part<'_>> {
 
 impl Placeholders {
     /// A text with everything filled in. `escape` is applied to what is filled in.
-    ///
-    /// # Errors
-    /// When a tool is not known, or a path is not Unicode.
     pub(super) fn fill(&self, text: &str, escape: impl Fn(String) -> String) -> Result<String, PrepareError> {
         let mut filled = String::new();
         for part in parts(text) {
@@ -86,21 +80,16 @@ impl Placeholders {
     }
 
     /// The home of another tool.
-    ///
-    /// # Errors
-    /// When it is not known.
     pub(super) fn home_of(&self, name: &str) -> Result<&Path, PrepareError> {
         self.homes.get(name).map(PathBuf::as_path).ok_or_else(|| PrepareError::NoTool(name.to_owned()))
     }
 }
 
-/// A path that is to stand in a text.
 pub(super) fn in_text(path: &Path) -> Result<String, PrepareError> {
     let text = path.to_str().filter(|text| !text.contains(['\n', '\r']));
     text.map(str::to_owned).ok_or_else(|| PrepareError::Path(path.to_owned()))
 }
 
-/// The tools whose homes a text names.
 pub fn tools_named(text: &str) -> impl Iterator<Item = &str> {
     parts(text).into_iter().filter_map(|part| if let Part::HomeOf(name) = part { Some(name) } else { None })
 }

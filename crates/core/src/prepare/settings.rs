@@ -33,7 +33,6 @@ struct Entry {
     line: usize,
     /// Where its comment mark ends; 0 where there is none.
     mark: usize,
-    /// Where the value is.
     value: std::ops::Range<usize>,
 }
 

@@ -5,9 +5,6 @@ use toml_edit::{Document, DocumentMut, Item, Key, Table, TableLike, value};
 use super::format::{Edit, SettingValue};
 
 /// What is done to a key of a file. Keys and sections may be dotted.
-///
-/// # Errors
-/// With what is in the way.
 pub(super) fn edited(content: &[u8], section: Option<&str>, edit: Edit<'_>) -> Result<Vec<u8>, String> {
     let text = str::from_utf8(content).map_err(|_| "not UTF-8".to_owned())?;
     let (Edit::Uncomment(key) | Edit::Set(key, _) | Edit::Remove(key)) = edit;

@@ -11,13 +11,10 @@ use crate::yard::{self, YardError};
 /// Why a tool could not be registered or taken out.
 #[derive(Debug, thiserror::Error)]
 pub enum RegistrationError {
-    /// The yard's records, or whose they are.
     #[error(transparent)]
     Yard(#[from] YardError),
-    /// The stores.
     #[error(transparent)]
     Store(#[from] StorePlanError),
-    /// A file, or the registry's key.
     #[error(transparent)]
     File(#[from] FileError),
 }
@@ -53,9 +50,6 @@ impl From<RegistryError> for RegistrationError {
 }
 
 /// Whether PATH of this scope can be changed with these rights; looked at before anything is written.
-///
-/// # Errors
-/// When it cannot.
 pub fn check_scope(machine: &Machine, scope: Scope) -> Result<(), RegistrationError> {
     match machine.system() {
         System::Unix => Ok(yard::check_rights(machine)?),

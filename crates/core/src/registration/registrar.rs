@@ -20,7 +20,6 @@ pub fn registration(scope: Scope, home_variables: Vec<Variable>) -> Registration
 /// Plans the stores from the cards, and says what carries a plan out.
 #[derive(Debug)]
 pub struct Registrar<'a> {
-    /// The yard.
     pub yard: &'a Yard,
     /// The stock as it is; every card of it has to be read.
     pub stock: &'a Stock,
@@ -95,9 +94,6 @@ impl Registrar<'_> {
 
     /// What carries a plan out, the cards first: what they say can be put into the stores again at any time. `put` is the
     /// card of the tool that is put first, `taken` that of one that is taken out.
-    ///
-    /// # Errors
-    /// When a record or a file cannot be read.
     pub fn changeset(
         &self,
         plan: &StorePlan,

@@ -31,7 +31,6 @@ pub enum Shell {
 }
 
 impl Shell {
-    /// All of them.
     pub const ALL: [Self; 9] =
         [Self::Sh, Self::Bash, Self::Zsh, Self::Fish, Self::Ksh, Self::Tcsh, Self::Cmd, Self::PowerShell, Self::Pwsh];
 
@@ -135,7 +134,6 @@ impl Caller {
         }
     }
 
-    /// The stable name.
     #[must_use]
     pub fn name(self) -> &'static str {
         match self {

@@ -69,19 +69,15 @@ pub enum Reason {
 /// A file that a name could mean.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Candidate {
-    /// The file.
     pub path: PathBuf,
     /// The PATH entry it comes from, as written, and its place; `None` for a name with a folder in it.
     pub entry: Option<(OsString, usize)>,
-    /// How it stands.
     pub standing: Standing,
-    /// Why it is skipped.
     pub reason: Option<Reason>,
     /// Whether it is an app-execution alias of Windows.
     pub app_alias: bool,
 }
 
-/// The winner of a list of candidates.
 #[must_use]
 pub fn winner(candidates: &[Candidate]) -> Option<&Path> {
     candidates.iter().find(|c| c.standing == Standing::Winner).map(|c| c.path.as_path())

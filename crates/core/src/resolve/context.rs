@@ -15,11 +15,9 @@ pub const USUAL_EXTENSIONS: &str = ".COM;.EXE;.BAT;.CMD";
 pub struct LookupContext {
     /// Whose rules hold for PATH.
     pub system: System,
-    /// The value of PATH.
     pub path: OsString,
     /// The extensions of PATHEXT, in order; Windows only.
     pub path_extensions: Vec<String>,
-    /// The current folder.
     pub current_folder: PathBuf,
     /// The user's home folder, for callers that read `~` in an entry.
     pub home: Option<PathBuf>,
@@ -27,7 +25,6 @@ pub struct LookupContext {
     pub program_folder: Option<PathBuf>,
     /// The program registered for the name that is looked up; Windows only.
     pub registered: Option<PathBuf>,
-    /// The Windows folder.
     pub system_root: Option<PathBuf>,
     /// How many of PATH's first folders are the system's, which come before the user's as a whole; Windows only.
     pub of_system: usize,

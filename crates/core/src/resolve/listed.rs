@@ -26,7 +26,6 @@ enum Folder {
     Asked(u32),
     /// The names it has, in lower case, since the file system may fold them.
     Listed(HashSet<String>),
-    /// It cannot be listed.
     Closed,
 }
 

@@ -61,7 +61,6 @@ fn in_home(raw: &OsString, home: &Path) -> Option<PathBuf> {
     Some(home.join(rest))
 }
 
-/// A relative folder as the current folder makes it.
 fn from<'a>(current_folder: &Path, folder: &'a Path) -> Cow<'a, Path> {
     match folder.is_absolute() {
         true => Cow::Borrowed(folder),

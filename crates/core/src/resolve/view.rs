@@ -33,16 +33,13 @@ pub enum FileKind {
 
 /// A file system as lookups see it: the real one, or one made for a test.
 pub trait FileView {
-    /// What is at the path.
     fn look(&self, path: &Path) -> FileKind;
 
-    /// What a folder has under a name.
     fn look_in(&self, folder: &Path, name: &str) -> FileKind {
         self.look(&folder.join(name))
     }
 }
 
-/// The real file system.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Disk;
 

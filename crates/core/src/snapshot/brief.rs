@@ -105,7 +105,6 @@ pub(super) struct BriefTool<'a> {
 }
 
 impl Brief<'_> {
-    /// Whose rules hold there.
     pub fn system(&self) -> System {
         family(self.system.as_str())
     }
@@ -116,7 +115,6 @@ impl Brief<'_> {
 pub(super) struct Ground<'b> {
     brief: &'b Brief<'b>,
     terminal: &'b BriefTerminal<'b>,
-    /// Whose rules hold.
     pub system: System,
     /// Whether the first file of a name runs if it is a program, without a rule that could say otherwise.
     is_plain: bool,

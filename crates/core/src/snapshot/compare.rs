@@ -162,7 +162,6 @@ impl CompareWhy {
     }
 }
 
-/// What tells names apart.
 pub(super) fn name_key(name: &str, system: System) -> Cow<'_, str> {
     if system == System::Windows { name.to_lowercase().into() } else { name.into() }
 }
@@ -187,7 +186,6 @@ impl Known<'_> {
     }
 }
 
-/// What a name means in a terminal.
 pub(super) fn meaning<'a>(lookup: &Lookup<'a>, terminal: Terminal<'a>, name: &str) -> Option<Known<'a>> {
     let (caller, terminal) = terminal?;
     let found = lookup.meaning(caller, terminal, name)?;
@@ -231,7 +229,6 @@ pub(super) fn why(means: [Option<&Known<'_>>; 2], systems: [System; 2]) -> Optio
     }
 }
 
-/// The names that could be typed in a terminal.
 pub(super) fn names(lookup: &Lookup<'_>, terminal: Terminal<'_>) -> Vec<String> {
     if terminal.is_none() {
         return Vec::new();

@@ -243,7 +243,6 @@ pub(super) fn family(system: &str) -> System {
 }
 
 impl Snapshot {
-    /// Whose rules hold there.
     #[must_use]
     pub fn family(&self) -> System {
         family(&self.system)

@@ -14,7 +14,6 @@ const HOME: [&str; 2] = ["/~", r"C:\~"];
 /// A recorded machine, ready for lookups.
 #[derive(Debug)]
 pub struct Lookup<'a> {
-    /// The snapshot.
     pub snapshot: &'a Snapshot,
     folders: HashMap<String, &'a RecordedFolder>,
     files: HashMap<String, HashMap<String, &'a RecordedFile>>,
@@ -34,7 +33,6 @@ pub struct Meaning<'a> {
 }
 
 impl<'a> Lookup<'a> {
-    /// Of a snapshot.
     #[must_use]
     pub fn new(snapshot: &'a Snapshot) -> Self {
         let system = snapshot.family();
@@ -65,7 +63,6 @@ impl<'a> Lookup<'a> {
         resolve::candidates(caller, name, &self.context(terminal), self)
     }
 
-    /// What a name means in a terminal.
     #[must_use]
     pub fn meaning(&self, caller: Caller, terminal: &'a RecordedTerminal, name: &str) -> Option<Meaning<'a>> {
         let candidates = self.candidates(caller, terminal, name);

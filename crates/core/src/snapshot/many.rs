@@ -27,11 +27,9 @@ pub struct Base<'b> {
 
 /// A command that means something else than on the base, in a way that matters.
 pub struct DifferingCommand {
-    /// The command.
     pub name: String,
     /// What it means; `None` for nothing.
     pub means: Option<Meant>,
-    /// In what it differs.
     pub why: CompareWhy,
 }
 
@@ -78,9 +76,6 @@ impl<'b> Base<'b> {
     }
 
     /// The commands that mean something else on another machine, in a way that matters. `whole` reads all of its snapshot.
-    ///
-    /// # Errors
-    /// Those of `whole`, which is called where rules have to be asked.
     pub fn differing<E>(
         &mut self,
         other: &BriefSnapshot<'_>,

@@ -24,32 +24,22 @@ pub enum SnapshotError {
     /// It cannot be read or written.
     #[error(transparent)]
     File(#[from] FileError),
-    /// The yard.
     #[error(transparent)]
     Yard(#[from] YardError),
-    /// There is none.
     #[error("no such file: {}", .0.display())]
     NoFile(PathBuf),
-    /// It is no snapshot.
     #[error("{}: not a snapshot: {why}", file.display())]
     NotOne {
-        /// The file.
         file: PathBuf,
-        /// What is wrong.
         why: String,
     },
-    /// It is of a later version of this program.
     #[error("{}: a snapshot of format {found}; this wyard reads format {FORMAT}", file.display())]
     Format {
-        /// The file.
         file: PathBuf,
-        /// Its format.
         found: u32,
     },
-    /// The caller's terminals are not in it.
     #[error("the snapshot has no {caller} terminal; it has: {}", recorded.join(", "))]
     NoTerminal {
-        /// The caller.
         caller: &'static str,
         /// Those that are in it.
         recorded: Vec<String>,
@@ -57,7 +47,6 @@ pub enum SnapshotError {
     /// It was made by a version of this program that did not record this.
     #[error("the snapshot has no {what}; it was made by wyard {made_by}")]
     NotRecorded {
-        /// What is missing.
         what: &'static str,
         /// The version of the program that made it.
         made_by: String,
@@ -65,7 +54,6 @@ pub enum SnapshotError {
     /// None is kept in the yard.
     #[error("no snapshot is kept in the yard")]
     NoneKept,
-    /// Another file is in the way.
     #[error("{} exists, and is not a snapshot", .0.display())]
     InTheWay(PathBuf),
 }
@@ -103,9 +91,6 @@ impl SnapshotError {
 }
 
 /// Reads a snapshot, packed or not.
-///
-/// # Errors
-/// When it cannot be read, or is none.
 pub fn read(file: &Path) -> Result<Snapshot, SnapshotError> {
     parse(file, SnapshotText::default().read(file)?)
 }
@@ -119,9 +104,6 @@ pub struct SnapshotText {
 
 impl SnapshotText {
     /// The text of a file, unpacked.
-    ///
-    /// # Errors
-    /// When it cannot be read.
     pub fn read(&mut self, file: &Path) -> Result<&[u8], SnapshotError> {
         match self.fill(file) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => Err(SnapshotError::NoFile(file.to_owned())),
@@ -145,9 +127,6 @@ impl SnapshotText {
 }
 
 /// Reads the text of a snapshot; `file` is what errors name.
-///
-/// # Errors
-/// When it is none.
 pub fn parse(file: &Path, text: &[u8]) -> Result<Snapshot, SnapshotError> {
     #[derive(Deserialize)]
     struct Numbered {
@@ -178,9 +157,6 @@ fn bytes(report: &Report<Snapshot>, is_packed: bool) -> io::Result<Vec<u8>> {
 }
 
 /// Keeps a snapshot in the yard, in place of the last one.
-///
-/// # Errors
-/// When it cannot be written.
 pub fn keep(lock: &YardLock, report: &Report<Snapshot>) -> Result<PathBuf, SnapshotError> {
     let file = lock.yard().last_snapshot();
     let packed = bytes(report, true).at("write", &file)?;
@@ -189,9 +165,6 @@ pub fn keep(lock: &YardLock, report: &Report<Snapshot>) -> Result<PathBuf, Snaps
 }
 
 /// Writes a snapshot, packed where the file's name ends in `.gz`. An earlier snapshot is replaced, any other file is not.
-///
-/// # Errors
-/// When something else is in the way, or the system refuses.
 pub fn write(file: &Path, report: &Report<Snapshot>) -> Result<(), SnapshotError> {
     if file.is_dir() || (file.exists() && read(file).is_err()) {
         return Err(SnapshotError::InTheWay(file.to_owned()));

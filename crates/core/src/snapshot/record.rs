@@ -34,7 +34,6 @@ pub struct Recorder {
 }
 
 impl Recorder {
-    /// What is left out.
     #[must_use]
     pub(crate) fn private(&self) -> &Private {
         &self.private

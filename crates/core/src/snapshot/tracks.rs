@@ -27,7 +27,6 @@ pub struct TrackTerminal {
     pub tracks: Vec<Track>,
 }
 
-/// An entry of PATH.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Track {
     /// As written.
@@ -40,7 +39,6 @@ pub struct Track {
     pub line: Option<String>,
     /// The tool whose command folder it is.
     pub tool: Option<String>,
-    /// Whether the folder exists.
     pub exists: bool,
     /// Whether it is in the system's PATH; Windows only.
     pub is_of_system: bool,
@@ -53,7 +51,6 @@ pub struct Track {
 /// A name that can be typed.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TrackedName {
-    /// The name.
     pub name: String,
     /// For each kind of terminal the files that it could mean, in order.
     pub stops: Vec<Vec<TrackStop>>,
@@ -64,11 +61,8 @@ pub struct TrackedName {
 pub struct TrackStop {
     /// The track it lies on, from 0; `None` for the folder that a terminal opens in.
     pub track: Option<usize>,
-    /// How it stands.
     pub standing: Standing,
-    /// Why it is skipped.
     pub reason: Option<Reason>,
-    /// The file's name.
     pub file: String,
     /// Its version, where that is known.
     pub version: Option<String>,

@@ -10,7 +10,6 @@ use crate::yard::{OwnEntry, Position, Registered};
 
 const NOTE: &str = "# Made by Wagon Yard from the cards of the registered tools; edits are lost at the next change.\n";
 
-/// The name of the generated file of a dialect.
 pub(super) fn file_name(dialect: Dialect) -> &'static str {
     match dialect {
         Dialect::Posix => "path.sh",

@@ -10,14 +10,12 @@ use serde::Serialize;
 pub enum Dialect {
     /// The language of POSIX shells.
     Posix,
-    /// fish's own.
     Fish,
     /// That of the C shell.
     Csh,
 }
 
 impl Dialect {
-    /// All of them.
     pub const ALL: [Self; 3] = [Self::Posix, Self::Fish, Self::Csh];
 }
 
@@ -26,14 +24,12 @@ impl Dialect {
 pub struct StartupFile {
     /// The file; it may not exist yet.
     pub path: PathBuf,
-    /// Its language.
     pub dialect: Dialect,
 }
 
 /// The folders that shells look for startup files in.
 #[derive(Debug, Clone, Default)]
 pub struct StartupFolders {
-    /// The user's home.
     pub home: PathBuf,
     /// Where zsh looks: `ZDOTDIR`, or the home. More than one where terminals may differ.
     pub zsh: Vec<PathBuf>,

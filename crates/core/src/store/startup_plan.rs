@@ -25,7 +25,6 @@ pub enum StoreError {
     /// Another user could put something else in a file's place.
     #[error("{} cannot be changed: {} is owned or writable by another user; nothing was changed", file.display(), folder.display())]
     Untrusted {
-        /// The startup file.
         file: PathBuf,
         /// The folder or file on the way to it.
         folder: PathBuf,
@@ -136,9 +135,6 @@ impl StartupPlan {
 
     /// The change as operations: generated files first, so that no block ever reads a file that is not there yet, and in the
     /// opposite order when all goes. A startup file is kept beside the records before its first change, in `kept`.
-    ///
-    /// # Errors
-    /// When a file that is there cannot be read.
     pub fn changeset(&self, kept: &Path) -> Result<Changeset, StoreError> {
         let mut generated = Changeset::default();
         for (file, content) in &self.generated {

@@ -15,7 +15,6 @@ use crate::scope::Scope;
 #[derive(Debug)]
 #[must_use = "a plan changes nothing until it is carried out"]
 pub enum StorePlan {
-    /// Of startup files.
     Startup(StartupPlan),
     /// Of the registry's keys, each for itself.
     Registry(Vec<RegistryPlan>),
@@ -24,10 +23,8 @@ pub enum StorePlan {
 /// Why the stores could not be changed.
 #[derive(Debug, thiserror::Error)]
 pub enum StorePlanError {
-    /// The startup files.
     #[error(transparent)]
     Startup(#[from] StoreError),
-    /// The registry.
     #[error(transparent)]
     Registry(#[from] RegistryError),
 }
@@ -68,7 +65,6 @@ impl From<&ValueChange> for RegistryChange {
 }
 
 impl StorePlan {
-    /// What happens to startup files.
     #[must_use]
     pub fn startup_files(&self) -> Vec<StartupChange> {
         match self {
@@ -77,7 +73,6 @@ impl StorePlan {
         }
     }
 
-    /// What happens to registry values.
     #[must_use]
     pub fn registry_values(&self) -> Vec<RegistryChange> {
         match self {
@@ -105,9 +100,6 @@ impl StorePlan {
     }
 
     /// The change as operations; startup files are kept in `kept` before their first one.
-    ///
-    /// # Errors
-    /// When a file that is there cannot be read.
     pub fn changeset(&self, kept: &Path) -> Result<Changeset, StorePlanError> {
         match self {
             Self::Startup(plan) => Ok(plan.changeset(kept)?),

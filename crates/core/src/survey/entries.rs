@@ -45,7 +45,6 @@ pub(super) fn look_in_time(entry: &Entry, home: &Path, system: System) -> Inspec
     })
 }
 
-/// Looks at an entry and into its folder.
 pub(super) fn look(entry: &Entry, home: &Path, system: System) -> Inspected {
     let mut seen = Inspected::default();
     let shown = entry.raw.to_string_lossy().into_owned();

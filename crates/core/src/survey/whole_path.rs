@@ -24,9 +24,6 @@ use crate::yard::{Card, Yard};
 
 /// Surveys PATH as a new terminal has it, which on Unix the installed shells are asked for, or as this one has it. Findings
 /// as bad as `limit` make the report fail.
-///
-/// # Errors
-/// When records or the registry cannot be read, or the user asked to stop.
 pub fn survey(
     session: &Session,
     terminal: TerminalKind,
@@ -36,9 +33,6 @@ pub fn survey(
 }
 
 /// Surveys PATH of a new terminal, of which shells have said this when they were asked for [`variable_names`].
-///
-/// # Errors
-/// When records or the registry cannot be read, or the user asked to stop.
 pub fn survey_answers(
     session: &Session,
     answers: &[Answer],

@@ -16,7 +16,6 @@ use crate::resolve::{Kind, LookupContext, Shell};
 /// What a shell said a name means.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Meaning {
-    /// What answers.
     pub kind: Kind,
     /// The file that a search through PATH finds, whatever answers first.
     pub file: Option<PathBuf>,
@@ -65,7 +64,6 @@ pub enum NoAnswer {
     TimedOut,
     /// It ended before it answered; the last line it wrote to standard error.
     Ended(String),
-    /// It could not be started.
     NotStarted(String),
     /// It was not asked, since asking it would leave traces at this level.
     NotAsked(SealLevel),
@@ -91,13 +89,10 @@ impl NoAnswer {
 /// A shell started in one way, and what came of it.
 #[derive(Debug, Clone)]
 pub struct Answer {
-    /// The shell.
     pub shell: Shell,
-    /// How it was started.
     pub mode: StartMode,
     /// The environment it was started in.
     pub base: Environment,
-    /// What it said.
     pub said: Result<Said, NoAnswer>,
     /// What was said later: after some time, or in a second terminal that finds what the first has left.
     pub later: Vec<Later>,
@@ -125,18 +120,13 @@ pub enum Again {
 /// What was said when a terminal was asked again.
 #[derive(Debug, Clone)]
 pub struct Later {
-    /// When.
     pub when: Again,
-    /// What was said.
     pub said: Result<Said, NoAnswer>,
 }
 
-/// What to ask.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Question<'a> {
-    /// Command names.
     pub commands: &'a [String],
-    /// Variable names.
     pub variables: &'a [String],
 }
 

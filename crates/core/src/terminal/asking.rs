@@ -29,12 +29,9 @@ use crate::yard::Yard;
 /// What a name adds to the limit: a shell looks through all of PATH for it, on a busy machine.
 const FOR_EACH_NAME: Duration = Duration::from_millis(50);
 
-/// Settings of the asking.
 #[derive(Debug, Clone)]
 pub struct Asking<'a> {
-    /// The machine.
     pub machine: &'a Machine,
-    /// The shells to start.
     pub shells: &'a [InstalledShell],
     /// How long one start may take.
     pub limit: Duration,

@@ -12,7 +12,6 @@ use crate::folders::files_in;
 pub enum ElevatedPath {
     /// A list of its own.
     Own(OsString),
-    /// The one it finds.
     Kept,
     /// The rules may not be read by this user.
     Unknown,

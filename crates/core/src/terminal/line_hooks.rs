@@ -21,7 +21,6 @@ fi
 const ZSH: &str = r#"for c in preexec "${preexec_functions[@]-}"; do \builtin typeset +f -- "$c" >/dev/null && "$c" LINE LINE LINE >/dev/null || \builtin :; done
 "#;
 
-/// fish, "Event handlers".
 const FISH: &str = "builtin emit fish_preexec LINE\n";
 
 /// The commands, in the shell's own language, that tell its hooks the line.

@@ -21,7 +21,6 @@ use crate::scope::Scope;
 use crate::store::registry::Background;
 use crate::system::System;
 
-/// An entry of PATH.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PathPart {
     /// Whose; on Unix PATH is not kept by scope, and all is the user's.
@@ -37,9 +36,7 @@ pub struct PathPart {
 /// Whether it is found out what put each entry there, which takes the start of another shell.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Origins {
-    /// It is.
     Traced,
-    /// It is not.
     Left,
 }
 
@@ -75,9 +72,6 @@ impl PathView {
 
     /// As a new terminal has it: on Unix what the login shell says, on Windows what the registry holds. `None`
     /// where no shell gave an answer.
-    ///
-    /// # Errors
-    /// When the registry cannot be read.
     pub fn of_new_terminal(asking: &Asking<'_>, names: &[String], origins: Origins) -> Result<Option<Self>, FileError> {
         if asking.machine.system() == System::Windows {
             return Ok(Some(Self::in_registry(asking.machine, names)?));

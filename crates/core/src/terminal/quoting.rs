@@ -16,7 +16,6 @@ pub(super) fn marker() -> String {
     format!("wyard-{}-{time:x}-{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed))
 }
 
-/// A word that the shell takes as it is.
 pub(super) fn quoted(shell: Shell, word: &str) -> String {
     let quoted = match shell {
         Shell::Fish => quote::fish(word.as_bytes()),

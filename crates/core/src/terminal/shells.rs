@@ -15,9 +15,7 @@ use crate::yard::{Settings, Yard};
 /// A shell that can be started.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct InstalledShell {
-    /// Which one.
     pub shell: Shell,
-    /// Its program.
     pub program: PathBuf,
 }
 

@@ -30,7 +30,6 @@ pub enum StartMode {
 }
 
 impl StartMode {
-    /// All of them.
     pub const ALL: [Self; 3] = [Self::Login, Self::Interactive, Self::LoginCommand];
 
     /// The ways in which people start this shell: on Windows there is one.
@@ -42,7 +41,6 @@ impl StartMode {
         }
     }
 
-    /// The stable name.
     #[must_use]
     pub fn name(self) -> &'static str {
         match self {

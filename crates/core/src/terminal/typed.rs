@@ -28,7 +28,6 @@ pub(super) struct Typed {
 }
 
 impl Typed {
-    /// Writes the question down.
     pub fn write(marker: String, question: Question<'_>, own: Option<&Path>) -> io::Result<Self> {
         let typed = Self {
             folder: tempfile::Builder::new().prefix(&os::temporary_name(std::process::id())).tempdir()?,
@@ -121,7 +120,6 @@ fn answering(shell: Shell) -> &'static [Shell] {
     if shell == Shell::Tcsh { &[Shell::Tcsh] } else { &OTHERS }
 }
 
-/// Where answers begin.
 fn begins(marker: &str, output: &[u8]) -> Vec<usize> {
     memmem::find_iter(output, &format!("\n{marker}\0")).collect()
 }

@@ -43,9 +43,6 @@ const SET_BY_SYSTEM: [&str; 24] = [
 
 /// What the environment of a new terminal comes from. A sandbox's keys hold no system, so that the system's own folders
 /// stand there as given; nothing but the prediction builds its terminals, by the rules of Windows.
-///
-/// # Errors
-/// When the registry cannot be read.
 pub fn background(machine: &Machine) -> Result<Background, FileError> {
     let registry = RegistryEnvironments::read(&machine.registry())?;
     let mut given = given(machine);
@@ -60,9 +57,6 @@ pub fn background(machine: &Machine) -> Result<Background, FileError> {
 }
 
 /// The folders of the system's PATH on Windows, which come before the user's as a whole.
-///
-/// # Errors
-/// When the registry cannot be read.
 pub fn system_path(machine: &Machine) -> Result<Vec<PathBuf>, FileError> {
     if machine.system() == System::Unix {
         return Ok(Vec::new());

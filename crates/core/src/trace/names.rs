@@ -15,23 +15,16 @@ use crate::session::{Session, SessionError};
 use crate::terminal::{Answer, Question, StartMode, TerminalKind};
 use crate::yard::Stock;
 
-/// What to trace.
 #[derive(Debug, Clone, Default)]
 pub struct TraceRequest {
-    /// The names.
     pub names: Vec<String>,
-    /// Only this caller.
     pub caller: Option<Caller>,
-    /// Only this terminal.
     pub terminal: Option<TerminalKind>,
     /// Whether to ask each candidate for its version.
     pub versions: bool,
 }
 
 /// Traces the names. Shells that give no answer in a new terminal are told in a finding.
-///
-/// # Errors
-/// When the yard or its settings cannot be read, or the user asked to stop.
 pub fn trace(session: &Session, request: &TraceRequest) -> Result<Report<TracedCommands>, SessionError> {
     let (machine, system) = (&session.machine, session.system());
     let wanted = |caller: Caller| request.caller.is_none_or(|only| only == caller);

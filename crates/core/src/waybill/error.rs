@@ -7,33 +7,25 @@ use crate::error::{Blame, Blamed, FileError};
 /// Why a waybill is of no use.
 #[derive(Debug, thiserror::Error)]
 pub enum WaybillError {
-    /// It cannot be read.
     #[error(transparent)]
     File(#[from] FileError),
-    /// There is none.
     #[error("no such file: {}", .0.display())]
     NoFile(PathBuf),
-    /// It is a folder.
     #[error("{}: a folder, not a waybill", .0.display())]
     IsFolder(PathBuf),
     /// It is not written as one.
     #[error("{}, line {line}, column {column}: {what}", file.display())]
     Format {
-        /// The waybill.
         file: PathBuf,
         /// The line, from 1.
         line: usize,
         /// The column in characters, from 1.
         column: usize,
-        /// What is wrong there.
         what: String,
     },
-    /// Something in it cannot be.
     #[error("{}: {what}", file.display())]
     Content {
-        /// The waybill.
         file: PathBuf,
-        /// What is wrong.
         what: String,
     },
 }

@@ -11,22 +11,17 @@ use crate::prepare::{Launcher, PrepareStep};
 use crate::scope::Scope;
 use crate::yard::{CardProbe, Left, Trial, TrialStep};
 
-/// The format number.
 pub(super) const FORMAT: u32 = 1;
 
-/// A waybill.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Waybill {
-    /// The format number.
     pub waybill: u32,
-    /// The tools.
     #[serde(default, rename = "tool")]
     pub tools: Vec<WaybillTool>,
 }
 
 impl Waybill {
-    /// With these tools.
     #[must_use]
     pub fn of(tools: Vec<WaybillTool>) -> Self {
         Self { waybill: FORMAT, tools }
@@ -37,9 +32,7 @@ impl Waybill {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct WaybillTool {
-    /// The tool.
     pub name: ToolName,
-    /// Its version.
     pub version: Version,
     /// The variables that point to its home; the usual one where nothing is said.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -65,13 +58,11 @@ pub struct WaybillTool {
     /// How it is prepared, step by step.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub prepare: Vec<PrepareStep>,
-    /// Its launchers.
     #[serde(default, rename = "launcher", skip_serializing_if = "Vec::is_empty")]
     pub launchers: Vec<Launcher>,
     /// Whether it may come as an installer that is run.
     #[serde(default, skip_serializing_if = "is_false")]
     pub allow_installer: bool,
-    /// Its trials.
     #[serde(default, rename = "trial", skip_serializing_if = "Vec::is_empty")]
     pub trials: Vec<WaybillTrial>,
 }
@@ -114,7 +105,6 @@ pub struct WaybillRequires {
 }
 
 impl WaybillRequires {
-    /// Whether it needs nothing.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         *self == Self::default()
@@ -175,14 +165,10 @@ impl WaybillArchive {
     }
 }
 
-/// What a source names.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Place<'a> {
-    /// A file.
     File(&'a PathBuf),
-    /// An address.
     Url(&'a str),
-    /// A folder.
     Folder(&'a PathBuf),
 }
 
@@ -218,7 +204,6 @@ impl WaybillSource {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct WaybillTrial {
-    /// What it is called.
     pub title: String,
     /// The files it begins with: their places in the trial's folder, and their text.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
@@ -243,7 +228,6 @@ pub struct WaybillTrial {
 pub struct WaybillStep {
     /// The command and its arguments.
     pub run: Vec<String>,
-    /// Expected exit status.
     #[serde(skip_serializing_if = "is_zero")]
     pub status: i32,
     /// What its output must hold.

@@ -3,9 +3,6 @@
 use super::format::WaybillTool;
 
 /// The tools, each behind those that it requires, and otherwise as they are written.
-///
-/// # Errors
-/// With the members of a circle, in its order.
 pub fn in_order(tools: &[WaybillTool]) -> Result<Vec<&WaybillTool>, Vec<String>> {
     let mut ordered: Vec<&WaybillTool> = Vec::new();
     for tool in tools {

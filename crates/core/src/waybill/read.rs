@@ -16,10 +16,6 @@ use crate::prepare::{PrepareStep, tools_named};
 /// The systems that a source may name.
 const SYSTEMS: [&str; 3] = ["linux", "macos", "windows"];
 
-/// Reads and checks a waybill.
-///
-/// # Errors
-/// When it cannot be read, is not written as a waybill, or contradicts itself.
 pub fn read(file: &Path) -> Result<Waybill, WaybillError> {
     if file.is_dir() {
         return Err(WaybillError::IsFolder(file.to_owned()));
@@ -56,7 +52,6 @@ fn in_words(message: &str) -> String {
     }
 }
 
-/// What contradicts itself.
 fn check(waybill: &Waybill) -> Option<String> {
     if waybill.waybill != FORMAT {
         return Some(format!("a waybill of format {}; this wyard reads format {FORMAT}", waybill.waybill));

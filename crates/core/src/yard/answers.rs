@@ -29,7 +29,6 @@ impl Default for Answers {
 }
 
 impl Answers {
-    /// Those with which a command did.
     #[must_use]
     pub fn of(&self, name: &ToolName, version: &Version, command: &str) -> Option<&Vec<String>> {
         self.tools.get(&format!("{name}@{version}"))?.get(command)
@@ -61,19 +60,12 @@ impl Yard {
 }
 
 impl YardLock {
-    /// Keeps what was learned.
-    ///
-    /// # Errors
-    /// When the file cannot be written.
     pub fn keep_answers(&self, answers: &Answers) -> Result<(), YardError> {
         let text = toml::to_string_pretty(answers).map_err(YardError::Write)?;
         self.keep_file(&self.yard().root().join("answers.toml"), text.as_bytes())
     }
 
     /// Keeps something that can be learned again, and so needs no record in the ledger: replaces a file of the yard at once.
-    ///
-    /// # Errors
-    /// When the file cannot be written.
     pub fn keep_file(&self, target: &Path, content: &[u8]) -> Result<(), YardError> {
         let staging = self.yard().staging();
         os::make_folders(&staging).at("make the folder", &staging)?;

@@ -16,11 +16,8 @@ use crate::scope::Scope;
 /// The record of one received tool.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Card {
-    /// The format number.
     pub card: u32,
-    /// The tool.
     pub name: ToolName,
-    /// Its version.
     pub version: Version,
     /// When it was received (RFC 3339).
     pub received: String,
@@ -28,7 +25,6 @@ pub struct Card {
     pub source: Source,
     /// Where things are in it.
     pub layout: CardLayout,
-    /// The commands it brings.
     pub commands: Vec<Command>,
     /// Where it lies, where that is not the stock: it was there already, and was adopted.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -45,13 +41,11 @@ pub struct Card {
     /// What it needs besides itself.
     #[serde(default, skip_serializing_if = "Requires::is_empty")]
     pub requires: Requires,
-    /// How it is prepared.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub prepare: Vec<PrepareStep>,
     /// The files that were prepared, as they were written last.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub prepared: Vec<WrittenFile>,
-    /// Its launchers.
     #[serde(default, rename = "launcher", skip_serializing_if = "Vec::is_empty")]
     pub launchers: Vec<Launcher>,
     /// The trials that show that it works.
@@ -110,7 +104,6 @@ pub struct Requires {
 }
 
 impl Requires {
-    /// Whether it needs nothing.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.commands.is_empty() && self.variables.is_empty()
@@ -120,7 +113,6 @@ impl Requires {
 /// A piece of a startup file: whole lines.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct StartupText {
-    /// The file.
     pub file: PathBuf,
     /// The lines, with their ends.
     pub text: String,
@@ -151,7 +143,6 @@ impl StartupText {
 /// The file a tool came from.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Source {
-    /// Where it lay.
     pub file: String,
     /// The address it was fetched from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -170,7 +161,6 @@ pub struct Source {
 /// A further archive of a tool.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct OtherSource {
-    /// Where it lay.
     pub file: String,
     /// The address it was fetched from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -194,11 +184,9 @@ pub struct CardLayout {
 /// How a tool is registered.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Registration {
-    /// Whose PATH.
     pub scope: Scope,
     /// Since when (RFC 3339); what was registered later comes first in PATH.
     pub since: String,
-    /// The variables that point to the home.
     pub home_variables: Vec<Variable>,
     /// What those replaced in the registry.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]

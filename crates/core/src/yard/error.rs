@@ -12,90 +12,65 @@ pub(super) const FORMAT: u32 = 1;
 /// Why the yard could not be read or written.
 #[derive(Debug, thiserror::Error)]
 pub enum YardError {
-    /// A file or folder of it.
     #[error(transparent)]
     File(#[from] FileError),
-    /// The ledger.
     #[error(transparent)]
     Ledger(#[from] LedgerError),
-    /// A card names a place outside of its tool.
     #[error("the card {} names {}, which is outside the tool", file.display(), place.display())]
     Outside {
-        /// The file.
         file: PathBuf,
-        /// The place.
         place: PathBuf,
     },
-    /// A record cannot be understood.
     #[error("cannot read the record {}", file.display())]
     Record {
-        /// The file.
         file: PathBuf,
         /// What is wrong with it.
         #[source]
         source: toml::de::Error,
     },
-    /// A record of a later version of this program.
     #[error("the record {} has format {found}; this version of wyard reads format {}", file.display(), FORMAT)]
     Format {
-        /// The file.
         file: PathBuf,
-        /// Its format number.
         found: u32,
     },
     /// A record cannot be written, as with a name that is not Unicode.
     #[error("cannot write a record")]
     Write(#[source] toml::ser::Error),
-    /// Somebody else is writing.
     #[error("{holder} is still changing the yard {} after {seconds} s", yard.display())]
     Locked {
-        /// The yard.
         yard: PathBuf,
-        /// Who holds it.
         holder: String,
-        /// How long we waited.
         seconds: u64,
     },
     /// What is for every user is changed with an administrator's rights only.
     #[error("changes for all users require administrator rights; nothing was changed")]
     NotSuperuser {
-        /// The call to repeat.
         command: String,
     },
-    /// The superuser works in somebody else's home.
     #[error("{} is owned by another user; you are root; nothing was changed", home.display())]
     ForeignHome {
-        /// The home folder.
         home: PathBuf,
     },
     /// Another user could put something else in the yard's place.
     #[error("{} is owned or writable by another user; nothing was changed", folder.display())]
     Untrusted {
-        /// The folder.
         folder: PathBuf,
     },
     /// The yard was made somewhere else: its records are about that place.
     #[error("this yard was copied or moved from {}; nothing was changed", from.display())]
     Moved {
-        /// Where it was made.
         from: PathBuf,
     },
-    /// No tool of this name.
     #[error("no tool called \"{name}\" in the yard")]
     NoTool {
-        /// What was asked for.
         name: String,
         /// What may have been meant, as a question.
         meant: Option<String>,
     },
-    /// The tool, but not this version.
     #[error("{name} has no version \"{version}\" in the yard; it has {held}")]
     NoVersion {
-        /// The tool.
         name: ToolName,
-        /// The version asked for.
         version: String,
-        /// The versions there are.
         held: String,
     },
 }

@@ -34,9 +34,6 @@ pub struct YardLock {
 impl Yard {
     /// Makes the yard where there is none, waits for the lock, and clears up behind a call that was broken off, with
     /// `startup_files` for all that could be ones of this user.
-    ///
-    /// # Errors
-    /// When it is not this user's to write to, cannot be made or put in order, or another process holds it for too long.
     pub fn lock(&self, machine: &Machine, startup_files: &dyn Fn() -> Vec<PathBuf>) -> Result<YardLock, YardError> {
         check_rights(machine)?;
         os::make_folders(self.root()).at("make the yard", self.root())?;
@@ -135,9 +132,6 @@ pub fn clear_or_leave(left: &Path) {
 }
 
 /// Whether this user is the one to write to a machine's yard; looked at before anything is written.
-///
-/// # Errors
-/// When that is somebody else.
 pub fn check_rights(machine: &Machine) -> Result<(), YardError> {
     if machine.sandbox.is_some() {
         return Ok(());
@@ -187,9 +181,6 @@ impl YardLock {
     }
 
     /// Begins a change that others are parts of, such as a delivery. Its number.
-    ///
-    /// # Errors
-    /// When it cannot be written.
     pub fn begin_group(&self, does: String) -> Result<u64, LedgerError> {
         self.yard.ledger().begin_group(&self.command, does)
     }

@@ -27,9 +27,6 @@ impl Yard {
     }
 
     /// Sets the ledger of another place aside, and notes this one. Gives where the old ledger lies, if there was one.
-    ///
-    /// # Errors
-    /// When a file cannot be written.
     pub fn take_over(&self) -> Result<Option<PathBuf>, YardError> {
         let aside = |file: &Path| file.with_extension("jsonl.before-move");
         let (ledger, archive) = (self.ledger().file().to_owned(), self.ledger().archive());

@@ -17,7 +17,6 @@ use crate::scope::Scope;
 pub enum Position {
     /// In front of everything but the tools' own.
     First,
-    /// Behind everything.
     Last,
     /// Directly before this folder, where PATH has both of them.
     Before(PathBuf),
@@ -26,9 +25,7 @@ pub enum Position {
 /// A folder, and where it goes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct OwnEntry {
-    /// The folder.
     pub folder: PathBuf,
-    /// Where it goes.
     pub place: Position,
 }
 
@@ -84,9 +81,6 @@ struct OwnEntries {
 
 impl Yard {
     /// What `Path` of a scope in the registry was before our first entry, where that was kept.
-    ///
-    /// # Errors
-    /// When the record is there and cannot be read.
     pub fn path_before(&self, scope: Scope) -> Result<Option<PathBefore>, YardError> {
         Ok(*self.kept_paths()?.of(scope))
     }
@@ -97,9 +91,6 @@ impl Yard {
 
     /// Adds to a change that it is kept what `Path` of these scopes is, unless that is known, and forgotten for every scope
     /// in which none of `cards`, which are those after the change, is registered and nothing is being kept.
-    ///
-    /// # Errors
-    /// When the record cannot be read.
     pub fn put_path_before(
         &self,
         changeset: &mut Changeset,
@@ -123,9 +114,6 @@ impl Yard {
     }
 
     /// The folders that the user has put into PATH or moved in it, in the order in which that was done.
-    ///
-    /// # Errors
-    /// When the record is there and cannot be read.
     pub fn own_entries(&self) -> Result<Vec<OwnEntry>, YardError> {
         let file = self.own_entries_file();
         let Some(kept) = read_record::<OwnEntries>(&file)? else { return Ok(Vec::new()) };
@@ -136,9 +124,6 @@ impl Yard {
     }
 
     /// Adds the record of them to a change.
-    ///
-    /// # Errors
-    /// When the record that is there cannot be read.
     pub fn put_own_entries(&self, changeset: &mut Changeset, entry: Vec<OwnEntry>) -> Result<(), YardError> {
         let none = entry.is_empty();
         let text = toml::to_string_pretty(&OwnEntries { format: FORMAT, entry }).map_err(YardError::Write)?;

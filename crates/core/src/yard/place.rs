@@ -29,7 +29,6 @@ impl Yard {
         Self { root: root.to_owned(), ledger: Ledger::at(root), read: Arc::default() }
     }
 
-    /// Its folder.
     #[must_use]
     pub fn root(&self) -> &Path {
         &self.root
@@ -102,14 +101,10 @@ impl Yard {
     }
 
     /// The settings, or the usual ones where there are none.
-    ///
-    /// # Errors
-    /// When the file is there and cannot be read.
     pub fn settings(&self) -> Result<Settings, YardError> {
         Ok(read_record(&self.settings_file())?.unwrap_or_default())
     }
 
-    /// The ledger.
     #[must_use]
     pub fn ledger(&self) -> Ledger {
         self.ledger.clone()
@@ -123,7 +118,6 @@ impl Yard {
         self.root.join("cards")
     }
 
-    /// The file of a card.
     #[must_use]
     pub fn card_file(&self, name: &ToolName, version: &Version) -> PathBuf {
         // Not `with_extension`: a version has dots of its own.
@@ -131,18 +125,12 @@ impl Yard {
     }
 
     /// Adds the writing of a card to a change.
-    ///
-    /// # Errors
-    /// When it holds something that text cannot, or what is there cannot be read.
     pub fn put_card(&self, changeset: &mut Changeset, card: &Card) -> Result<(), YardError> {
         let text = toml::to_string_pretty(card).map_err(YardError::Write)?;
         Ok(changeset.file(&self.card_file(&card.name, &card.version), Role::Card, Some(text.into_bytes()))?)
     }
 
     /// Adds the removal of a card to a change.
-    ///
-    /// # Errors
-    /// When what is there cannot be read.
     pub fn remove_card(&self, changeset: &mut Changeset, card: &Card) -> Result<(), YardError> {
         Ok(changeset.file(&self.card_file(&card.name, &card.version), Role::Card, None)?)
     }
@@ -161,9 +149,6 @@ pub(super) fn read_record<T: serde::de::DeserializeOwned>(file: &Path) -> Result
 
 /// What lies in a folder, by name; nothing where there is no such folder.
 /// Whether a folder of the yard is there, and is one: what is cleared or removed in it must not lie elsewhere.
-///
-/// # Errors
-/// When it is a link or a file.
 pub(super) fn own_folder(folder: &Path) -> Result<bool, FileError> {
     match fs::symlink_metadata(folder) {
         Ok(seen) if seen.is_dir() => Ok(true),
@@ -179,9 +164,6 @@ pub(super) fn own_folder(folder: &Path) -> Result<bool, FileError> {
 }
 
 /// What is in a folder of the yard that is cleared or removed.
-///
-/// # Errors
-/// When the folder is none of the yard, or cannot be listed.
 pub fn list_own(folder: &Path) -> Result<Vec<PathBuf>, FileError> {
     if own_folder(folder)? { list(folder) } else { Ok(Vec::new()) }
 }

@@ -9,7 +9,6 @@ use crate::layout::{CompletionShell, completes};
 /// A tool as the stores know it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Registered {
-    /// Its home folder.
     pub home: PathBuf,
     /// The variables that point to it.
     pub home_variables: Vec<String>,
@@ -24,7 +23,6 @@ pub struct Registered {
 pub struct ToolCompletion {
     /// The shell that reads it.
     pub shell: CompletionShell,
-    /// The command.
     pub command: String,
     /// The file, absolute.
     pub file: PathBuf,

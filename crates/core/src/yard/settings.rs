@@ -8,7 +8,6 @@ use serde::Deserialize;
 use crate::process::SealLevel;
 use crate::resolve::Shell;
 
-/// The yard's settings.
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct Settings {
@@ -40,19 +39,16 @@ impl Default for Settings {
 }
 
 impl Settings {
-    /// The limit for the start of a shell.
     #[must_use]
     pub fn shell_limit(&self) -> Duration {
         Duration::from_secs(self.shell_seconds)
     }
 
-    /// The limit for one probe.
     #[must_use]
     pub fn probe_limit(&self) -> Duration {
         Duration::from_secs(self.probe_seconds)
     }
 
-    /// The limit for a command of a trial.
     #[must_use]
     pub fn trial_limit(&self) -> Duration {
         Duration::from_secs(self.trial_seconds)

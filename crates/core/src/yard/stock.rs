@@ -15,7 +15,6 @@ use crate::naming::{ToolName, Version, compare_versions, did_you_mean};
 /// A card that cannot be read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BrokenCard {
-    /// Its file.
     pub file: PathBuf,
     /// Why not, in one line.
     pub why: String,
@@ -40,9 +39,6 @@ impl Deref for Stock {
 
 impl Yard {
     /// Reads the cards. One that cannot be read is noted, and those beside it count.
-    ///
-    /// # Errors
-    /// When a folder cannot be listed.
     pub fn stock(&self) -> Result<Stock, YardError> {
         let mut stock = Stock::default();
         for file in card_files(self)? {
@@ -71,9 +67,6 @@ impl Yard {
 
 impl Stock {
     /// The stock, where every card of it can be read: what is written from cards must not leave a tool out.
-    ///
-    /// # Errors
-    /// With the first card that cannot be read.
     pub fn whole(self) -> Result<Self, YardError> {
         match self.broken.first() {
             // Read again, for the error as it is; a card that has become whole meanwhile is somebody else's work.
@@ -94,9 +87,6 @@ impl Stock {
     }
 
     /// Finds the card of `NAME` (the version in service) or `NAME@VERSION`.
-    ///
-    /// # Errors
-    /// When there is none, or it cannot be read.
     pub fn find(&self, wanted: &str) -> Result<&Card, YardError> {
         let (name, version) = wanted.split_once('@').map_or((wanted, None), |(n, v)| (n, Some(v)));
         let no_tool = || {
@@ -127,7 +117,6 @@ impl Stock {
         Err(YardError::NoVersion { name: tool, version: version.to_owned(), held: versions.join(", ") })
     }
 
-    /// The card of just this version.
     #[must_use]
     pub fn version(&self, name: &ToolName, version: &Version) -> Option<&Card> {
         self.cards.iter().find(|card| card.name == *name && card.version == *version)
@@ -158,7 +147,6 @@ impl Stock {
         self
     }
 
-    /// Takes a version out.
     pub fn take_out(&mut self, name: &ToolName, version: &Version) {
         self.cards.retain(|card| !(card.name == *name && card.version == *version));
     }
@@ -170,7 +158,6 @@ fn in_service<'a>(versions: impl Iterator<Item = &'a Card> + Clone) -> Option<&'
     versions.clone().filter(|card| since(card).is_some()).max_by_key(since).or_else(|| versions.last())
 }
 
-/// The files of all cards.
 pub(super) fn card_files(yard: &Yard) -> Result<Vec<PathBuf>, YardError> {
     let mut files = Vec::new();
     for folder in list(&yard.cards_folder())? {

@@ -18,9 +18,6 @@ pub struct Strays {
 impl Yard {
     /// What does not belong together: cards whose folder is not there, and folders of the stock that have no card. A card
     /// that cannot be read is neither.
-    ///
-    /// # Errors
-    /// When a folder cannot be read.
     pub fn strays(&self) -> Result<Strays, YardError> {
         let mut strays = Strays::default();
         for file in card_files(self)? {

@@ -7,12 +7,10 @@ use serde::{Deserialize, Serialize};
 /// A small real piece of work.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Trial {
-    /// What it is called.
     pub name: String,
     /// The files it begins with: their places in the trial's folder, and their text.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub files: BTreeMap<String, String>,
-    /// The first command.
     #[serde(flatten)]
     pub first: TrialStep,
     /// The commands after it, in order.
@@ -46,7 +44,6 @@ pub struct TrialStep {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(untagged)]
 pub enum Left {
-    /// It must be there.
     There(String),
     /// It must be there, and be so.
     So(LeftFile),

@@ -32,9 +32,6 @@ pub fn own_program() -> Command {
 
 impl SealChannel {
     /// Opens one, whose other end the command will have, and is told of.
-    ///
-    /// # Errors
-    /// When the system refuses.
     pub fn open(command: &mut Command) -> io::Result<Self> {
         let (ours, theirs) = UnixStream::pair()?;
         ours.set_write_timeout(Some(PATIENCE))?;
@@ -45,9 +42,6 @@ impl SealChannel {
     }
 
     /// Says what to start; called once the command was started.
-    ///
-    /// # Errors
-    /// When the maker is gone.
     pub fn send(&mut self, request: &SealRequest) -> io::Result<()> {
         self.theirs = None;
         request.write(&mut self.ours)?;

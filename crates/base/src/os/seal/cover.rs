@@ -71,7 +71,6 @@ impl Layers {
     }
 }
 
-/// Covers the request's folders.
 pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Refused> {
     mount_change("/", MountPropagationFlags::PRIVATE | MountPropagationFlags::REC).step("private mounts")?;
     let points = mount_points().step("mount table")?;

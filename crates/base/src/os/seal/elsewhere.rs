@@ -11,41 +11,29 @@ use super::request::SealRequest;
 pub struct SealChannel(std::convert::Infallible);
 
 impl SealChannel {
-    /// Always an error here.
-    ///
-    /// # Errors
-    /// Always.
     pub fn open(_command: &mut Command) -> io::Result<Self> {
         Err(io::ErrorKind::Unsupported.into())
     }
 
-    /// There is none.
-    ///
-    /// # Errors
-    /// None.
     pub fn send(&mut self, _request: &SealRequest) -> io::Result<()> {
         match self.0 {}
     }
 
-    /// There is none.
     #[must_use]
     pub fn report(&mut self) -> Option<SealReport> {
         match self.0 {}
     }
 
-    /// There is none.
     #[must_use]
     pub fn start_again(&mut self) -> bool {
         match self.0 {}
     }
 
-    /// There is none.
     #[must_use]
     pub fn second_has_ended(&mut self) -> bool {
         match self.0 {}
     }
 
-    /// There is none.
     #[must_use]
     pub fn end(self) -> Vec<String> {
         match self.0 {}
@@ -70,7 +58,6 @@ pub fn remote_places() -> Vec<std::path::PathBuf> {
     Vec::new()
 }
 
-/// Makes no seal.
 #[must_use]
 pub fn serve_seal(_channel: i32) -> u8 {
     4

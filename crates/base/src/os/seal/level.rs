@@ -19,7 +19,6 @@ impl SealLevel {
     /// All of them, best first.
     pub const ALL: [Self; 4] = [Self::Full, Self::SharedProcesses, Self::NoWrites, Self::None];
 
-    /// The stable name.
     #[must_use]
     pub fn name(self) -> &'static str {
         match self {

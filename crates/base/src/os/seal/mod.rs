@@ -31,7 +31,6 @@ pub(super) use mount_table::remote_places;
 #[cfg(target_os = "linux")]
 pub use serve::serve_seal;
 
-/// The places at which something is mounted.
 #[cfg(target_os = "linux")]
 pub(super) fn mounted_places() -> Vec<std::path::PathBuf> {
     mount_table::mount_points().unwrap_or_default()

@@ -53,7 +53,6 @@ fn unescaped(field: &[u8]) -> Vec<u8> {
     bytes
 }
 
-/// Those of the places that lie below a folder.
 pub(super) fn below<'a>(places: &'a [PathBuf], folder: &Path) -> impl Iterator<Item = &'a PathBuf> {
     places.iter().filter(move |place| place.starts_with(folder) && *place != folder)
 }

@@ -6,7 +6,6 @@ use std::os::unix::net::UnixStream;
 /// The step that the system refused.
 pub(super) struct Refused(pub &'static str, pub io::Error);
 
-/// That was told.
 pub(super) struct Told;
 
 impl Refused {

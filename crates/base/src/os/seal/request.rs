@@ -11,7 +11,6 @@ use crate::os;
 /// Whether the network can be reached.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Network {
-    /// As everybody reaches it.
     Open,
     /// Neither it nor the services of this machine.
     Closed,
@@ -20,7 +19,6 @@ pub enum Network {
 /// A program to be started in a seal.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SealRequest {
-    /// The level.
     pub level: SealLevel,
     /// Whether the network can be reached.
     pub network: Network,
@@ -32,11 +30,9 @@ pub struct SealRequest {
     pub named: Vec<PathBuf>,
     /// Files that other content stands in for, as programs.
     pub stand_ins: Vec<(PathBuf, Vec<u8>)>,
-    /// The program.
     pub program: PathBuf,
     /// The name it is called by.
     pub called: OsString,
-    /// Its arguments.
     pub arguments: Vec<OsString>,
     /// Its environment, nothing else.
     pub variables: Vec<(OsString, OsString)>,
@@ -52,9 +48,6 @@ pub struct SealRequest {
 
 impl SealRequest {
     /// Writes it, its length first.
-    ///
-    /// # Errors
-    /// When the reader is gone.
     pub fn write(&self, out: &mut impl Write) -> io::Result<()> {
         let mut bytes = Vec::new();
         let mut put = |field: &[u8]| {
@@ -98,10 +91,6 @@ impl SealRequest {
         out.write_all(&bytes)
     }
 
-    /// Reads one.
-    ///
-    /// # Errors
-    /// When the writer is gone, or has written something else.
     pub fn read(input: &mut impl Read) -> io::Result<Self> {
         let mut length = [0; 8];
         input.read_exact(&mut length)?;

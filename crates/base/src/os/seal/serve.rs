@@ -206,7 +206,6 @@ fn wait_for(
     }
 }
 
-/// Becomes the program.
 fn start(request: &SealRequest, channel: &UnixStream, to_map: Option<UnixStream>) -> ! {
     let mut command = Command::new(&request.program);
     command.arg0(&request.called).args(&request.arguments).current_dir(&request.folder);

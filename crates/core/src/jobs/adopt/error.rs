@@ -16,51 +16,35 @@ use crate::yard::YardError;
 /// Why a folder could not be adopted.
 #[derive(Debug, thiserror::Error)]
 pub enum AdoptError {
-    /// It holds no tool.
     #[error(transparent)]
     InPlace(#[from] InPlaceError),
-    /// Name or version is not known.
     #[error(transparent)]
     NotGuessed(#[from] NotGuessed),
     /// The usual home variable cannot be made of the name.
     #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
-    /// The folder is the yard's.
     #[error("{} is already in the yard", .0.display())]
     InYard(PathBuf),
-    /// No entry of PATH can point to it.
     #[error("{} cannot be in PATH", folder.display())]
     Entry {
-        /// The folder.
         folder: PathBuf,
-        /// Why not.
         #[source]
         source: EntryError,
     },
-    /// The folder is on record.
     #[error("{} is already recorded as {name}@{version}", folder.display())]
     OnRecord {
-        /// The folder.
         folder: PathBuf,
-        /// The tool.
         name: ToolName,
-        /// Its version.
         version: Version,
     },
-    /// The version is on record from another place.
     #[error("{name}@{version} is already recorded from {}", home.display())]
     OnRecordElsewhere {
-        /// The tool.
         name: ToolName,
-        /// Its version.
         version: Version,
-        /// Where it lies.
         home: PathBuf,
     },
-    /// The check.
     #[error(transparent)]
     Check(#[from] CheckError),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }

@@ -15,7 +15,6 @@ use crate::yard::{Source, StartupText};
 /// What the user asks for.
 #[derive(Debug, Clone, Default)]
 pub struct AdoptRequest {
-    /// The folder.
     pub folder: PathBuf,
     /// The tool's name, where it is not to be guessed.
     pub name: Option<ToolName>,
@@ -23,9 +22,7 @@ pub struct AdoptRequest {
     pub version: Option<Version>,
     /// Its command folders, where they are not to be found; absolute, or relative to the folder.
     pub command_folders: Vec<PathBuf>,
-    /// Its home variables.
     pub home_variables: HomeVariables,
-    /// Whose PATH.
     pub scope: Scope,
     /// Whether the folder is moved into the yard.
     pub move_in: bool,
@@ -46,7 +43,6 @@ pub struct Installed {
     pub uninstaller: Option<Vec<ReportPath>>,
     /// What the installer put into startup files.
     pub added: Vec<StartupText>,
-    /// The installer.
     pub source: Source,
 }
 

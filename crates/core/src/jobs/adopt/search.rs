@@ -14,9 +14,6 @@ use crate::resolve::{LookupContext, same_file};
 use crate::session::Session;
 
 /// Looks through the usual places and a new terminal's PATH for tools that are not on record.
-///
-/// # Errors
-/// When the records cannot be read.
 pub fn search(session: &Session) -> Result<Report<FoundTools>, AdoptError> {
     let (machine, system) = (&session.machine, session.system());
     let environment = session.asking()?.environment().unwrap_or_else(|| Environment::new(system));

@@ -31,7 +31,6 @@ pub(super) fn requires(tool: &WaybillTool) -> Requires {
     Requires { commands: tool.requires.commands.clone(), variables: tool.requires.variables.clone() }
 }
 
-/// Its home variables.
 pub(super) fn home_variables(tool: &WaybillTool) -> HomeVariables {
     match &tool.home_variables {
         None => HomeVariables::Usual,
@@ -65,9 +64,6 @@ fn is_of_other_files(source: &WaybillSource, card: &Card) -> bool {
 }
 
 /// What has to be done to a tool, in order.
-///
-/// # Errors
-/// When its usual home variable cannot be made of its name.
 pub(super) fn steps(
     tool: &WaybillTool,
     source: Option<&WaybillSource>,

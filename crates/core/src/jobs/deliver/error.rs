@@ -10,32 +10,22 @@ use crate::yard::YardError;
 /// Why nothing could be delivered. What goes wrong with one tool is told with it, and the others are delivered.
 #[derive(Debug, thiserror::Error)]
 pub enum DeliverError {
-    /// The waybill is of no use.
     #[error(transparent)]
     Waybill(#[from] WaybillError),
-    /// A tool that was named is not in it.
     #[error("no tool called \"{name}\" in the waybill")]
     NoTool {
-        /// What was named.
         name: String,
-        /// What may have been meant.
         meant: Option<String>,
     },
-    /// What a tool's launchers name is not in it.
     #[error("{tool}: {why}; nothing was delivered")]
     Launcher {
-        /// The tool.
         tool: String,
-        /// What is missing.
         why: String,
     },
-    /// How servers are reached.
     #[error(transparent)]
     Download(#[from] DownloadError),
-    /// The check at the end.
     #[error(transparent)]
     Check(#[from] CheckError),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }

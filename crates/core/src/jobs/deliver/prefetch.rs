@@ -23,9 +23,6 @@ impl Progress for Together<'_> {
 }
 
 /// Fetches files into the yard's downloads, where `receive` finds them. What does not come is given with its reason.
-///
-/// # Errors
-/// When the yard is not ours, or its settings are of no use.
 pub(super) fn prefetch(
     session: &Session,
     addresses: Vec<Address>,

@@ -22,7 +22,6 @@ use crate::yard::{Card, Stock};
 /// What is asked of `deliver`.
 #[derive(Debug, Clone, Default)]
 pub struct DeliverRequest {
-    /// The waybill.
     pub waybill: PathBuf,
     /// The tools that are delivered, with what they require; none means all.
     pub only: Vec<String>,
@@ -39,9 +38,6 @@ pub struct DeliverRequest {
 }
 
 /// Delivers the tools of a waybill. One that fails leaves the others alone; those that require it are skipped.
-///
-/// # Errors
-/// When the waybill is of no use, or the user asks to stop.
 pub fn run(
     session: &Session,
     request: &DeliverRequest,

@@ -81,7 +81,6 @@ impl Observer for OnlyProgress<'_> {
 /// A tool, and where it comes from.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Wanted<'a> {
-    /// What the waybill says.
     pub tool: &'a WaybillTool,
     /// The source for this machine.
     pub source: Option<&'a WaybillSource>,
@@ -98,7 +97,6 @@ impl Wanted<'_> {
         format!("{}@{}", self.tool.name, self.tool.version)
     }
 
-    /// The addresses that one of these steps downloads from.
     pub fn addresses(&self, steps: &[DeliveryStep]) -> Vec<Address> {
         let receives = matches!(steps.first(), Some(DeliveryStep::Receive | DeliveryStep::Replace));
         let Some(source) = self.source.filter(|_| receives) else { return Vec::new() };

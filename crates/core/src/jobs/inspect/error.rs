@@ -10,19 +10,14 @@ use crate::yard::YardError;
 /// Why a file could not be looked into.
 #[derive(Debug, thiserror::Error)]
 pub enum InspectError {
-    /// It is nothing that can be unpacked.
     #[error(transparent)]
     Archive(#[from] ArchiveError),
-    /// It is not what was published.
     #[error(transparent)]
     Trust(#[from] TrustError),
-    /// Nothing of it could stand in PATH.
     #[error(transparent)]
     Layout(#[from] LayoutError),
-    /// An installer would be run elsewhere.
     #[error("cannot tell what an installer would do on another machine")]
     InstallerElsewhere,
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }

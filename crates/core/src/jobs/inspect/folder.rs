@@ -85,9 +85,6 @@ pub struct FolderDownload {
 }
 
 /// Looks into all files of a folder, and starts nothing. What is no download is only counted.
-///
-/// # Errors
-/// When the folder cannot be listed, or the user asks to stop.
 pub fn folder(session: &Session, folder: &Path) -> Result<Report<InspectedFolder>, InspectError> {
     let mut files: Vec<PathBuf> = fs::read_dir(folder)
         .at("list", folder)?

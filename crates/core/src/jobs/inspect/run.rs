@@ -31,9 +31,7 @@ use crate::terminal::{self, Question};
 /// What is asked of `inspect`.
 #[derive(Debug, Clone, Default)]
 pub struct InspectRequest {
-    /// The file.
     pub file: PathBuf,
-    /// Published checksum.
     pub trust: Trust,
     /// Whether a large file is read to its end as well, for its checksum.
     pub whole: bool,
@@ -57,9 +55,6 @@ const READ_WHOLE: u64 = 128 << 20;
 
 /// Looks into a file. Of an archive whose parts can be read by themselves no more is read than is needed, unless there is
 /// a published checksum to compare, or more is asked for.
-///
-/// # Errors
-/// When it is nothing that can be unpacked, is not what was published, or cannot be read.
 pub fn run(session: &Session, request: &InspectRequest) -> Result<Report<Inspected>, InspectError> {
     match recognise(&request.file)? {
         Some(_) if request.there.is_some() => Err(InspectError::InstallerElsewhere),

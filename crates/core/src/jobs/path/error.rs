@@ -16,33 +16,23 @@ use crate::yard::YardError;
 /// Why PATH could not be looked at or changed.
 #[derive(Debug, thiserror::Error)]
 pub enum PathError {
-    /// No folder is there.
     #[error("{}: no such folder", .0.display())]
     NoFolder(PathBuf),
-    /// No entry of PATH leads to it.
     #[error("{} is not in the PATH of a new terminal", .0.display())]
     NotInPath(PathBuf),
-    /// The folder cannot stand in PATH.
     #[error("{} cannot be in PATH", folder.display())]
     Entry {
-        /// The folder.
         folder: PathBuf,
-        /// Why not.
         #[source]
         source: EntryError,
     },
-    /// The folder is a tool's.
     #[error("{} is a command folder of {tool}", folder.display())]
     OfTool {
-        /// The folder.
         folder: PathBuf,
-        /// The tool.
         tool: String,
     },
-    /// Both are the same.
     #[error("cannot move a folder before itself")]
     Same,
-    /// The system's entries stand before the user's.
     #[error("{} is in the user's PATH, {} in the system's, which always comes first", folder.display(), before.display())]
     AcrossScopes {
         /// The folder to be moved.
@@ -50,7 +40,6 @@ pub enum PathError {
         /// The one it should stand before.
         before: PathBuf,
     },
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }

@@ -41,7 +41,6 @@ pub struct PathLine {
     pub origin: Option<Origin>,
 }
 
-/// PATH as it is.
 pub(super) struct Sight {
     pub system: System,
     pub lines: Vec<(Scope, PathLine)>,
@@ -51,7 +50,6 @@ pub(super) struct Sight {
 }
 
 impl Sight {
-    /// By scope.
     pub fn scopes(&self) -> Vec<PathScope> {
         by_scope(self.lines.iter().cloned())
     }

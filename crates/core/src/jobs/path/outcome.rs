@@ -23,7 +23,6 @@ pub(super) struct Outcome {
 }
 
 impl Outcome {
-    /// Nothing is done yet.
     pub fn of(sight: &Sight) -> Self {
         Self { after: sight.lines.clone(), ..Self::default() }
     }

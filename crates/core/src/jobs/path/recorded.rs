@@ -9,9 +9,6 @@ use crate::snapshot::{Lookup, RecordedEntry, RecordedEntrySurvey, Snapshot, Snap
 use crate::terminal::{Found, Origin};
 
 /// PATH of a new terminal on the machine of a snapshot.
-///
-/// # Errors
-/// When no terminal had answered.
 pub fn recorded(snapshot: &Snapshot) -> Result<Report<PathState>, SnapshotError> {
     let lookup = Lookup::new(snapshot);
     let first = lookup.terminals().next();

@@ -47,7 +47,6 @@ impl Parts {
             .position(|part| !part.is_empty() && same_place(&self.folder(scope, part), folder, System::Windows))
     }
 
-    /// Plans the value of these parts.
     pub fn plan(&self, session: &Session, scope: Scope, parts: &[String]) -> Result<RegistryPlan, PathError> {
         let was = session.yard.path_before(scope)?;
         Ok(RegistryPlan::with_path(&self.places, scope, &self.background, parts.join(";"), was)?)

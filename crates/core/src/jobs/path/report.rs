@@ -88,7 +88,6 @@ pub enum StepKind {
 }
 
 impl StepKind {
-    /// The word for it.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {

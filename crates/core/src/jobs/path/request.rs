@@ -9,39 +9,30 @@ use crate::scope::Scope;
 /// What is asked of `path`.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum PathRequest {
-    /// PATH is shown.
     Show,
-    /// It is changed.
     Change {
-        /// What is done.
         edit: PathEdit,
         /// Whether only the plan is wanted.
         dry_run: bool,
     },
 }
 
-/// What to do to PATH.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum PathEdit {
     /// Put a folder in, in front or at the end.
     Add {
-        /// The folder.
         folder: PathBuf,
         /// Whether it goes to the end.
         last: bool,
-        /// Whose PATH.
         scope: Scope,
         /// Whether others may be able to put programs into it.
         trusts: bool,
     },
-    /// Take a folder out.
     Drop {
-        /// The folder.
         folder: PathBuf,
     },
     /// Put a folder that is in PATH directly before another one that is.
     Move {
-        /// The folder.
         folder: PathBuf,
         /// The entry to place it before.
         before: PathBuf,
@@ -73,7 +64,6 @@ impl PathEdit {
 
 /// Who is asked whether an entry goes although a command will mean another file without it; by default nobody agrees.
 pub trait Agreement {
-    /// Whether it goes.
     fn agrees(&self, _step: &Step) -> bool {
         false
     }

@@ -32,9 +32,6 @@ pub(super) fn is_needed(request: &ReceiveRequest) -> bool {
 }
 
 /// Fetches the files of a request, and gives the request for the files that are there then.
-///
-/// # Errors
-/// When the file, or a list of checksums that was named, does not come.
 pub(super) fn fetch(
     session: &Session,
     request: &ReceiveRequest,

@@ -23,51 +23,37 @@ use crate::yard::YardError;
 /// Why a tool could not be received.
 #[derive(Debug, thiserror::Error)]
 pub enum ReceiveError {
-    /// The archive was refused.
     #[error(transparent)]
     Archive(#[from] ArchiveError),
-    /// The file did not come.
     #[error(transparent)]
     Download(#[from] DownloadError),
-    /// The file is not what was published.
     #[error(transparent)]
     Trust(#[from] TrustError),
-    /// No layout was found.
     #[error(transparent)]
     Layout(#[from] LayoutError),
-    /// Its programs surely can't start here.
     #[error("{command} cannot run here: {why}; nothing was changed")]
     CannotRun {
-        /// The command.
         command: String,
-        /// What is missing.
         why: String,
-        /// What to do.
         remedy: String,
     },
-    /// It could not be prepared.
     #[error(transparent)]
     Prepare(#[from] PrepareError),
     /// A further archive has another file in the place of one of the tool.
     #[error("{}: contains another {}", file.display(), place.display())]
     Clash {
-        /// The further archive.
         file: PathBuf,
         /// The place in the tool.
         place: PathBuf,
     },
-    /// Name or version is not known.
     #[error(transparent)]
     NotGuessed(#[from] NotGuessed),
     /// The usual home variable cannot be made of the name.
     #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
-    /// The version is in the yard already.
     #[error("{name}@{version} is already in the yard")]
     Present {
-        /// The tool.
         name: ToolName,
-        /// Its version.
         version: Version,
         /// Whether new terminals are to have it.
         registered: bool,
@@ -75,38 +61,29 @@ pub enum ReceiveError {
     /// The yard lies where no PATH entry can point to.
     #[error("the yard cannot be at {}", yard.display())]
     YardPlace {
-        /// Its folder.
         yard: PathBuf,
-        /// Why not.
         #[source]
         source: EntryError,
     },
     /// Options were given for an installer, and it is none.
     #[error("{} is not an installer; not applicable: {given}", file.display())]
     NotForProgram {
-        /// The file.
         file: PathBuf,
-        /// The options.
         given: String,
     },
     /// Options were given for an archive or a program, and it is an installer.
     #[error("{} is an installer; not applicable: {given}", file.display())]
     NotForInstaller {
-        /// The file.
         file: PathBuf,
-        /// The options.
         given: String,
     },
-    /// A script that may be either.
     #[error("cannot tell whether {} is a program or an installer", .0.display())]
     Unclear(PathBuf),
     /// An installer needs a yes, and nobody can give one.
     #[error("running an installer needs confirmation, but there is no terminal")]
     NobodyToAsk,
-    /// The user does not want it run.
     #[error("not run; nothing was changed")]
     NotAgreed,
-    /// The installer.
     #[error(transparent)]
     Install(#[from] InstallError),
     /// What an installer left could not be taken on record, since the work was broken off.
@@ -115,21 +92,16 @@ pub enum ReceiveError {
     /// The check was not good, and what was done could not be taken back.
     #[error("the check failed, and the change could not be undone")]
     NotUndone {
-        /// Why not.
         source: Box<UndoError>,
     },
-    /// The check.
     #[error(transparent)]
     Check(#[from] CheckError),
     /// The user asked to stop when only the check was left.
     #[error("interrupted; {name} {version} is registered, but not yet checked")]
     CheckInterrupted {
-        /// The tool.
         name: ToolName,
-        /// Its version.
         version: Version,
     },
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }

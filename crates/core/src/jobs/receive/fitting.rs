@@ -10,9 +10,6 @@ use crate::session::{Session, SessionError};
 
 /// Refuses a tool whose commands surely can't start: the one that is called like the tool, or else all of them. Tells of others
 /// that can't.
-///
-/// # Errors
-/// When so, or the user asked to stop.
 pub(super) fn judge(session: &Session, request: &ReceiveRequest, tool: &LaidOut) -> Result<Vec<Finding>, ReceiveError> {
     if request.foreign {
         return Ok(Vec::new());

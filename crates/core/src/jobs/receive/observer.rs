@@ -29,13 +29,11 @@ pub enum Stage<'a> {
     Prepared(&'a [PreparedReport]),
     /// The stores are changed, or would be.
     Registered(&'a Registered),
-    /// Everything was checked.
     Checked(&'a ToolCheck),
 }
 
 /// Hears of stages and of progress within them, and answers questions; by default nobody is there.
 pub trait Observer: Progress {
-    /// A stage has ended.
     fn stage(&self, _stage: &Stage<'_>) {}
 
     /// What would be run is known.

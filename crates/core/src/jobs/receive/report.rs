@@ -14,7 +14,6 @@ use crate::report::{Report, ReportBody, ReportPath, Verdict};
 use crate::scope::Scope;
 use crate::store::{RegistryChange, StartupChange};
 
-/// What was received.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[serde(untagged)]
 pub enum Received {
@@ -22,7 +21,6 @@ pub enum Received {
     Tool(Box<ReceivedTool>),
     /// Nothing yet: what would be run of an installer.
     Plan(Box<InstallPlan>),
-    /// What an installer brought.
     Installed(Box<InstalledTool>),
 }
 

@@ -19,13 +19,11 @@ use crate::yard::{CardProbe, Requires, Trial};
 pub struct ReceiveRequest {
     /// The downloaded file; where an address is given, it is fetched from there.
     pub file: PathBuf,
-    /// Where the file is.
     pub address: Option<Address>,
     /// Where a list of published checksums is.
     pub list_address: Option<Address>,
     /// Whether a file that was fetched stays in the yard's folder of downloads.
     pub keep_download: bool,
-    /// Published checksum.
     pub trust: Trust,
     /// How the archive is to be read.
     pub options: Options,
@@ -35,9 +33,7 @@ pub struct ReceiveRequest {
     pub version: Option<Version>,
     /// Its command folders, where they are not to be found.
     pub command_folders: Vec<PathBuf>,
-    /// Its home variables.
     pub home_variables: HomeVariables,
-    /// Whose PATH.
     pub scope: Scope,
     /// What it needs besides itself.
     pub requires: Requires,
@@ -61,28 +57,22 @@ pub struct ReceiveRequest {
     pub with: Vec<FurtherArchive>,
     /// How the tool is prepared; `None` means: as the version in use, as far as its samples are the same.
     pub prepare: Option<Vec<PrepareStep>>,
-    /// Its launchers.
     pub launchers: Vec<Launcher>,
     /// The homes of other tools that its texts may name, beside those in use.
     pub homes: HashMap<String, PathBuf>,
-    /// The tool's trials.
     pub trials: Vec<Trial>,
     /// Whether nothing is checked at the end: somebody else does.
     pub unchecked: bool,
     /// What the file is, where it does not say so itself.
     pub kind: Option<FileUse>,
-    /// Installer.
     pub installer: InstallerOptions,
 }
 
-/// A further archive of a tool.
 #[derive(Debug, Clone, Default)]
 pub struct FurtherArchive {
     /// The file; where an address is given, it is fetched from there.
     pub file: PathBuf,
-    /// Where the file is.
     pub address: Option<Address>,
-    /// Published checksum.
     pub trust: Trust,
 }
 
@@ -91,11 +81,9 @@ pub struct FurtherArchive {
 pub enum FileUse {
     /// It is, or holds, programs to be typed.
     Program,
-    /// It installs them.
     Installer,
 }
 
-/// Installer.
 #[derive(Debug, Clone, Default)]
 pub struct InstallerOptions {
     /// Whether it is run without asking.

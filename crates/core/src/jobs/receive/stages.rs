@@ -45,7 +45,6 @@ impl Identified {
         Ok(Self { source, lone, guess, published })
     }
 
-    /// What the file is.
     #[must_use]
     pub fn format(&self) -> &Format {
         &self.source.format
@@ -158,9 +157,7 @@ impl Staged {
 /// What the tool is, and where things are in it.
 #[derive(Debug)]
 pub struct LaidOut {
-    /// The tool.
     pub name: ToolName,
-    /// Its version.
     pub version: Version,
     /// The system that the names tell.
     pub os: Option<&'static str>,
@@ -172,11 +169,8 @@ pub struct LaidOut {
     pub home: PathBuf,
     /// Whether a version that is there is replaced.
     pub replaces: bool,
-    /// What the file is.
     pub format: Format,
-    /// What it holds.
     pub listing: Listing,
-    /// Its launchers.
     pub launchers: Vec<Launcher>,
     /// The further archives that were laid over it.
     pub with: Vec<OtherSource>,
@@ -237,7 +231,6 @@ impl LaidOut {
 /// The tool is whole, and goes to its place together with its registration.
 #[derive(Debug)]
 pub struct Placed {
-    /// What it is.
     pub tool: LaidOut,
     /// Entries that were left out because they could do harm.
     pub left_out: Vec<LeftOut>,
@@ -302,17 +295,13 @@ impl Placed {
 /// The tool is in the stock, its card is written, and new terminals should have it.
 #[derive(Debug)]
 pub struct Registered {
-    /// The tool.
     pub placed: Placed,
-    /// Its card.
     pub card: Card,
     /// The command folders that are registered, absolute.
     pub command_folders: Vec<PathBuf>,
     /// The version that stays in service, where this one was only laid beside it.
     pub stays_beside: Option<String>,
-    /// What happens to the startup files.
     pub startup_files: Vec<StartupChange>,
-    /// What happens to values of the registry.
     pub registry_values: Vec<RegistryChange>,
     /// What is worth telling of the stores.
     pub findings: Vec<Finding>,
@@ -337,10 +326,8 @@ impl Registered {
     }
 }
 
-/// New terminals were asked.
 #[derive(Debug)]
 pub struct Checked {
-    /// What was registered.
     pub registered: Registered,
     /// What new terminals say; `None` where nothing was registered.
     pub check: Option<ToolCheck>,

@@ -9,16 +9,12 @@ use crate::yard::YardError;
 /// Why a tool could not be retired.
 #[derive(Debug, thiserror::Error)]
 pub enum RetireError {
-    /// Nothing that could remove it is on record.
     #[error("{0} has no uninstaller on its card")]
     NoUninstaller(String),
-    /// A yes is needed, and nobody can give one.
     #[error("running an uninstaller needs confirmation, but there is no terminal")]
     NobodyToAsk,
-    /// The user does not want it run.
     #[error("not run; nothing was changed")]
     NotAgreed,
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }

@@ -14,7 +14,6 @@ pub enum Retired {
     Tool(Box<RetiredTool>),
     /// Nothing yet: the uninstaller that would be run.
     Plan(UninstallPlan),
-    /// The uninstaller was run.
     Uninstalled(Box<UninstalledTool>),
 }
 

@@ -41,7 +41,6 @@ pub struct UninstallOptions {
 
 /// Who is asked whether an uninstaller may be run.
 pub trait UninstallAgreement {
-    /// Whether it may.
     fn consents(&self, _command: &[ReportPath]) -> Consent {
         Consent::NobodyToAsk
     }

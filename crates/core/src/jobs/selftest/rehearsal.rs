@@ -97,7 +97,6 @@ impl<'a> Rehearsal<'a> {
         }
     }
 
-    /// Undoes every change.
     pub fn undo_all(&self) {
         // Two for each of the two calls whose changes there are, at most.
         for _ in 0..4 {

@@ -65,30 +65,22 @@ pub struct SelfTestRequest {
     pub seed: Option<u64>,
     /// How long it may take.
     pub limit: Duration,
-    /// This program.
     pub program: PathBuf,
-    /// Its version.
     pub version: String,
 }
 
-/// Why nothing was tried.
 #[derive(Debug, thiserror::Error)]
 pub enum SelfTestError {
-    /// Another file is in the way.
     #[error("{} exists, and is not a report of 'wyard selftest'", .0.display())]
     InTheWay(PathBuf),
     /// Programs cannot be tried in the folder for temporary files.
     #[error("the self-test cannot use {}: {}", folder.display(), why)]
     Unfit {
-        /// The folder.
         folder: PathBuf,
-        /// Why not.
         why: &'static str,
     },
-    /// The folder for temporary files failed.
     #[error("the self-test could not work in the folder for temporary files")]
     Work(#[source] io::Error),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }
@@ -120,9 +112,6 @@ impl Blamed for SelfTestError {
 pub type StageObserver<'a> = &'a dyn Fn(&'static str);
 
 /// Tries all of it in a throw-away folder.
-///
-/// # Errors
-/// When nothing can be tried there, the report cannot be written, or the user asked to stop.
 pub fn run(
     session: &Session,
     request: &SelfTestRequest,

@@ -37,10 +37,6 @@ pub struct RecordRequest {
     pub made_by: String,
 }
 
-/// Records this machine.
-///
-/// # Errors
-/// When the yard or its settings cannot be read, or the user asked to stop.
 pub fn record(session: &Session, request: &RecordRequest) -> Result<Report<Snapshot>, SessionError> {
     let machine = &session.machine;
     let stock = session.stock()?;

@@ -18,7 +18,6 @@ use crate::yard::YardError;
 pub struct SnapshotRequest {
     /// The file that it is written into, packed where its name ends in `.gz`; `None` keeps it in the yard.
     pub into: Option<PathBuf>,
-    /// What is recorded.
     pub record: RecordRequest,
 }
 
@@ -51,10 +50,8 @@ impl ReportBody for WrittenSnapshot {
 /// Why there is no snapshot.
 #[derive(Debug, thiserror::Error)]
 pub enum SnapshotJobError {
-    /// The file.
     #[error(transparent)]
     Snapshot(#[from] SnapshotError),
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }
@@ -78,9 +75,6 @@ impl Blamed for SnapshotJobError {
 }
 
 /// Records this machine into a file, or keeps the record in the yard.
-///
-/// # Errors
-/// When it cannot be looked at, or the file cannot be written.
 pub fn run(session: &Session, request: &SnapshotRequest) -> Result<Report<WrittenSnapshot>, SnapshotJobError> {
     let recorded = record(session, &request.record)?;
     let file = match &request.into {

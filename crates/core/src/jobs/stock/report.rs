@@ -11,9 +11,7 @@ use crate::scope::Scope;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[serde(untagged)]
 pub enum StockReport {
-    /// What the yard holds.
     Held(ToolStock),
-    /// What was settled.
     Mended(MendedStock),
 }
 

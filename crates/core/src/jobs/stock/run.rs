@@ -9,7 +9,6 @@ use crate::session::{Session, SessionError};
 /// What is asked of `stock`.
 #[derive(Debug, Clone, Copy)]
 pub enum StockRequest {
-    /// What the yard holds.
     List {
         /// Whether new terminals are asked what they run, and copies that are not the yard's for their version.
         asks: bool,
@@ -27,9 +26,6 @@ pub enum StockRequest {
 }
 
 /// Lists or mends the stock. A card that cannot be read makes the list fail.
-///
-/// # Errors
-/// When cards or settings cannot be read, or the yard cannot be written to.
 pub fn run(session: &Session, request: StockRequest) -> Result<Report<StockReport>, SessionError> {
     match request {
         StockRequest::List { asks } => list(session, asks),

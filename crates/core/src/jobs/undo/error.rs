@@ -12,41 +12,28 @@ use crate::yard::YardError;
 /// Why a change could not be taken back.
 #[derive(Debug, thiserror::Error)]
 pub enum UndoError {
-    /// There is none.
     #[error("no changes to undo")]
     Nothing,
-    /// No change has this number.
     #[error("no change {0}")]
     NoChange(u64),
-    /// It was not made, or is taken back already.
     #[error("change {id}, \"{does}\", {why}")]
     NotStanding {
-        /// Its number.
         id: u64,
-        /// What it did.
         does: String,
-        /// How it stands.
         why: &'static str,
     },
-    /// Something else was changed since, on top of it.
     #[error("cannot undo change {id}: {} has changed since; nothing was changed", file.display())]
     Later {
-        /// Its number.
         id: u64,
-        /// What was changed since.
         file: PathBuf,
         /// The later change, where it was one of ours.
         later: Option<u64>,
     },
-    /// A folder that would come back is gone.
     #[error("cannot undo change {id}: the folder {} no longer exists; nothing was changed", folder.display())]
     Gone {
-        /// Its number.
         id: u64,
-        /// The folder.
         folder: PathBuf,
     },
-    /// What any job can meet.
     #[error(transparent)]
     Session(#[from] SessionError),
 }

@@ -22,12 +22,10 @@ pub(super) struct GoingBack<'a> {
     pub contents: &'a LedgerContents,
     /// The number of the change.
     pub id: u64,
-    /// What it did.
     pub operations: Vec<Operation>,
 }
 
 impl GoingBack<'_> {
-    /// What is done.
     pub fn changeset(&self) -> Result<Changeset, UndoError> {
         let yard = &self.session.yard;
         let mut changeset = Changeset::default();

@@ -11,7 +11,6 @@ use crate::scope::Scope;
 use crate::system::System;
 use crate::yard::Registered;
 
-/// A change of one value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ValueChange {
     /// The value's name, in the spelling that is there.
@@ -65,7 +64,6 @@ fn backslashed(path: &str) -> String {
     path.replace('/', "\\")
 }
 
-/// A key being edited.
 pub(super) struct Edit<'a> {
     key: &'a RegistryKey,
     name_of_key: String,
@@ -89,7 +87,6 @@ impl<'a> Edit<'a> {
         self.key.raw("Path").map_or("Path", |raw| raw.name.as_str()).to_owned()
     }
 
-    /// A value as it will be.
     pub fn get(&self, name: &str) -> Result<Option<RegistryValue>, RegistryError> {
         if let Some((_, value)) = self.values.iter().find(|(n, _)| same_name(n, name)) {
             return Ok(value.clone());
@@ -226,7 +223,6 @@ impl<'a> Edit<'a> {
         Ok(())
     }
 
-    /// The background as it will be.
     pub fn background_after(&self) -> Background {
         self.after(None)
     }
@@ -253,7 +249,6 @@ impl<'a> Edit<'a> {
         after
     }
 
-    /// What has become different.
     pub fn changes(self) -> Vec<ValueChange> {
         let key = self.key;
         let change = |(name, after): (String, Option<RegistryValue>)| {

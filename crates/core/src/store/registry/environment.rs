@@ -12,25 +12,17 @@ use crate::registry::{RegistryKey, RegistryPlaces, RegistryValue, ValueKind, sam
 use crate::scope::Scope;
 use crate::system::System;
 
-/// Both keys.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct RegistryEnvironments {
-    /// The system's.
     pub system: RegistryKey,
-    /// The user's.
     pub user: RegistryKey,
 }
 
 impl RegistryEnvironments {
-    /// Reads both keys.
-    ///
-    /// # Errors
-    /// When one cannot be read.
     pub fn read(places: &RegistryPlaces) -> Result<Self, FileError> {
         Ok(Self { system: places.of_scope(Scope::System).read()?, user: places.of_scope(Scope::User).read()? })
     }
 
-    /// That of a scope.
     #[must_use]
     pub fn of(&self, scope: Scope) -> &RegistryKey {
         match scope {
@@ -52,9 +44,7 @@ impl RegistryEnvironments {
 pub struct Background {
     /// What the system sets itself.
     pub given: Vec<(String, String)>,
-    /// Both keys.
     pub registry: RegistryEnvironments,
-    /// Who builds them.
     pub builder: Builder,
 }
 

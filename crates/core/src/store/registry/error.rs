@@ -15,31 +15,22 @@ pub enum RegistryError {
     /// A value is no text, so that an edit could lose something.
     #[error("the value {name} in {key} cannot be edited without loss; nothing was changed")]
     NotText {
-        /// The key.
         key: String,
-        /// The value.
         name: String,
     },
-    /// The value would be too long.
     #[error("Path in {key} would have {length} characters; the system allows {MOST}; nothing was changed")]
     TooLong {
-        /// The key.
         key: String,
-        /// The length it would have.
         length: usize,
     },
-    /// No entry of PATH can mean this folder.
     #[error("{folder} cannot be a PATH entry: it contains a \";\", a quote, or a \"%\" that would be expanded")]
     Folder {
-        /// The folder.
         folder: String,
     },
     /// The scope needs rights that this process does not have.
     #[error("{key} requires administrator rights; nothing was changed")]
     NotElevated {
-        /// The key.
         key: String,
-        /// The call to repeat.
         command: String,
     },
 }
@@ -63,9 +54,6 @@ impl Blamed for RegistryError {
 }
 
 /// Whether this call may write the environment of a scope.
-///
-/// # Errors
-/// When it may not.
 pub fn check_rights(machine: &Machine, scope: Scope) -> Result<(), RegistryError> {
     let place = machine.registry().of_scope(scope);
     if place.may_write() {

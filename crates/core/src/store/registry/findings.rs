@@ -27,9 +27,6 @@ pub fn findings(background: &Background, places: &RegistryPlaces) -> Vec<Finding
 }
 
 /// Looks at the length that `Path` will have, in characters of UTF-16 as the system counts them.
-///
-/// # Errors
-/// When it is more than a variable can hold.
 pub(super) fn length(path: Option<&RegistryValue>, key: &RegistryPlace) -> Result<Vec<Finding>, RegistryError> {
     let length = path.map_or(0, |value| value.text.encode_utf16().count());
     if length > MOST {

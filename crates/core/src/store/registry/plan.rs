@@ -15,7 +15,6 @@ use crate::scope::Scope;
 #[derive(Debug)]
 #[must_use = "a plan changes nothing until it is applied"]
 pub struct RegistryPlan {
-    /// Whose key.
     pub scope: Scope,
     /// The changes, home variables before `Path`.
     pub changes: Vec<ValueChange>,
@@ -32,9 +31,6 @@ pub struct RegistryPlan {
 impl RegistryPlan {
     /// Plans to take tools out and to put one in first. `restore` is what `Path` was before our first entry, given when
     /// nothing of ours is left afterwards.
-    ///
-    /// # Errors
-    /// When that cannot be done without loss, or within the limits.
     pub fn make(
         places: &RegistryPlaces,
         scope: Scope,
@@ -70,9 +66,6 @@ impl RegistryPlan {
 
     /// Plans another text for `Path`, of the kind that it has; a new value is an expandable one. Where it was not there
     /// before ours and nothing is left in it, it goes.
-    ///
-    /// # Errors
-    /// When that cannot be done without loss, or within the limits.
     pub fn with_path(
         places: &RegistryPlaces,
         scope: Scope,
@@ -93,7 +86,6 @@ impl RegistryPlan {
         Ok(Self { scope, changes, findings, replaced: Vec::new(), were_there: Vec::new(), path_is })
     }
 
-    /// The change as operations.
     #[must_use]
     pub fn changeset(&self) -> Changeset {
         let mut changeset = Changeset::default();
