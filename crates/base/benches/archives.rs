@@ -1,5 +1,5 @@
 //! Unpacking each format that can be packed here, and looking into a zip of many entries.
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(clippy::unwrap_used)]
 
 use std::fs;
 use std::io::{Cursor, Read as _, Write as _};

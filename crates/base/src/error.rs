@@ -3,9 +3,9 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
-/// Who an error is to be laid at, which decides the exit code of the program.
+/// Who is responsible for the error, which decides the exit code of the program.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Blame {
+pub enum ErrorClass {
     /// The call is wrong: an option, a name, a value (exit 2).
     Call,
     /// The input was refused: bad, hostile or mismatching (exit 3).
@@ -17,13 +17,64 @@ pub enum Blame {
 }
 
 /// The part of an error that the interface needs beside its text.
-pub trait Blamed: std::error::Error + Send + Sync + 'static {
-    fn blame(&self) -> Blame;
+pub trait Classified: std::error::Error + Send + Sync + 'static {
+    fn class(&self) -> ErrorClass;
     /// The next thing to do, where the message itself does not say it.
     fn hint(&self) -> Option<String> {
         None
     }
 }
+
+/// What [`classified!`] takes as the next step.
+pub trait NextStep {
+    /// The text, where there is one.
+    fn text(self) -> Option<String>;
+}
+
+impl NextStep for &str {
+    fn text(self) -> Option<String> {
+        Some(self.to_owned())
+    }
+}
+
+impl NextStep for String {
+    fn text(self) -> Option<String> {
+        Some(self)
+    }
+}
+
+impl NextStep for Option<String> {
+    fn text(self) -> Option<String> {
+        self
+    }
+}
+
+/// Implements [`Classified`] for an enum of errors: rows of pattern, class and, where there is one, next step; then the
+/// variants that hold another error and hand on what it says.
+#[macro_export]
+macro_rules! classified {
+    ($error:ident { $($pattern:pat $(if $guard:expr)? => $class:expr $(, $step:expr)?;)* } $(from $($inner:ident),+)?) => {
+        impl $crate::error::Classified for $error {
+            #[allow(unused_variables, unused_imports, unreachable_patterns)]
+            fn class(&self) -> $crate::error::ErrorClass {
+                use $crate::error::ErrorClass::{Call, Input, Interrupted, Machine};
+                match self {
+                    $($(Self::$inner(e) => e.class(),)+)?
+                    $($pattern $(if $guard)? => $class,)*
+                }
+            }
+
+            #[allow(unused_variables, unreachable_patterns)]
+            fn hint(&self) -> Option<String> {
+                match self {
+                    $($(Self::$inner(e) => e.hint(),)+)?
+                    $($pattern $(if $guard)? => None::<String>$(.or($crate::error::NextStep::text($step)))?,)*
+                }
+            }
+        }
+    };
+}
+pub use classified;
 
 /// A file or folder that the operating system would not let us work on.
 #[derive(Debug, thiserror::Error)]
@@ -36,9 +87,9 @@ pub struct FileError {
     pub source: io::Error,
 }
 
-impl Blamed for FileError {
-    fn blame(&self) -> Blame {
-        if self.source.kind() == io::ErrorKind::Interrupted { Blame::Interrupted } else { Blame::Machine }
+impl Classified for FileError {
+    fn class(&self) -> ErrorClass {
+        if self.source.kind() == io::ErrorKind::Interrupted { ErrorClass::Interrupted } else { ErrorClass::Machine }
     }
 
     fn hint(&self) -> Option<String> {

@@ -6,7 +6,7 @@ use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
 use crate::environment::Environment;
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::os;
 use crate::registry::RegistryPlaces;
 use crate::scope::Scope;
@@ -29,18 +29,10 @@ pub enum MachineError {
     NotAbsolute(PathBuf, #[source] std::io::Error),
 }
 
-impl Blamed for MachineError {
-    fn blame(&self) -> Blame {
-        Blame::Call
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::NoHome(variable) => Some(format!("set {variable}, or rehearse with --sandbox DIR")),
-            Self::NotAbsolute(..) => None,
-        }
-    }
-}
+classified!(MachineError {
+    Self::NoHome(variable) => Call, format!("set {variable}, or rehearse with --sandbox DIR");
+    _ => Call;
+});
 
 /// Where things are on this machine.
 #[derive(Debug, Clone)]

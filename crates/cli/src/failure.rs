@@ -4,7 +4,7 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use serde::Serialize;
-use wagon_yard_core::error::{Blame, Blamed};
+use wagon_yard_core::error::{Classified, ErrorClass};
 
 use crate::view;
 
@@ -91,13 +91,13 @@ impl Failure {
     }
 }
 
-impl<E: Blamed> From<E> for Failure {
+impl<E: Classified> From<E> for Failure {
     fn from(error: E) -> Self {
-        let code = match error.blame() {
-            Blame::Call => exit::CALL,
-            Blame::Input => exit::INPUT,
-            Blame::Machine => exit::MACHINE,
-            Blame::Interrupted => exit::INTERRUPTED,
+        let code = match error.class() {
+            ErrorClass::Call => exit::CALL,
+            ErrorClass::Input => exit::INPUT,
+            ErrorClass::Machine => exit::MACHINE,
+            ErrorClass::Interrupted => exit::INTERRUPTED,
         };
         let message = error.to_string();
         let mut causes = Vec::new();

@@ -1,5 +1,5 @@
 //! How long a check takes of 60 tools with 6 commands each, all of which answer at once.
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(clippy::unwrap_used)]
 
 use std::fs;
 use std::path::{Path, PathBuf};

@@ -1,5 +1,5 @@
 //! Looking at a long PATH: one name looked up, traced, and all of it surveyed, without starting any shell.
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(clippy::unwrap_used)]
 
 use std::ffi::OsString;
 use std::fs;

@@ -5,7 +5,7 @@ use std::sync::{Mutex, OnceLock, PoisonError};
 
 use crate::change::LedgerError;
 use crate::environment::Environment;
-use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::error::{FileContext as _, FileError, classified};
 use crate::folders::commands;
 use crate::machine::Machine;
 use crate::os;
@@ -42,30 +42,11 @@ pub enum SessionError {
     Interrupted,
 }
 
-impl Blamed for SessionError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::File(e) => e.blame(),
-            Self::Yard(e) => e.blame(),
-            Self::Ledger(e) => e.blame(),
-            Self::Registration(e) => e.blame(),
-            Self::NoAnswer | Self::Untrusted { .. } => Blame::Machine,
-            Self::Interrupted => Blame::Interrupted,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::File(e) => e.hint(),
-            Self::Yard(e) => e.hint(),
-            Self::Ledger(e) => e.hint(),
-            Self::Registration(e) => e.hint(),
-            Self::Untrusted { .. } => Some("use --trust-folder to add it anyway".to_owned()),
-            Self::NoAnswer => Some("check the startup files, or 'shells' in settings.toml".to_owned()),
-            Self::Interrupted => None,
-        }
-    }
-}
+classified!(SessionError {
+    Self::Untrusted { .. } => Machine, "use --trust-folder to add it anyway";
+    Self::NoAnswer => Machine, "check the startup files, or 'shells' in settings.toml";
+    Self::Interrupted => Interrupted;
+} from File, Yard, Ledger, Registration);
 
 impl From<StorePlanError> for SessionError {
     fn from(error: StorePlanError) -> Self {

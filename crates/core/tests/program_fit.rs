@@ -1,7 +1,7 @@
 //! Whether programs can start here, as foretold, against what the system's own loader says: all programs of this machine as
 //! they are, and copies of some that were broken.
 #![cfg(target_os = "linux")]
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(clippy::unwrap_used)]
 
 use std::collections::BTreeMap;
 use std::fs;

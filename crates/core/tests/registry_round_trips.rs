@@ -1,7 +1,7 @@
 //! Registry states through receive, a terminal opened from outside, unregister and undo, the keys compared raw at each step.
 //! Wine only: terminals are opened from outside of it.
 #![cfg(unix)]
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(clippy::unwrap_used)]
 
 mod states;
 

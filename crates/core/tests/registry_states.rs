@@ -1,5 +1,5 @@
 //! The environment of a new terminal, predicted from the registry, against what the system really builds from it.
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(clippy::unwrap_used)]
 
 mod states;
 

@@ -4,7 +4,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use super::member::MemberError;
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 
 /// Why an archive was refused or could not be read. Entry names are lossy text, for people.
 #[derive(Debug, thiserror::Error)]
@@ -41,10 +41,7 @@ pub enum ArchiveError {
     #[error("the entry \"{0}\" is a device, pipe or other special file")]
     Special(String),
     #[error("the link \"{entry}\" points outside the archive, to \"{target}\"")]
-    LinkOutside {
-        entry: String,
-        target: String,
-    },
+    LinkOutside { entry: String, target: String },
     /// An entry lies behind a link of the same archive.
     #[error("the entry \"{entry}\" would be written through the link \"{link}\"")]
     ThroughLink {
@@ -65,31 +62,20 @@ pub enum ArchiveError {
     },
     /// A zip says two things of an entry, and readers differ in which of them they go by.
     #[error("the entry \"{entry}\" has a different {what} in its local header than in the zip directory")]
-    TwoHeaders {
-        entry: String,
-        what: &'static str,
-    },
+    TwoHeaders { entry: String, what: &'static str },
     #[error("{} contains two archives, one after the other; programs disagree on which to unpack", .0.display())]
     InFront(PathBuf),
     /// The file system here would take two names for one.
     #[error("\"{one}\" and \"{other}\" differ only in case: on this system they are the same file")]
-    CaseOnly {
-        one: String,
-        other: String,
-    },
+    CaseOnly { one: String, other: String },
     /// A link to a folder that would have to become a copy, and holds itself.
     #[error(
         "the link \"{entry}\" points to a folder that contains it: it cannot be copied, and links cannot be created here"
     )]
-    Endless {
-        entry: String,
-    },
+    Endless { entry: String },
     /// A hard link names a file that is not in the archive before it.
     #[error("the hard link \"{entry}\" refers to \"{target}\", which is not an earlier file of the archive")]
-    HardLink {
-        entry: String,
-        target: String,
-    },
+    HardLink { entry: String, target: String },
     #[error("the entry \"{0}\" is encrypted")]
     Encrypted(String),
     /// An entry is packed with a method this version cannot read.
@@ -103,11 +89,7 @@ pub enum ArchiveError {
     TooMuch(String),
     /// A file is longer or shorter than the archive says.
     #[error("the entry \"{entry}\" has {seen} bytes; the archive states {said}")]
-    Length {
-        entry: String,
-        seen: u64,
-        said: u64,
-    },
+    Length { entry: String, seen: u64, said: u64 },
     /// Entries of a zip share bytes.
     #[error("the entries \"{0}\" and \"{1}\" overlap in the archive")]
     Overlap(String, String),
@@ -163,46 +145,23 @@ impl ArchiveError {
     }
 }
 
-impl Blamed for ArchiveError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::File(e) => e.blame(),
-            Self::Interrupted => Blame::Interrupted,
-            Self::NoRoom { .. } => Blame::Machine,
-            Self::NoFile(_) => Blame::Call,
-            _ => Blame::Input,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::IsFolder(_) => Some("to record a tool that is already unpacked: wyard adopt FOLDER".to_owned()),
-            Self::NotAnArchive { .. } => Some("download the tool's archive or program, and use that file".to_owned()),
-            Self::Damaged { .. } | Self::CutOff { .. } => Some("download it again, and compare the sizes".to_owned()),
-            Self::File(e) => e.hint(),
-            Self::TooMuch(_) => Some("if you expected this, raise the limits with --limit TIMES".to_owned()),
-            Self::NoRoom { .. } => Some("free some space, or choose another disk".to_owned()),
-            Self::Endless { .. } => Some(
-                "turn on Windows' developer mode, or use an elevated terminal, so that links can be created".to_owned(),
-            ),
-            Self::Encrypted(_) => Some("unpack it by hand, then pack it again without a password".to_owned()),
-            Self::Method { .. } => Some("unpack it with another program, then pack it again as zip or tar".to_owned()),
-            Self::Length { .. }
-            | Self::Overlap(..)
-            | Self::TwoContents { .. }
-            | Self::TwoHeaders { .. }
-            | Self::InFront(_) => Some("download it again; if that does not help, ask its author".to_owned()),
-            Self::Empty(_) => Some("download the file that contains the programs".to_owned()),
-            Self::Member { .. }
-            | Self::CaseOnly { .. }
-            | Self::Special(_)
-            | Self::Twice(_)
-            | Self::HardLink { .. }
-            | Self::LinkOutside { .. }
-            | Self::ThroughLink { .. } => {
-                Some("nothing was unpacked; ask its author, or skip such entries with --leave-out-hazards".to_owned())
-            }
-            Self::NoFile(_) | Self::Interrupted => None,
-        }
-    }
-}
+classified!(ArchiveError {
+    Self::IsFolder(_) => Input, "to record a tool that is already unpacked: wyard adopt FOLDER";
+    Self::NotAnArchive { .. } => Input, "download the tool's archive or program, and use that file";
+    Self::Damaged { .. } | Self::CutOff { .. } => Input, "download it again, and compare the sizes";
+    Self::TooMuch(_) => Input, "if you expected this, raise the limits with --limit TIMES";
+    Self::NoRoom { .. } => Machine, "free some space, or choose another disk";
+    Self::Endless { .. } =>
+        Input, "turn on Windows' developer mode, or use an elevated terminal, so that links can be created";
+    Self::Encrypted(_) => Input, "unpack it by hand, then pack it again without a password";
+    Self::Method { .. } => Input, "unpack it with another program, then pack it again as zip or tar";
+    Self::Length { .. } | Self::Overlap(..) | Self::TwoContents { .. } | Self::TwoHeaders { .. } |
+    Self::InFront(_) => Input, "download it again; if that does not help, ask its author";
+    Self::Empty(_) => Input, "download the file that contains the programs";
+    Self::Member { .. } | Self::CaseOnly { .. } | Self::Special(_) | Self::Twice(_) | Self::HardLink { .. } |
+    Self::LinkOutside { .. } | Self::ThroughLink { .. } =>
+        Input, "nothing was unpacked; ask its author, or skip such entries with --leave-out-hazards";
+    Self::Interrupted => Interrupted;
+    Self::NoFile(_) => Call;
+    _ => Input;
+} from File);

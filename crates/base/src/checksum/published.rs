@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use super::algorithm::{Algorithm, Checksum};
-use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::error::{FileContext as _, FileError, classified};
 
 /// A published checksum of a file.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -26,27 +26,12 @@ pub enum PublishedError {
     #[error(transparent)]
     File(#[from] FileError),
     #[error("{} has no checksum of {file}", list.display())]
-    NoLine {
-        list: PathBuf,
-        file: String,
-    },
+    NoLine { list: PathBuf, file: String },
 }
 
-impl Blamed for PublishedError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::File(e) => e.blame(),
-            Self::NoLine { .. } => Blame::Input,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::File(e) => e.hint(),
-            Self::NoLine { .. } => Some("the file must have its published name".to_owned()),
-        }
-    }
-}
+classified!(PublishedError {
+    Self::NoLine { .. } => Input, "the file must have its published name";
+} from File);
 
 /// No list of checksums is longer, in bytes.
 const LONGEST_LIST: u64 = 4 << 20;

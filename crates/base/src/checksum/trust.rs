@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use super::algorithm::{Algorithm, Checksum, compute};
 use super::published::{Published, PublishedError, beside, in_list};
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::finding::{Code, Finding};
 use crate::progress::Stop;
 
@@ -34,21 +34,9 @@ pub struct ChecksumMismatch {
     pub computed: Checksum,
 }
 
-impl Blamed for TrustError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Mismatch(_) => Blame::Input,
-            Self::Published(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Mismatch(_) => Some("do not use this file; download it again from its publisher".to_owned()),
-            Self::Published(e) => e.hint(),
-        }
-    }
-}
+classified!(TrustError {
+    Self::Mismatch(_) => Input, "do not use this file; download it again from its publisher";
+} from Published);
 
 /// What is known of a file's checksum.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::naming::reserved;
 
 /// Why a name was refused.
@@ -18,11 +18,9 @@ pub enum NameError {
     Taken(String),
 }
 
-impl Blamed for NameError {
-    fn blame(&self) -> Blame {
-        Blame::Call
-    }
-}
+classified!(NameError {
+    _ => Call;
+});
 
 /// Variables with a meaning of their own.
 const TAKEN: [&str; 34] = [

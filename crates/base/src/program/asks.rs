@@ -42,10 +42,7 @@ pub enum Asks {
     },
     /// The least Java for the class that is called first, or for any where none is named, and the least for all (The Java
     /// Virtual Machine Specification, 4.1: 45 stands for Java 1).
-    Classes {
-        least: u16,
-        most: u16,
-    },
+    Classes { least: u16, most: u16 },
     StartsJava {
         /// The archives of classes that it names.
         archives: Vec<String>,

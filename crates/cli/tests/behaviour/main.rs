@@ -1,6 +1,6 @@
 //! The built program, driven on files in temporary folders, with the real shells as judges. A test that makes no sense
 //! on one system is ignored there with the reason, so that the harness counts it.
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(clippy::unwrap_used)]
 
 mod adopt;
 mod archives;

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 
 /// The format number of the ledger that this version reads and writes.
 pub(super) const FORMAT: u32 = 1;
@@ -13,20 +13,13 @@ pub enum LedgerError {
     #[error(transparent)]
     File(#[from] FileError),
     #[error("the ledger {} has a record of format {found}; this version of wyard reads format {FORMAT}", file.display())]
-    Format {
-        file: PathBuf,
-        found: u64,
-    },
+    Format { file: PathBuf, found: u64 },
     /// A record names a place where no change of ours writes.
     #[error(
         "change {id} in the ledger names {}, which is outside the yard and not one of your startup files; nothing was changed",
         place.display()
     )]
-    Strange {
-        id: u64,
-        place: PathBuf,
-        ledger: PathBuf,
-    },
+    Strange { id: u64, place: PathBuf, ledger: PathBuf },
     /// A record cannot be written, as with a path that is not Unicode.
     #[error("the change cannot be written to the ledger; nothing was changed")]
     Record(#[source] serde_json::Error),
@@ -37,19 +30,9 @@ pub enum LedgerError {
     Open(#[source] FileError),
 }
 
-impl Blamed for LedgerError {
-    fn blame(&self) -> Blame {
-        Blame::Machine
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::File(e) | Self::TakenBack(e) | Self::Open(e) => e.hint(),
-            Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
-            Self::Strange { ledger, .. } => {
-                Some(format!("check {}: someone else may have written it", ledger.display()))
-            }
-            Self::Record(_) => None,
-        }
-    }
-}
+classified!(LedgerError {
+    Self::File(e) | Self::TakenBack(e) | Self::Open(e) => Machine, e.hint();
+    Self::Format { .. } => Machine, "use the newer wyard that wrote it";
+    Self::Strange { ledger, .. } => Machine, format!("check {}: someone else may have written it", ledger.display());
+    _ => Machine;
+});

@@ -26,10 +26,23 @@ pub(super) enum Line {
         operations: Vec<Operation<Recorded>>,
     },
     /// A file was otherwise than it was when the change was planned; this is what is done to it.
-    Amend { format: u32, id: u64, operation: usize, before: Option<Recorded>, after: Option<Recorded> },
-    Done { format: u32, id: u64 },
+    Amend {
+        format: u32,
+        id: u64,
+        operation: usize,
+        before: Option<Recorded>,
+        after: Option<Recorded>,
+    },
+    Done {
+        format: u32,
+        id: u64,
+    },
     /// It could not be done, and everything is as it was.
-    TakenBack { format: u32, id: u64, why: String },
+    TakenBack {
+        format: u32,
+        id: u64,
+        why: String,
+    },
 }
 
 impl Line {

@@ -1,6 +1,6 @@
 //! Why no check could be made.
 
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 use crate::session::{SessionError, meets_session};
 use crate::yard::YardError;
 
@@ -16,18 +16,6 @@ pub enum CheckError {
 
 meets_session!(CheckError: FileError, YardError);
 
-impl Blamed for CheckError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Session(e) => e.blame(),
-            Self::Interrupted => Blame::Interrupted,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Session(e) => e.hint(),
-            Self::Interrupted => None,
-        }
-    }
-}
+classified!(CheckError {
+    Self::Interrupted => Interrupted;
+} from Session);

@@ -14,16 +14,25 @@ pub(super) enum Evidence<'a> {
     Command(&'a CommandEvidence<'a>),
     /// A tool as a whole.
     Tool(&'a ToolEvidence<'a>),
-    Variable { tool: &'a str, name: &'a str, answers: &'a [Answer] },
+    Variable {
+        tool: &'a str,
+        name: &'a str,
+        answers: &'a [Answer],
+    },
 }
 
 #[derive(Clone, Copy)]
 pub(super) enum Role<'a> {
     /// A tool of the yard.
-    Own { tool: &'a str, version: &'a str },
+    Own {
+        tool: &'a str,
+        version: &'a str,
+    },
     Stranger,
     /// Somebody's that a tool needs: whichever file it means.
-    Required { by: &'a str },
+    Required {
+        by: &'a str,
+    },
 }
 
 /// How a stated version that is not the tool's is taken.

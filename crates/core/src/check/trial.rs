@@ -12,7 +12,7 @@ use super::place::Place;
 use super::starting::{self, Startable};
 use super::version_text::text_of;
 use crate::environment::Environment;
-use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::error::{FileContext as _, FileError, classified};
 use crate::process::{self, Ending, Outcome};
 use crate::progress::Stop;
 use crate::report::ReportPath;
@@ -74,15 +74,9 @@ pub enum TrialError {
     None(String),
     /// A file of a trial would lie outside its folder.
     #[error("the trial \"{trial}\" names the file \"{file}\", which is outside its folder")]
-    Place {
-        trial: String,
-        file: String,
-    },
+    Place { trial: String, file: String },
     #[error("the trial \"{trial}\" has an invalid expression: {source}")]
-    Expression {
-        trial: String,
-        source: regex_lite::Error,
-    },
+    Expression { trial: String, source: regex_lite::Error },
     #[error(transparent)]
     Session(#[from] SessionError),
     #[error("interrupted; the trial's folder was removed")]
@@ -91,24 +85,12 @@ pub enum TrialError {
 
 meets_session!(TrialError: FileError, YardError);
 
-impl Blamed for TrialError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::None(_) | Self::Place { .. } | Self::Expression { .. } => Blame::Call,
-            Self::Session(e) => e.blame(),
-            Self::Interrupted => Blame::Interrupted,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::None(tool) => Some(format!("to add one: wyard trial add {tool} --title TEXT --run \"COMMAND …\"")),
-            Self::Place { .. } => Some("use a relative path without ..".to_owned()),
-            Self::Session(e) => e.hint(),
-            Self::Expression { .. } | Self::Interrupted => None,
-        }
-    }
-}
+classified!(TrialError {
+    Self::None(tool) => Call, format!("to add one: wyard trial add {tool} --title TEXT --run \"COMMAND …\"");
+    Self::Place { .. } => Call, "use a relative path without ..";
+    Self::Expression { .. } => Call;
+    Self::Interrupted => Interrupted;
+} from Session);
 
 /// Hears of trials while they run.
 pub trait TrialObserver {

@@ -4,7 +4,7 @@ use std::io;
 use std::path::PathBuf;
 
 use super::address::{Address, AddressError};
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 
 /// Why something could not be downloaded.
 #[derive(Debug, thiserror::Error)]
@@ -35,10 +35,7 @@ pub enum DownloadError {
         status: u16,
     },
     #[error("{address} is a web page{}, not a file", title.as_ref().map(|title| format!(" (\"{title}\")")).unwrap_or_default())]
-    Page {
-        address: Address,
-        title: Option<String>,
-    },
+    Page { address: Address, title: Option<String> },
     #[error("{0}: too many redirects")]
     Redirects(Address),
     #[error("{address}: the server redirects to an invalid address")]
@@ -48,18 +45,12 @@ pub enum DownloadError {
         source: AddressError,
     },
     #[error("{from} redirects to {to}, which is not encrypted")]
-    Unencrypted {
-        from: Address,
-        to: Address,
-    },
+    Unencrypted { from: Address, to: Address },
     /// The part that was asked for is not the part that came.
     #[error("{0}: the server sent a wrong part of the file")]
     WrongPart(Address),
     #[error("{address}: larger than {limit} bytes")]
-    TooLong {
-        address: Address,
-        limit: u64,
-    },
+    TooLong { address: Address, limit: u64 },
     #[error("not a valid proxy: {0}")]
     Proxy(String),
     #[error("no certificates in {}", .0.display())]
@@ -85,41 +76,24 @@ fn reason(status: u16) -> &'static str {
     }
 }
 
-impl Blamed for DownloadError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Address(_) | Self::Proxy(_) | Self::NoCertificates(_) => Blame::Call,
-            Self::Status { status, .. } if *status < 500 => Blame::Input,
-            Self::Page { .. } | Self::Unencrypted { .. } | Self::Certificate { .. } | Self::TooLong { .. } => {
-                Blame::Input
-            }
-            Self::Redirects(_) | Self::Redirect { .. } | Self::WrongPart(_) => Blame::Input,
-            Self::Connection { .. } | Self::Status { .. } | Self::Busy(_) => Blame::Machine,
-            Self::File(e) => e.blame(),
-            Self::Interrupted => Blame::Interrupted,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        Some(match self {
-            Self::Connection { there: 0, .. } => {
-                "check the address and the network, or the proxy in https_proxy".to_owned()
-            }
-            Self::Connection { .. } => "run the same command again to resume".to_owned(),
-            Self::Certificate { .. } => {
-                "if your network uses its own certificate authority, set certificates in settings.toml".to_owned()
-            }
-            Self::Status { status: 404 | 410, .. } => "check the address on the publisher's page".to_owned(),
-            Self::Page { .. } => "open the page in a browser, and copy the address of the file itself".to_owned(),
-            Self::Unencrypted { .. } => "download the file another way, and compare its published checksum".to_owned(),
-            Self::File(e) => return e.hint(),
-            Self::Proxy(_) => "correct https_proxy, http_proxy or all_proxy".to_owned(),
-            Self::NoCertificates(_) => "name a file in PEM format in settings.toml".to_owned(),
-            Self::Busy(_) => "wait until it has finished".to_owned(),
-            _ => return None,
-        })
-    }
-}
+classified!(DownloadError {
+    Self::Connection { there: 0, .. } => Machine, "check the address and the network, or the proxy in https_proxy";
+    Self::Connection { .. } => Machine, "run the same command again to resume";
+    Self::Certificate { .. } =>
+        Input, "if your network uses its own certificate authority, set certificates in settings.toml";
+    Self::Status { status: 404 | 410, .. } => Input, "check the address on the publisher's page";
+    Self::Page { .. } => Input, "open the page in a browser, and copy the address of the file itself";
+    Self::Unencrypted { .. } => Input, "download the file another way, and compare its published checksum";
+    Self::Proxy(_) => Call, "correct https_proxy, http_proxy or all_proxy";
+    Self::NoCertificates(_) => Call, "name a file in PEM format in settings.toml";
+    Self::Busy(_) => Machine, "wait until it has finished";
+    Self::Address(_) => Call;
+    Self::Status { status, .. } if *status < 500 => Input;
+    Self::TooLong { .. } => Input;
+    Self::Redirects(_) | Self::Redirect { .. } | Self::WrongPart(_) => Input;
+    Self::Status { .. } => Machine;
+    Self::Interrupted => Interrupted;
+} from File);
 
 /// Whether the same request may go well a moment later.
 pub(super) fn is_passing(error: &ureq::Error) -> bool {

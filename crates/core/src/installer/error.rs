@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use super::facts::InstallerKind;
 use crate::archive::ArchiveError;
 use crate::checksum::{PublishedError, TrustError};
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 use crate::session::{SessionError, meets_session};
 use crate::yard::YardError;
 
@@ -15,20 +15,14 @@ pub enum InstallError {
     #[error("{} is not an installer", .0.display())]
     None(PathBuf),
     #[error("{} is a {}, which cannot run on this system", file.display(), kind.words())]
-    OtherSystem {
-        file: PathBuf,
-        kind: InstallerKind,
-    },
+    OtherSystem { file: PathBuf, kind: InstallerKind },
     /// An installer writes where it likes, and on Windows into the real registry.
     #[error("{} cannot be rehearsed: installers write to the real registry; nothing was run", .0.display())]
     Sandbox(PathBuf),
     #[error("{} has no known option for the installation folder", .0.display())]
     NoFolderOption(PathBuf),
     #[error("{} installs for all users, which requires administrator rights; nothing was run", file.display())]
-    NotElevated {
-        file: PathBuf,
-        command: String,
-    },
+    NotElevated { file: PathBuf, command: String },
     #[error(transparent)]
     Archive(#[from] ArchiveError),
     #[error(transparent)]
@@ -47,29 +41,11 @@ impl From<PublishedError> for InstallError {
     }
 }
 
-impl Blamed for InstallError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::None(_) | Self::OtherSystem { .. } => Blame::Input,
-            Self::Sandbox(_) | Self::NoFolderOption(_) => Blame::Call,
-            Self::NotElevated { .. } => Blame::Machine,
-            Self::Archive(e) => e.blame(),
-            Self::Trust(e) => e.blame(),
-            Self::Session(e) => e.blame(),
-            Self::Interrupted(_) => Blame::Interrupted,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::NoFolderOption(_) => Some("pass its own option after --".to_owned()),
-            Self::NotElevated { command, .. } => Some(format!("run it elevated: {command}")),
-            Self::OtherSystem { .. } => Some("download the one for this system".to_owned()),
-            Self::Archive(e) => e.hint(),
-            Self::Trust(e) => e.hint(),
-            Self::Session(e) => e.hint(),
-            Self::Sandbox(_) => Some("to see what it would do: wyard inspect".to_owned()),
-            Self::None(_) | Self::Interrupted(_) => None,
-        }
-    }
-}
+classified!(InstallError {
+    Self::NoFolderOption(_) => Call, "pass its own option after --";
+    Self::NotElevated { command, .. } => Machine, format!("run it elevated: {command}");
+    Self::OtherSystem { .. } => Input, "download the one for this system";
+    Self::Sandbox(_) => Call, "to see what it would do: wyard inspect";
+    Self::None(_) => Input;
+    Self::Interrupted(_) => Interrupted;
+} from Archive, Trust, Session);

@@ -4,7 +4,7 @@ use std::ffi::{OsStr, OsString};
 
 use serde::Serialize;
 
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::os;
 use crate::quote;
 use crate::report::{Report, ReportBody};
@@ -74,26 +74,11 @@ pub enum CatchUpError {
 
 meets_session!(CatchUpError: YardError);
 
-impl Blamed for CatchUpError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::NotHere(_) => Blame::Call,
-            Self::NoAnswer(_) | Self::NoLine(_) | Self::TooLong(..) | Self::CodePage(_) => Blame::Machine,
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::NoAnswer(_) | Self::NoLine(_) | Self::TooLong(..) => {
-                Some("close this terminal and open a new one".to_owned())
-            }
-            Self::CodePage(_) => Some("run 'chcp 65001' first, or open a new terminal".to_owned()),
-            Self::NotHere(_) => Some("name the shell you are in".to_owned()),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(CatchUpError {
+    Self::NoAnswer(_) | Self::NoLine(_) | Self::TooLong(..) => Machine, "close this terminal and open a new one";
+    Self::CodePage(_) => Machine, "run 'chcp 65001' first, or open a new terminal";
+    Self::NotHere(_) => Call, "name the shell you are in";
+} from Session);
 
 /// The lines that bring this terminal to what a new one of the shell has.
 pub fn run(session: &Session, shell: Shell, read_as: ReadAs) -> Result<Report<CatchUpLines>, CatchUpError> {

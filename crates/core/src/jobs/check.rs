@@ -1,7 +1,7 @@
 //! `check`: whether received tools work in every new terminal.
 
 use crate::check::{CheckError, CheckedTools, check, check_path};
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::jobs::card_change::change_card;
 use crate::report::Report;
 use crate::session::{Session, SessionError, meets_session};
@@ -47,23 +47,9 @@ pub enum CheckJobError {
 
 meets_session!(CheckJobError: YardError);
 
-impl Blamed for CheckJobError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::OneTool => Blame::Call,
-            Self::Check(e) => e.blame(),
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::OneTool => None,
-            Self::Check(e) => e.hint(),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(CheckJobError {
+    Self::OneTool => Call;
+} from Check, Session);
 
 /// Checks the named tools, or all in service; what is to be kept is written on the tool's card first.
 ///

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use serde::Serialize;
 
 use crate::clock;
-use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::error::{FileContext as _, FileError, classified};
 use crate::jobs::snapshot::{RecordRequest, record};
 use crate::report::{Report, ReportBody};
 use crate::session::{Session, SessionError};
@@ -101,25 +101,9 @@ pub enum CompareError {
     TooFew,
 }
 
-impl Blamed for CompareError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Snapshot(e) => e.blame(),
-            Self::File(e) => e.blame(),
-            Self::Session(e) => e.blame(),
-            Self::TooFew => Blame::Call,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Snapshot(e) => e.hint(),
-            Self::File(e) => e.hint(),
-            Self::Session(e) => e.hint(),
-            Self::TooFew => Some("name two snapshots, or a folder of them with --base".to_owned()),
-        }
-    }
-}
+classified!(CompareError {
+    Self::TooFew => Call, "name two snapshots, or a folder of them with --base";
+} from Snapshot, File, Session);
 
 /// Compares snapshots. Something that matters makes the report fail.
 pub fn run(session: &Session, request: &CompareRequest) -> Result<Report<Compared>, CompareError> {

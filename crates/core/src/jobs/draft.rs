@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use crate::checksum::Computed;
-use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::error::{FileContext as _, FileError, classified};
 use crate::jobs::inspect::{self, FolderDownload, InspectError};
 use crate::naming::{ToolName, Version, compare_versions};
 use crate::os;
@@ -56,26 +56,12 @@ pub enum DraftError {
 
 meets_session!(DraftError: FileError, YardError);
 
-impl Blamed for DraftError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Empty | Self::NoDownloads(_) | Self::NoFolder(_) => Blame::Call,
-            Self::Inspect(e) => e.blame(),
-            Self::Text(_) => Blame::Machine,
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Empty => Some("to add one: wyard receive FILE".to_owned()),
-            Self::NoDownloads(_) => Some("to see what is in it: wyard inspect FOLDER".to_owned()),
-            Self::NoFolder(_) | Self::Text(_) => None,
-            Self::Inspect(e) => e.hint(),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(DraftError {
+    Self::Empty => Call, "to add one: wyard receive FILE";
+    Self::NoDownloads(_) => Call, "to see what is in it: wyard inspect FOLDER";
+    Self::NoFolder(_) => Call;
+    Self::Text(_) => Machine;
+} from Inspect, Session);
 
 /// Drafts a waybill of the tools in use.
 pub fn run(session: &Session) -> Result<Report<Draft>, DraftError> {

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use crate::error::{Blame, Blamed};
+use crate::error::{Classified, ErrorClass};
 use crate::finding::{Code, Severity};
 use crate::naming::did_you_mean;
 use crate::report::{Report, ReportBody};
@@ -39,9 +39,9 @@ impl ReportBody for Explanation {
 #[error("no finding called \"{0}\"")]
 pub struct UnknownCode(pub String);
 
-impl Blamed for UnknownCode {
-    fn blame(&self) -> Blame {
-        Blame::Call
+impl Classified for UnknownCode {
+    fn class(&self) -> ErrorClass {
+        ErrorClass::Call
     }
 
     fn hint(&self) -> Option<String> {

@@ -4,7 +4,7 @@ use serde::Serialize;
 use similar::TextDiff;
 
 use crate::change::{Content, LedgerContents, LedgerError, Operation, Record, Role, State, StoredValue};
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::report::{Report, ReportBody};
 use crate::session::Session;
 
@@ -35,21 +35,9 @@ pub enum HistoryError {
     Ledger(#[from] LedgerError),
 }
 
-impl Blamed for HistoryError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::NoChange(_) => Blame::Call,
-            Self::Ledger(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::NoChange(_) => Some("to list the changes: wyard history".to_owned()),
-            Self::Ledger(e) => e.hint(),
-        }
-    }
-}
+classified!(HistoryError {
+    Self::NoChange(_) => Call, "to list the changes: wyard history";
+} from Ledger);
 
 /// One change.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]

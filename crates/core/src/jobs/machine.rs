@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use crate::check;
 use crate::environment::Environment;
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::facts::{FoundProgram, INTERPRETERS, MachineFacts};
 use crate::report::Report;
 use crate::resolve::Kind;
@@ -22,17 +22,7 @@ pub enum MachineFactsError {
 
 meets_session!(MachineFactsError: YardError);
 
-impl Blamed for MachineFactsError {
-    fn blame(&self) -> Blame {
-        let Self::Session(e) = self;
-        e.blame()
-    }
-
-    fn hint(&self) -> Option<String> {
-        let Self::Session(e) = self;
-        e.hint()
-    }
-}
+classified!(MachineFactsError {} from Session);
 
 pub fn run(session: &Session) -> Result<Report<MachineFacts>, MachineFactsError> {
     let names = INTERPRETERS.map(str::to_owned);

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::error::{FileContext as _, FileError, classified};
 use crate::jobs::compare::{self, CompareError, CompareRequest, Compared};
 use crate::jobs::snapshot::{RecordRequest, record};
 use crate::report::{Report, ReportBody, ReportPath};
@@ -76,27 +76,9 @@ pub enum PageError {
     Session(#[from] SessionError),
 }
 
-impl Blamed for PageError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::InTheWay(_) => Blame::Call,
-            Self::File(e) => e.blame(),
-            Self::Snapshot(e) => e.blame(),
-            Self::Compare(e) => e.blame(),
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::InTheWay(_) => Some("name another file".to_owned()),
-            Self::File(e) => e.hint(),
-            Self::Snapshot(e) => e.hint(),
-            Self::Compare(e) => e.hint(),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(PageError {
+    Self::InTheWay(_) => Call, "name another file";
+} from File, Snapshot, Compare, Session);
 
 /// What tells a page of this program from other files.
 pub const MARK: &str = "<meta name=\"generator\" content=\"wyard page\">";

@@ -3,7 +3,7 @@
 use serde::Serialize;
 
 use crate::change::{Change, LedgerError};
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::jobs::preparing::Preparation;
 use crate::naming::NameError;
 use crate::registration::{RegistrationError, registration};
@@ -86,23 +86,9 @@ pub enum RegisterError {
 
 meets_session!(RegisterError: YardError, LedgerError, RegistrationError);
 
-impl Blamed for RegisterError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::HomeVariable(_) => Blame::Call,
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::HomeVariable(_) => {
-                Some("receive the tool again with --home-variable X or --no-home-variable".to_owned())
-            }
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(RegisterError {
+    Self::HomeVariable(_) => Call, "receive the tool again with --home-variable X or --no-home-variable";
+} from Session);
 
 /// Registers a tool that is in the yard, or takes it out of the stores again.
 ///

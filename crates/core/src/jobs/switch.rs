@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use super::register::{self, RegisterError, RegisteredTool, Registering};
 use crate::check::{CheckError, ToolCheck, check};
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::jobs::preparing::{self, Preparation, PreparedReport, ToPrepare, homes};
 use crate::prepare::{Placeholders, PrepareError};
 use crate::registration::RegistrationError;
@@ -62,25 +62,7 @@ pub enum SwitchError {
 
 meets_session!(SwitchError: YardError, RegistrationError);
 
-impl Blamed for SwitchError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Register(e) => e.blame(),
-            Self::Prepare(e) => e.blame(),
-            Self::Check(e) => e.blame(),
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Register(e) => e.hint(),
-            Self::Prepare(e) => e.hint(),
-            Self::Check(e) => e.hint(),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(SwitchError {} from Register, Prepare, Check, Session);
 
 /// Puts a version in service in place of the one that is: in the same scope and with the same home variables, in one
 /// change of each store; then checks it.

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use crate::archive::Format;
-use crate::error::{Blame, Blamed};
+use crate::error::{Classified, ErrorClass};
 use crate::naming::{Guess, ToolName, Version, guess};
 
 /// Neither the file's name nor the wrapper's tells what is needed.
@@ -32,9 +32,9 @@ impl Missing {
     }
 }
 
-impl Blamed for NotGuessed {
-    fn blame(&self) -> Blame {
-        Blame::Call
+impl Classified for NotGuessed {
+    fn class(&self) -> ErrorClass {
+        ErrorClass::Call
     }
 
     fn hint(&self) -> Option<String> {

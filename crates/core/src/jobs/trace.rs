@@ -1,6 +1,6 @@
 //! `trace`: what a command name means to each caller. A name that nothing answers to makes the report fail.
 
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::report::Report;
 use crate::resolve::Caller;
 use crate::session::{Session, SessionError, meets_session};
@@ -24,21 +24,9 @@ pub enum TraceError {
 
 meets_session!(TraceError: YardError);
 
-impl Blamed for TraceError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::NoSuchCaller { .. } => Blame::Call,
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::NoSuchCaller { here, .. } => Some(format!("--as takes one of: {}", here.join(", "))),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(TraceError {
+    Self::NoSuchCaller { here, .. } => Call, format!("--as takes one of: {}", here.join(", "));
+} from Session);
 
 /// Traces names on the machine of a snapshot.
 pub fn recorded(

@@ -3,7 +3,7 @@
 use serde::Serialize;
 
 use crate::check::{self, TrialError, TrialObserver, TrialResult};
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::jobs::card_change::change_card;
 use crate::report::{Report, ReportBody};
 use crate::session::{Session, SessionError, meets_session};
@@ -78,10 +78,7 @@ pub struct KeptTrials {
 #[derive(Debug, thiserror::Error)]
 pub enum TrialJobError {
     #[error("{tool} has no trial called \"{title}\"")]
-    NoTrial {
-        tool: String,
-        title: String,
-    },
+    NoTrial { tool: String, title: String },
     #[error(transparent)]
     Trial(#[from] TrialError),
     #[error(transparent)]
@@ -90,23 +87,9 @@ pub enum TrialJobError {
 
 meets_session!(TrialJobError: YardError);
 
-impl Blamed for TrialJobError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::NoTrial { .. } => Blame::Call,
-            Self::Trial(e) => e.blame(),
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::NoTrial { .. } => Some("its card in the yard's folder 'cards' lists them".to_owned()),
-            Self::Trial(e) => e.hint(),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(TrialJobError {
+    Self::NoTrial { .. } => Call, "its card in the yard's folder 'cards' lists them";
+} from Trial, Session);
 
 /// Runs a tool's trials, or changes them. A trial that fails makes the report fail.
 pub fn run(

@@ -7,7 +7,7 @@ use serde::Serialize;
 
 use crate::archive::{self, ArchiveError, Compression, Container, Finish, Format, LeftOut, Options, Source};
 use crate::checksum::{Published, Summed, Trust, TrustError};
-use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::error::{FileContext as _, FileError, classified};
 use crate::finding::Finding;
 use crate::jobs::marking::pass_mark_on;
 use crate::jobs::summing::while_summing;
@@ -86,27 +86,10 @@ pub enum UnpackError {
 
 meets_session!(UnpackError: FileError);
 
-impl Blamed for UnpackError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::FolderThere(_) => Blame::Call,
-            Self::Untrusted(_) => Blame::Machine,
-            Self::Archive(e) => e.blame(),
-            Self::Trust(e) => e.blame(),
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::FolderThere(_) => Some("choose a folder that does not exist".to_owned()),
-            Self::Untrusted(_) => Some("choose one of your own folders, or use --trust-folder".to_owned()),
-            Self::Archive(e) => e.hint(),
-            Self::Trust(e) => e.hint(),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(UnpackError {
+    Self::FolderThere(_) => Call, "choose a folder that does not exist";
+    Self::Untrusted(_) => Machine, "choose one of your own folders, or use --trust-folder";
+} from Archive, Trust, Session);
 
 /// What is unpacked lies in the folder that is made for it under this name.
 const TREE: &str = "unpacked";

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::path_list::EntryError;
 
 /// Why no layout could be found.
@@ -28,36 +28,15 @@ pub enum LayoutError {
     },
 }
 
-impl Blamed for LayoutError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::FolderWithoutCommands(_) => Blame::Call,
-            Self::NoCommands | Self::Source(_) | Self::PowerShell(_) | Self::Foreign(_) | Self::Folder { .. } => {
-                Blame::Input
-            }
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::NoCommands => Some(
-                "if you know the folder that holds its programs, name it with --command-folder DIR; a package of \
-                 sources or libraries has none"
-                    .to_owned(),
-            ),
-            Self::Source(_) => Some("download a build for this system".to_owned()),
-            Self::PowerShell(_) => Some(
-                "unpack it with 'wyard unpack FILE --into DIR': a module into a folder of $env:PSModulePath, scripts into \
-                 one that 'wyard path add DIR' puts into PATH"
-                    .to_owned(),
-            ),
-            Self::Foreign(_) => {
-                Some("download the one for this machine, or use --foreign".to_owned())
-            }
-            Self::FolderWithoutCommands(_) => {
-                Some("--command-folder is relative to the tool's root, below any wrapper folder".to_owned())
-            }
-            Self::Folder { .. } => Some("choose another folder with --command-folder DIR".to_owned()),
-        }
-    }
-}
+classified!(LayoutError {
+    Self::NoCommands =>
+        Input, "if you know the folder that holds its programs, name it with --command-folder DIR; a package of \
+        sources or libraries has none";
+    Self::Source(_) => Input, "download a build for this system";
+    Self::PowerShell(_) =>
+        Input, "unpack it with 'wyard unpack FILE --into DIR': a module into a folder of $env:PSModulePath, scripts into \
+        one that 'wyard path add DIR' puts into PATH";
+    Self::Foreign(_) => Input, "download the one for this machine, or use --foreign";
+    Self::FolderWithoutCommands(_) => Call, "--command-folder is relative to the tool's root, below any wrapper folder";
+    Self::Folder { .. } => Input, "choose another folder with --command-folder DIR";
+});

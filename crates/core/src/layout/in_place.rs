@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use super::analyse::{Layout, Target, analyse};
 use super::error::LayoutError;
 use super::on_disk::{list_files, list_folder};
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 use crate::system::System;
 
 /// Why no tool was found in a folder.
@@ -21,24 +21,10 @@ pub enum InPlaceError {
     Layout(#[from] LayoutError),
 }
 
-impl Blamed for InPlaceError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::NoFolder(_) | Self::IsFile(_) => Blame::Call,
-            Self::File(e) => e.blame(),
-            Self::Layout(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::NoFolder(_) => Some("to search for tools: wyard adopt --search".to_owned()),
-            Self::IsFile(_) => Some("to install a download: wyard receive FILE".to_owned()),
-            Self::File(e) => e.hint(),
-            Self::Layout(e) => e.hint(),
-        }
-    }
-}
+classified!(InPlaceError {
+    Self::NoFolder(_) => Call, "to search for tools: wyard adopt --search";
+    Self::IsFile(_) => Call, "to install a download: wyard receive FILE";
+} from File, Layout);
 
 /// The tool's home in a folder, and its layout. `given` are its command folders, absolute or relative to the folder, where
 /// they are not to be found; of a folder that others share, `only` these commands are the tool's.

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 
 /// The largest file that is prepared, in bytes.
 pub(super) const MOST: u64 = 4 << 20;
@@ -42,10 +42,7 @@ pub enum PrepareError {
     #[error("the path {} cannot be written into a text file", .0.display())]
     Path(PathBuf),
     #[error("launcher {command}: {why}")]
-    Launcher {
-        command: String,
-        why: String,
-    },
+    Launcher { command: String, why: String },
     #[error("{0}")]
     File(String),
 }
@@ -57,18 +54,8 @@ impl From<FileError> for PrepareError {
     }
 }
 
-impl Blamed for PrepareError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::File(_) | Self::Edited(_) => Blame::Machine,
-            _ => Blame::Input,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Edited(_) => Some("to have it written again, move your version away first".to_owned()),
-            _ => None,
-        }
-    }
-}
+classified!(PrepareError {
+    Self::Edited(_) => Machine, "to have it written again, move your version away first";
+    Self::File(_) => Machine;
+    _ => Input;
+});

@@ -1,6 +1,6 @@
 //! Why the stores could not be brought to what the cards say.
 
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 use crate::machine::Machine;
 use crate::scope::Scope;
 use crate::store::registry::{self, RegistryError};
@@ -19,23 +19,7 @@ pub enum RegistrationError {
     File(#[from] FileError),
 }
 
-impl Blamed for RegistrationError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Yard(e) => e.blame(),
-            Self::Store(e) => e.blame(),
-            Self::File(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Yard(e) => e.hint(),
-            Self::Store(e) => e.hint(),
-            Self::File(e) => e.hint(),
-        }
-    }
-}
+classified!(RegistrationError {} from Yard, Store, File);
 
 impl From<StoreError> for RegistrationError {
     fn from(error: StoreError) -> Self {

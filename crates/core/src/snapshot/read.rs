@@ -10,7 +10,7 @@ use flate2::write::GzEncoder;
 use serde::Deserialize;
 
 use super::format::{FORMAT, Snapshot};
-use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::error::{FileContext as _, FileError, classified};
 use crate::report::Report;
 use crate::whole_file;
 use crate::yard::{YardError, YardLock};
@@ -29,15 +29,9 @@ pub enum SnapshotError {
     #[error("no such file: {}", .0.display())]
     NoFile(PathBuf),
     #[error("{}: not a snapshot: {why}", file.display())]
-    NotOne {
-        file: PathBuf,
-        why: String,
-    },
+    NotOne { file: PathBuf, why: String },
     #[error("{}: a snapshot of format {found}; this wyard reads format {FORMAT}", file.display())]
-    Format {
-        file: PathBuf,
-        found: u32,
-    },
+    Format { file: PathBuf, found: u32 },
     #[error("the snapshot has no {caller} terminal; it has: {}", recorded.join(", "))]
     NoTerminal {
         caller: &'static str,
@@ -58,29 +52,15 @@ pub enum SnapshotError {
     InTheWay(PathBuf),
 }
 
-impl Blamed for SnapshotError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::File(e) => e.blame(),
-            Self::Yard(e) => e.blame(),
-            Self::NotOne { .. } | Self::Format { .. } | Self::NotRecorded { .. } => Blame::Input,
-            Self::InTheWay(_) | Self::NoFile(_) | Self::NoTerminal { .. } | Self::NoneKept => Blame::Call,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::File(e) => e.hint(),
-            Self::Yard(e) => e.hint(),
-            Self::NotOne { .. } | Self::NoFile(_) => Some("to make one: wyard snapshot --into FILE".to_owned()),
-            Self::NotRecorded { .. } => Some("take the snapshot again, with this version of wyard".to_owned()),
-            Self::NoneKept => Some("to keep one: wyard snapshot".to_owned()),
-            Self::NoTerminal { .. } => None,
-            Self::Format { .. } => Some("use a later wyard".to_owned()),
-            Self::InTheWay(_) => Some("name another file".to_owned()),
-        }
-    }
-}
+classified!(SnapshotError {
+    Self::NotOne { .. } => Input, "to make one: wyard snapshot --into FILE";
+    Self::NoFile(_) => Call, "to make one: wyard snapshot --into FILE";
+    Self::NotRecorded { .. } => Input, "take the snapshot again, with this version of wyard";
+    Self::NoneKept => Call, "to keep one: wyard snapshot";
+    Self::Format { .. } => Input, "use a later wyard";
+    Self::InTheWay(_) => Call, "name another file";
+    Self::NoTerminal { .. } => Call;
+} from File, Yard);
 
 impl SnapshotError {
     /// Something is not in a snapshot.

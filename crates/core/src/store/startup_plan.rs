@@ -9,7 +9,7 @@ use super::generated;
 use super::startup::{possible_files, startup_files};
 use super::startup_file::{Dialect, StartupFile, StartupFolders};
 use crate::change::{Changeset, Content, Operation, Role, block_put, block_taken};
-use crate::error::{Blame, Blamed, FileContext, FileError};
+use crate::error::{FileContext, FileError, classified};
 use crate::os;
 use crate::report::ReportPath;
 use crate::resolve::Shell;
@@ -31,20 +31,11 @@ pub enum StoreError {
     },
 }
 
-impl Blamed for StoreError {
-    fn blame(&self) -> Blame {
-        Blame::Machine
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Refused(source) => source.hint(),
-            Self::Untrusted { .. } => {
-                Some("change its owner or mode, or unset the variable that points there".to_owned())
-            }
-        }
-    }
-}
+classified!(StoreError {
+    Self::Refused(source) => Machine, source.hint();
+    Self::Untrusted { .. } => Machine, "change its owner or mode, or unset the variable that points there";
+    _ => Machine;
+});
 
 /// What happens to one startup file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]

@@ -7,7 +7,7 @@ use serde::Serialize;
 use super::registry::{RegistryError, RegistryPlan, ValueChange};
 use super::startup_plan::{StartupChange, StartupPlan, StoreError};
 use crate::change::Changeset;
-use crate::error::{Blame, Blamed};
+use crate::error::classified;
 use crate::finding::Finding;
 use crate::scope::Scope;
 
@@ -29,21 +29,7 @@ pub enum StorePlanError {
     Registry(#[from] RegistryError),
 }
 
-impl Blamed for StorePlanError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Startup(e) => e.blame(),
-            Self::Registry(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Startup(e) => e.hint(),
-            Self::Registry(e) => e.hint(),
-        }
-    }
-}
+classified!(StorePlanError {} from Startup, Registry);
 
 /// A change of one registry value, for reports.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 
 /// Why a waybill is of no use.
 #[derive(Debug, thiserror::Error)]
@@ -24,26 +24,11 @@ pub enum WaybillError {
         what: String,
     },
     #[error("{}: {what}", file.display())]
-    Content {
-        file: PathBuf,
-        what: String,
-    },
+    Content { file: PathBuf, what: String },
 }
 
-impl Blamed for WaybillError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::File(e) => e.blame(),
-            Self::NoFile(_) | Self::IsFolder(_) => Blame::Call,
-            Self::Format { .. } | Self::Content { .. } => Blame::Input,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::File(e) => e.hint(),
-            Self::NoFile(_) => Some("to write one from the tools in use: wyard draft > FILE".to_owned()),
-            _ => None,
-        }
-    }
-}
+classified!(WaybillError {
+    Self::NoFile(_) => Call, "to write one from the tools in use: wyard draft > FILE";
+    Self::IsFolder(_) => Call;
+    Self::Format { .. } | Self::Content { .. } => Input;
+} from File);

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use crate::change::LedgerError;
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 use crate::naming::ToolName;
 
 /// The format number of records that this version reads and writes.
@@ -17,10 +17,7 @@ pub enum YardError {
     #[error(transparent)]
     Ledger(#[from] LedgerError),
     #[error("the card {} names {}, which is outside the tool", file.display(), place.display())]
-    Outside {
-        file: PathBuf,
-        place: PathBuf,
-    },
+    Outside { file: PathBuf, place: PathBuf },
     #[error("cannot read the record {}", file.display())]
     Record {
         file: PathBuf,
@@ -29,38 +26,23 @@ pub enum YardError {
         source: toml::de::Error,
     },
     #[error("the record {} has format {found}; this version of wyard reads format {}", file.display(), FORMAT)]
-    Format {
-        file: PathBuf,
-        found: u32,
-    },
+    Format { file: PathBuf, found: u32 },
     /// A record cannot be written, as with a name that is not Unicode.
     #[error("cannot write a record")]
     Write(#[source] toml::ser::Error),
     #[error("{holder} is still changing the yard {} after {seconds} s", yard.display())]
-    Locked {
-        yard: PathBuf,
-        holder: String,
-        seconds: u64,
-    },
+    Locked { yard: PathBuf, holder: String, seconds: u64 },
     /// What is for every user is changed with an administrator's rights only.
     #[error("changes for all users require administrator rights; nothing was changed")]
-    NotSuperuser {
-        command: String,
-    },
+    NotSuperuser { command: String },
     #[error("{} is owned by another user; you are root; nothing was changed", home.display())]
-    ForeignHome {
-        home: PathBuf,
-    },
+    ForeignHome { home: PathBuf },
     /// Another user could put something else in the yard's place.
     #[error("{} is owned or writable by another user; nothing was changed", folder.display())]
-    Untrusted {
-        folder: PathBuf,
-    },
+    Untrusted { folder: PathBuf },
     /// The yard was made somewhere else: its records are about that place.
     #[error("this yard was copied or moved from {}; nothing was changed", from.display())]
-    Moved {
-        from: PathBuf,
-    },
+    Moved { from: PathBuf },
     #[error("no tool called \"{name}\" in the yard")]
     NoTool {
         name: String,
@@ -68,50 +50,19 @@ pub enum YardError {
         meant: Option<String>,
     },
     #[error("{name} has no version \"{version}\" in the yard; it has {held}")]
-    NoVersion {
-        name: ToolName,
-        version: String,
-        held: String,
-    },
+    NoVersion { name: ToolName, version: String, held: String },
 }
 
-impl Blamed for YardError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::File(e) => e.blame(),
-            Self::Ledger(e) => e.blame(),
-            Self::NoTool { .. } | Self::NoVersion { .. } => Blame::Call,
-            Self::Record { .. }
-            | Self::Outside { .. }
-            | Self::Format { .. }
-            | Self::Write(_)
-            | Self::Locked { .. }
-            | Self::NotSuperuser { .. }
-            | Self::ForeignHome { .. }
-            | Self::Untrusted { .. }
-            | Self::Moved { .. } => Blame::Machine,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::File(e) => e.hint(),
-            Self::Ledger(e) => e.hint(),
-            Self::NoTool { meant, .. } => {
-                Some(meant.clone().unwrap_or_else(|| "to list the tools: wyard stock".to_owned()))
-            }
-            Self::Format { .. } => Some("use the newer wyard that wrote it".to_owned()),
-            Self::Record { .. } | Self::Outside { .. } => {
-                Some("correct that file, or remove it and receive the tool again".to_owned())
-            }
-            Self::Locked { .. } => Some("wait for it to finish, then try again".to_owned()),
-            Self::NotSuperuser { command } => Some(format!("run it as an administrator: {command}")),
-            Self::ForeignHome { .. } => Some("run it as that user, or use --scope system".to_owned()),
-            Self::Untrusted { .. } => Some("choose a yard in your own folder with --yard DIR".to_owned()),
-            Self::Moved { .. } => Some(
-                "run 'wyard stock --moved' to start a new history here, then register the tools you use".to_owned(),
-            ),
-            Self::NoVersion { .. } | Self::Write(_) => None,
-        }
-    }
-}
+classified!(YardError {
+    Self::NoTool { meant, .. } => Call, meant.clone().unwrap_or_else(|| "to list the tools: wyard stock".to_owned());
+    Self::Format { .. } => Machine, "use the newer wyard that wrote it";
+    Self::Record { .. } | Self::Outside { .. } => Machine, "correct that file, or remove it and receive the tool again";
+    Self::Locked { .. } => Machine, "wait for it to finish, then try again";
+    Self::NotSuperuser { command } => Machine, format!("run it as an administrator: {command}");
+    Self::ForeignHome { .. } => Machine, "run it as that user, or use --scope system";
+    Self::Untrusted { .. } => Machine, "choose a yard in your own folder with --yard DIR";
+    Self::Moved { .. } =>
+        Machine, "run 'wyard stock --moved' to start a new history here, then register the tools you use";
+    Self::NoVersion { .. } => Call;
+    Self::Write(_) => Machine;
+} from File, Ledger);

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use crate::change::LedgerError;
 use crate::check::CheckError;
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 use crate::jobs::tool_names::NotGuessed;
 use crate::layout::InPlaceError;
 use crate::naming::{NameError, ToolName, Version};
@@ -32,17 +32,9 @@ pub enum AdoptError {
         source: EntryError,
     },
     #[error("{} is already recorded as {name}@{version}", folder.display())]
-    OnRecord {
-        folder: PathBuf,
-        name: ToolName,
-        version: Version,
-    },
+    OnRecord { folder: PathBuf, name: ToolName, version: Version },
     #[error("{name}@{version} is already recorded from {}", home.display())]
-    OnRecordElsewhere {
-        name: ToolName,
-        version: Version,
-        home: PathBuf,
-    },
+    OnRecordElsewhere { name: ToolName, version: Version, home: PathBuf },
     #[error(transparent)]
     Check(#[from] CheckError),
     #[error(transparent)]
@@ -51,31 +43,11 @@ pub enum AdoptError {
 
 meets_session!(AdoptError: FileError, YardError, LedgerError, RegistrationError);
 
-impl Blamed for AdoptError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::InPlace(e) => e.blame(),
-            Self::NotGuessed(e) => e.blame(),
-            Self::HomeVariable(_) | Self::InYard(_) | Self::Entry { .. } => Blame::Call,
-            Self::OnRecord { .. } | Self::OnRecordElsewhere { .. } => Blame::Call,
-            Self::Check(e) => e.blame(),
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::InPlace(e) => e.hint(),
-            Self::NotGuessed(e) => e.hint(),
-            Self::HomeVariable(_) => Some("use --home-variable X or --no-home-variable".to_owned()),
-            Self::InYard(_) => Some("to list the tools: wyard stock".to_owned()),
-            Self::Entry { .. } => Some("move the folder to another place first, or use --move".to_owned()),
-            Self::OnRecord { name, .. } => Some(format!("to check it: wyard check {name}")),
-            Self::OnRecordElsewhere { name, version, .. } => {
-                Some(format!("retire that one first: wyard retire {name}@{version}; or use another --version"))
-            }
-            Self::Check(e) => e.hint(),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(AdoptError {
+    Self::HomeVariable(_) => Call, "use --home-variable X or --no-home-variable";
+    Self::InYard(_) => Call, "to list the tools: wyard stock";
+    Self::Entry { .. } => Call, "move the folder to another place first, or use --move";
+    Self::OnRecord { name, .. } => Call, format!("to check it: wyard check {name}");
+    Self::OnRecordElsewhere { name, version, .. } =>
+        Call, format!("retire that one first: wyard retire {name}@{version}; or use another --version");
+} from InPlace, NotGuessed, Check, Session);

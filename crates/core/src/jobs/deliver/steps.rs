@@ -8,7 +8,7 @@ use super::report::DeliveryStep;
 use crate::change::{Change, Changeset};
 use crate::checksum::{Algorithm, Checksum, Trust};
 use crate::download::Address;
-use crate::error::Blamed;
+use crate::error::Classified;
 use crate::installer::InstallPlan;
 use crate::jobs::adopt::{self, AdoptRequest};
 use crate::jobs::card_change::change_card;
@@ -34,7 +34,7 @@ pub(super) struct Failed {
     pub interrupted: bool,
 }
 
-impl<E: Blamed> From<E> for Failed {
+impl<E: Classified> From<E> for Failed {
     fn from(error: E) -> Self {
         let next = error.hint().map(|hint| format!("; {hint}")).unwrap_or_default();
         let mut why = error.to_string();
@@ -43,7 +43,7 @@ impl<E: Blamed> From<E> for Failed {
             why.push_str(&format!(": {inner}"));
             cause = inner.source();
         }
-        Self { why: why + &next, interrupted: error.blame() == crate::error::Blame::Interrupted }
+        Self { why: why + &next, interrupted: error.class() == crate::error::ErrorClass::Interrupted }
     }
 }
 

@@ -2,7 +2,7 @@
 
 use crate::archive::ArchiveError;
 use crate::checksum::TrustError;
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 use crate::layout::LayoutError;
 use crate::session::{SessionError, meets_session};
 use crate::yard::YardError;
@@ -24,24 +24,6 @@ pub enum InspectError {
 
 meets_session!(InspectError: FileError, YardError);
 
-impl Blamed for InspectError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Archive(e) => e.blame(),
-            Self::Trust(e) => e.blame(),
-            Self::Layout(e) => e.blame(),
-            Self::InstallerElsewhere => Blame::Call,
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Archive(e) => e.hint(),
-            Self::Trust(e) => e.hint(),
-            Self::Layout(e) => e.hint(),
-            Self::InstallerElsewhere => Some("to see what it is: wyard inspect FILE".to_owned()),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(InspectError {
+    Self::InstallerElsewhere => Call, "to see what it is: wyard inspect FILE";
+} from Archive, Trust, Layout, Session);

@@ -10,7 +10,7 @@ use super::report::{Inspected, InspectedCommand, InspectedFile, Suggested};
 use crate::archive::{self, Compression, Container, EntryKind, Listing, Options};
 use crate::check;
 use crate::checksum::{Summed, Trust, TrustError};
-use crate::error::Blamed as _;
+use crate::error::Classified as _;
 use crate::finding::{Code, Finding};
 use crate::installer::{look_first, recognise};
 use crate::jobs::fit::{Files, Unplaced};

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use crate::change::LedgerError;
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 use crate::path_list::EntryError;
 use crate::registration::RegistrationError;
 use crate::session::{SessionError, meets_session};
@@ -27,10 +27,7 @@ pub enum PathError {
         source: EntryError,
     },
     #[error("{} is a command folder of {tool}", folder.display())]
-    OfTool {
-        folder: PathBuf,
-        tool: String,
-    },
+    OfTool { folder: PathBuf, tool: String },
     #[error("cannot move a folder before itself")]
     Same,
     #[error("{} is in the user's PATH, {} in the system's, which always comes first", folder.display(), before.display())]
@@ -52,32 +49,13 @@ impl From<RegistryError> for PathError {
     }
 }
 
-impl Blamed for PathError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Session(e) => e.blame(),
-            Self::NoFolder(_)
-            | Self::NotInPath(_)
-            | Self::Entry { .. }
-            | Self::OfTool { .. }
-            | Self::Same
-            | Self::AcrossScopes { .. } => Blame::Call,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Session(e) => e.hint(),
-            Self::NoFolder(_) => Some("use a folder with programs".to_owned()),
-            Self::NotInPath(_) => {
-                Some("to list the entries: wyard path show; to add one: wyard path add DIR".to_owned())
-            }
-            Self::OfTool { tool, .. } => Some(format!("to remove the tool from PATH: wyard unregister {tool}")),
-            Self::AcrossScopes { folder, .. } => {
-                let to_add = suggested(System::Windows, "path add {} --scope system", &[folder]);
-                Some(format!("run {to_add} in an elevated terminal"))
-            }
-            Self::Entry { .. } | Self::Same => None,
-        }
-    }
-}
+classified!(PathError {
+    Self::NoFolder(_) => Call, "use a folder with programs";
+    Self::NotInPath(_) => Call, "to list the entries: wyard path show; to add one: wyard path add DIR";
+    Self::OfTool { tool, .. } => Call, format!("to remove the tool from PATH: wyard unregister {tool}");
+    Self::AcrossScopes { folder, .. } => Call, {
+        let to_add = suggested(System::Windows, "path add {} --scope system", &[folder]);
+        Some(format!("run {to_add} in an elevated terminal"))
+    };
+    Self::Entry { .. } | Self::Same => Call;
+} from Session);

@@ -7,7 +7,7 @@ use crate::change::LedgerError;
 use crate::check::CheckError;
 use crate::checksum::{PublishedError, TrustError};
 use crate::download::DownloadError;
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 use crate::installer::InstallError;
 use crate::jobs::adopt::AdoptError;
 use crate::jobs::tool_names::NotGuessed;
@@ -32,11 +32,7 @@ pub enum ReceiveError {
     #[error(transparent)]
     Layout(#[from] LayoutError),
     #[error("{command} cannot run here: {why}; nothing was changed")]
-    CannotRun {
-        command: String,
-        why: String,
-        remedy: String,
-    },
+    CannotRun { command: String, why: String, remedy: String },
     #[error(transparent)]
     Prepare(#[from] PrepareError),
     /// A further archive has another file in the place of one of the tool.
@@ -67,16 +63,10 @@ pub enum ReceiveError {
     },
     /// Options were given for an installer, and it is none.
     #[error("{} is not an installer; not applicable: {given}", file.display())]
-    NotForProgram {
-        file: PathBuf,
-        given: String,
-    },
+    NotForProgram { file: PathBuf, given: String },
     /// Options were given for an archive or a program, and it is an installer.
     #[error("{} is an installer; not applicable: {given}", file.display())]
-    NotForInstaller {
-        file: PathBuf,
-        given: String,
-    },
+    NotForInstaller { file: PathBuf, given: String },
     #[error("cannot tell whether {} is a program or an installer", .0.display())]
     Unclear(PathBuf),
     /// An installer needs a yes, and nobody can give one.
@@ -91,17 +81,12 @@ pub enum ReceiveError {
     Adopt(Box<AdoptError>),
     /// The check was not good, and what was done could not be taken back.
     #[error("the check failed, and the change could not be undone")]
-    NotUndone {
-        source: Box<UndoError>,
-    },
+    NotUndone { source: Box<UndoError> },
     #[error(transparent)]
     Check(#[from] CheckError),
     /// The user asked to stop when only the check was left.
     #[error("interrupted; {name} {version} is registered, but not yet checked")]
-    CheckInterrupted {
-        name: ToolName,
-        version: Version,
-    },
+    CheckInterrupted { name: ToolName, version: Version },
     #[error(transparent)]
     Session(#[from] SessionError),
 }
@@ -114,60 +99,20 @@ impl From<PublishedError> for ReceiveError {
     }
 }
 
-impl Blamed for ReceiveError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Archive(e) => e.blame(),
-            Self::Download(e) => e.blame(),
-            Self::Trust(e) => e.blame(),
-            Self::Present { .. } | Self::CannotRun { .. } | Self::Clash { .. } => Blame::Input,
-            Self::Prepare(e) => e.blame(),
-            Self::Layout(e) => e.blame(),
-            Self::NotGuessed(e) => e.blame(),
-            Self::HomeVariable(_) | Self::YardPlace { .. } => Blame::Call,
-            Self::NotForProgram { .. } | Self::NotForInstaller { .. } | Self::Unclear(_) => Blame::Call,
-            Self::NobodyToAsk | Self::NotAgreed => Blame::Call,
-            Self::Install(e) => e.blame(),
-            Self::Adopt(e) => e.blame(),
-            Self::NotUndone { source } => source.blame(),
-            Self::Check(e) => e.blame(),
-            Self::CheckInterrupted { .. } => Blame::Interrupted,
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Archive(e) => e.hint(),
-            Self::Download(e) => e.hint(),
-            Self::Trust(e) => e.hint(),
-            Self::Layout(e) => e.hint(),
-            Self::Prepare(e) => e.hint(),
-            Self::Clash { .. } => {
-                Some("nothing was changed; check that both archives are of the same version".to_owned())
-            }
-            Self::NotGuessed(e) => e.hint(),
-            Self::HomeVariable(_) => Some("use --home-variable X or --no-home-variable".to_owned()),
-            Self::Present { name, version, registered: false } => Some(format!(
-                "it is not registered; to register it: wyard register {name}@{version}; to replace it: --replace"
-            )),
-            Self::Present { name, version, .. } => {
-                Some(format!("to check it: wyard check {name}@{version}; to replace it: --replace"))
-            }
-            Self::YardPlace { .. } => Some("choose another folder with --yard DIR".to_owned()),
-            Self::NotForProgram { given, .. } | Self::NotForInstaller { given, .. } => Some(format!("remove {given}")),
-            Self::CannotRun { remedy, .. } => Some(format!("{remedy}, or use --foreign to accept it anyway")),
-            Self::Unclear(_) => {
-                Some("use --kind program to add it to the stock, or --kind installer to run it".to_owned())
-            }
-            Self::NobodyToAsk => Some("pass --yes".to_owned()),
-            Self::NotAgreed => None,
-            Self::Install(e) => e.hint(),
-            Self::Adopt(e) => e.hint(),
-            Self::NotUndone { source } => source.hint(),
-            Self::Check(e) => e.hint(),
-            Self::CheckInterrupted { name, .. } => Some(format!("to check it: wyard check {name}")),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(ReceiveError {
+    Self::Clash { .. } => Input, "nothing was changed; check that both archives are of the same version";
+    Self::HomeVariable(_) => Call, "use --home-variable X or --no-home-variable";
+    Self::Present { name, version, registered: false } => Input, format!(
+        "it is not registered; to register it: wyard register {name}@{version}; to replace it: --replace"
+    );
+    Self::Present { name, version, .. } =>
+        Input, format!("to check it: wyard check {name}@{version}; to replace it: --replace");
+    Self::YardPlace { .. } => Call, "choose another folder with --yard DIR";
+    Self::NotForProgram { given, .. } | Self::NotForInstaller { given, .. } => Call, format!("remove {given}");
+    Self::CannotRun { remedy, .. } => Input, format!("{remedy}, or use --foreign to accept it anyway");
+    Self::Unclear(_) => Call, "use --kind program to add it to the stock, or --kind installer to run it";
+    Self::NobodyToAsk => Call, "pass --yes";
+    Self::CheckInterrupted { name, .. } => Interrupted, format!("to check it: wyard check {name}");
+    Self::NotAgreed => Call;
+    Self::NotUndone { source } => source.class(), source.hint();
+} from Archive, Download, Trust, Prepare, Layout, NotGuessed, Install, Adopt, Check, Session);

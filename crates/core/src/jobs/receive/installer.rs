@@ -9,7 +9,7 @@ use super::report::{InstalledTool, LeftUndone, Received};
 use super::request::{ReceiveRequest, source_file};
 use crate::change::Change;
 use crate::check::{CheckError, last_words};
-use crate::error::{Blamed as _, FileContext as _};
+use crate::error::{Classified as _, FileContext as _};
 use crate::finding::{Code, Finding};
 use crate::installer::{
     self, Differences, Ended, InstallError, InstallPlan, InstallRequest, InstallerKind, LeftTool, UninstallRecord,

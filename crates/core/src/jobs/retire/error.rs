@@ -1,7 +1,7 @@
 //! Why a tool could not be retired.
 
 use crate::change::LedgerError;
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 use crate::registration::RegistrationError;
 use crate::session::{SessionError, meets_session};
 use crate::yard::YardError;
@@ -21,20 +21,8 @@ pub enum RetireError {
 
 meets_session!(RetireError: FileError, YardError, LedgerError, RegistrationError);
 
-impl Blamed for RetireError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::NoUninstaller(_) | Self::NobodyToAsk | Self::NotAgreed => Blame::Call,
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::NoUninstaller(name) => Some(format!("retire it without --uninstall: wyard retire {name}")),
-            Self::NobodyToAsk => Some("pass --yes".to_owned()),
-            Self::NotAgreed => None,
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(RetireError {
+    Self::NoUninstaller(name) => Call, format!("retire it without --uninstall: wyard retire {name}");
+    Self::NobodyToAsk => Call, "pass --yes";
+    Self::NotAgreed => Call;
+} from Session);

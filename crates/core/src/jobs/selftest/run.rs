@@ -10,7 +10,7 @@ use serde_json::Value;
 use super::rehearsal::Rehearsal;
 use super::report::SelfTest;
 use super::steps;
-use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::error::{FileContext as _, FileError, classified};
 use crate::facts::{FoundProgram, MachineFacts};
 use crate::judges::{Judging, judge};
 use crate::machine::Machine;
@@ -75,10 +75,7 @@ pub enum SelfTestError {
     InTheWay(PathBuf),
     /// Programs cannot be tried in the folder for temporary files.
     #[error("the self-test cannot use {}: {}", folder.display(), why)]
-    Unfit {
-        folder: PathBuf,
-        why: &'static str,
-    },
+    Unfit { folder: PathBuf, why: &'static str },
     #[error("the self-test could not work in the folder for temporary files")]
     Work(#[source] io::Error),
     #[error(transparent)]
@@ -87,26 +84,13 @@ pub enum SelfTestError {
 
 meets_session!(SelfTestError: FileError, YardError);
 
-impl Blamed for SelfTestError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::InTheWay(_) => Blame::Call,
-            Self::Unfit { .. } | Self::Work(_) => Blame::Machine,
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::InTheWay(_) => Some("name another file".to_owned()),
-            Self::Unfit { .. } | Self::Work(_) => {
-                let variable = if os::SYSTEM == "windows" { "TEMP" } else { "TMPDIR" };
-                Some(format!("set {variable} to another folder"))
-            }
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(SelfTestError {
+    Self::InTheWay(_) => Call, "name another file";
+    Self::Unfit { .. } | Self::Work(_) => Machine, {
+        let variable = if os::SYSTEM == "windows" { "TEMP" } else { "TMPDIR" };
+        Some(format!("set {variable} to another folder"))
+    };
+} from Session);
 
 /// Hears what is being tried.
 pub type StageObserver<'a> = &'a dyn Fn(&'static str);

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use serde::Serialize;
 
 use super::recording::{RecordRequest, record};
-use crate::error::{Blame, Blamed, FileContext as _, FileError};
+use crate::error::{FileContext as _, FileError, classified};
 use crate::report::{Report, ReportBody, ReportPath};
 use crate::resolve::FileKind;
 use crate::session::{Session, SessionError, meets_session};
@@ -58,21 +58,7 @@ pub enum SnapshotJobError {
 
 meets_session!(SnapshotJobError: FileError, YardError);
 
-impl Blamed for SnapshotJobError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Snapshot(e) => e.blame(),
-            Self::Session(e) => e.blame(),
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::Snapshot(e) => e.hint(),
-            Self::Session(e) => e.hint(),
-        }
-    }
-}
+classified!(SnapshotJobError {} from Snapshot, Session);
 
 /// Records this machine into a file, or keeps the record in the yard.
 pub fn run(session: &Session, request: &SnapshotRequest) -> Result<Report<WrittenSnapshot>, SnapshotJobError> {

@@ -1,6 +1,6 @@
 //! Why the registry's environment cannot be changed.
 
-use crate::error::{Blame, Blamed, FileError};
+use crate::error::{FileError, classified};
 use crate::machine::Machine;
 use crate::scope::Scope;
 
@@ -14,44 +14,22 @@ pub enum RegistryError {
     Key(#[from] FileError),
     /// A value is no text, so that an edit could lose something.
     #[error("the value {name} in {key} cannot be edited without loss; nothing was changed")]
-    NotText {
-        key: String,
-        name: String,
-    },
+    NotText { key: String, name: String },
     #[error("Path in {key} would have {length} characters; the system allows {MOST}; nothing was changed")]
-    TooLong {
-        key: String,
-        length: usize,
-    },
+    TooLong { key: String, length: usize },
     #[error("{folder} cannot be a PATH entry: it contains a \";\", a quote, or a \"%\" that would be expanded")]
-    Folder {
-        folder: String,
-    },
+    Folder { folder: String },
     /// The scope needs rights that this process does not have.
     #[error("{key} requires administrator rights; nothing was changed")]
-    NotElevated {
-        key: String,
-        command: String,
-    },
+    NotElevated { key: String, command: String },
 }
 
-impl Blamed for RegistryError {
-    fn blame(&self) -> Blame {
-        match self {
-            Self::Folder { .. } => Blame::Call,
-            _ => Blame::Machine,
-        }
-    }
-
-    fn hint(&self) -> Option<String> {
-        match self {
-            Self::TooLong { .. } => Some("remove entries that you no longer need".to_owned()),
-            Self::Folder { .. } => Some("choose another folder with --yard DIR".to_owned()),
-            Self::NotElevated { command, .. } => Some(format!("in an elevated terminal, run: {command}")),
-            Self::Key(_) | Self::NotText { .. } => None,
-        }
-    }
-}
+classified!(RegistryError {
+    Self::TooLong { .. } => Machine, "remove entries that you no longer need";
+    Self::Folder { .. } => Call, "choose another folder with --yard DIR";
+    Self::NotElevated { command, .. } => Machine, format!("in an elevated terminal, run: {command}");
+    _ => Machine;
+});
 
 /// Whether this call may write the environment of a scope.
 pub fn check_rights(machine: &Machine, scope: Scope) -> Result<(), RegistryError> {
