@@ -11,7 +11,7 @@ use crate::system::System;
 /// The system this program runs on. This is the one place that asks for it: whatever follows a system's rules takes the
 /// system from its environment, or is given it.
 #[must_use]
-pub fn here() -> System {
+pub fn host_system() -> System {
     os::HERE
 }
 
@@ -31,7 +31,7 @@ impl Environment {
 
     #[must_use]
     pub fn of_process() -> Self {
-        Self::with(here(), std::env::vars_os())
+        Self::with(host_system(), std::env::vars_os())
     }
 
     /// These variables, under the rules of a system.

@@ -98,11 +98,6 @@ impl Classified for FileError {
             io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
                 Some("free some space, or use another yard with --yard DIR".to_owned())
             }
-            // flock(2): ENOLCK, and EOPNOTSUPP or ENOSYS of file systems that know no locks.
-            _ if self.doing == "lock" => Some(
-                "some network disks do not support file locks: choose a yard on another disk with --yard DIR"
-                    .to_owned(),
-            ),
             io::ErrorKind::ReadOnlyFilesystem => Some("use another yard with --yard DIR".to_owned()),
             _ => None,
         }

@@ -46,7 +46,7 @@ fn main() -> ExitCode {
     }
 }
 
-/// Leaves panics of decoders untold: the core tells them as damage of the archive.
+/// Silences panics of decoder threads; they are reported as a damaged archive.
 fn quiet_decoders() {
     let usual = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |panic| {

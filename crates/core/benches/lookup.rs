@@ -6,7 +6,7 @@ use std::fs;
 use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use wagon_yard_core::environment::{Environment, here};
+use wagon_yard_core::environment::{Environment, host_system};
 use wagon_yard_core::finding::Severity;
 use wagon_yard_core::machine::{Machine, home_variable};
 use wagon_yard_core::os;
@@ -33,10 +33,10 @@ fn scanning(criterion: &mut Criterion) {
         value.push(":");
     }
     let home = folder.path().to_owned();
-    let home = (home_variable(here()).into(), home.into_os_string());
-    let environment = Environment::with(here(), [(OsString::from("PATH"), value.clone()), home]);
+    let home = (home_variable(host_system()).into(), home.into_os_string());
+    let environment = Environment::with(host_system(), [(OsString::from("PATH"), value.clone()), home]);
     let machine = Machine::new(environment, None, None, Scope::User).unwrap();
-    let context = LookupContext { path: value, ..LookupContext::new(here()) };
+    let context = LookupContext { path: value, ..LookupContext::new(host_system()) };
     criterion.bench_function("look one name up in 200 folders of 100 commands", |bench| {
         bench.iter(|| resolve::candidates(Caller::Exec, black_box("c150-50"), &context, &Disk));
     });

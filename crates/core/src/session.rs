@@ -233,7 +233,7 @@ impl Session {
     }
 
     /// Ends with an error where the user asked to stop.
-    pub fn go_on(&self) -> Result<(), SessionError> {
+    pub fn bail_if_interrupted(&self) -> Result<(), SessionError> {
         if self.stop.requested() { Err(SessionError::Interrupted) } else { Ok(()) }
     }
 

@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 
-use wagon_yard_core::environment::{Environment, here};
+use wagon_yard_core::environment::{Environment, host_system};
 use wagon_yard_core::judges::make;
 use wagon_yard_core::machine::Machine;
 use wagon_yard_core::os;
@@ -40,13 +40,15 @@ fn a_snapshot_answers_as_its_machine() {
     let mut compared = 0;
     for at in 0..MACHINES as u64 {
         let root = work.path().join(at.to_string());
-        let made = make(&root, seed.wrapping_add(at), here(), false, &mut |file| program(file)).unwrap();
+        let made = make(&root, seed.wrapping_add(at), host_system(), false, &mut |file| program(file)).unwrap();
         // Names with a folder in them are no question of PATH, and lead out of what is recorded.
         if made.name.contains(['/', '\\']) {
             continue;
         }
-        let environment =
-            Environment::with(here(), ["HOME", "USERPROFILE"].map(|name| (name, made.current.to_str().unwrap())));
+        let environment = Environment::with(
+            host_system(),
+            ["HOME", "USERPROFILE"].map(|name| (name, made.current.to_str().unwrap())),
+        );
         let mut machine = Machine::new(environment, None, None, Scope::User).unwrap();
         machine.home.clone_from(&made.current);
         let context = LookupContext {
@@ -54,7 +56,7 @@ fn a_snapshot_answers_as_its_machine() {
             current_folder: made.current.clone(),
             home: Some(made.current.clone()),
             path_extensions: extensions.clone(),
-            ..LookupContext::new(here())
+            ..LookupContext::new(host_system())
         };
         let recorder = Recorder::new(&machine, HashMap::new());
         for &shell in SHELLS {

@@ -19,7 +19,7 @@ struct Chunk {
 }
 
 /// Reads what another thread has decoded; the thread ends when this is dropped.
-pub(super) struct Ahead {
+pub(super) struct ReadAhead {
     chunks: Receiver<io::Result<Chunk>>,
     used: Sender<Vec<u8>>,
     chunk: Chunk,
@@ -27,7 +27,7 @@ pub(super) struct Ahead {
     at: usize,
 }
 
-impl Ahead {
+impl ReadAhead {
     pub fn new(decoder: Box<dyn Read + Send>) -> io::Result<Self> {
         let (ready, chunks) = sync_channel(READY);
         let (used, empty) = channel();
@@ -64,7 +64,7 @@ fn decode(mut decoder: Box<dyn Read + Send>, ready: &SyncSender<io::Result<Chunk
     }
 }
 
-impl BufRead for Ahead {
+impl BufRead for ReadAhead {
     fn fill_buf(&mut self) -> io::Result<&[u8]> {
         if self.at == self.chunk.length && !self.ended {
             let broke_off = |_| io::Error::new(io::ErrorKind::InvalidData, "its decoder failed");
@@ -83,7 +83,7 @@ impl BufRead for Ahead {
     }
 }
 
-impl Read for Ahead {
+impl Read for ReadAhead {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         read_held(self, buffer)
     }
@@ -113,7 +113,7 @@ mod tests {
         let ends: [(End, bool); 3] =
             [(|| Ok(0), true), (|| Err(io::Error::other("broken")), false), (|| panic!("as made in this test"), false)];
         for (end, well) in ends {
-            let (mut ahead, mut read) = (Ahead::new(Box::new(Three(0, end))).unwrap(), Vec::new());
+            let (mut ahead, mut read) = (ReadAhead::new(Box::new(Three(0, end))).unwrap(), Vec::new());
             assert_eq!(ahead.read_to_end(&mut read).is_ok(), well);
             assert!(!well || read == [1, 2, 3]);
         }

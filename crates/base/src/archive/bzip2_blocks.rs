@@ -15,7 +15,7 @@ use bzip2::bufread::BzDecoder;
 
 use super::guard;
 use super::members::Members;
-use super::oddities::Oddities;
+use super::oddities::ReadWarnings;
 use super::segment::Segment;
 
 /// What a block begins with.
@@ -48,7 +48,7 @@ pub(super) struct Blocks {
     given: u64,
     /// The usual decoder, once it has taken over.
     serial: Option<Serial>,
-    oddities: Oddities,
+    oddities: ReadWarnings,
 }
 
 /// The usual decoder, of one stream behind the other.
@@ -71,7 +71,7 @@ enum Piece {
 type Job = (Vec<u8>, SyncSender<Piece>);
 
 impl Blocks {
-    pub fn new(packed: Segment, oddities: Oddities) -> io::Result<Self> {
+    pub fn new(packed: Segment, oddities: ReadWarnings) -> io::Result<Self> {
         let threads = thread::available_parallelism().map_or(2, usize::from).min(MOST_THREADS);
         let (add_part, parts) = sync_channel(threads);
         let (add_job, jobs) = sync_channel::<Job>(1);
@@ -112,7 +112,7 @@ impl Read for Blocks {
                 self.given += most as u64;
                 return Ok(most);
             }
-            // A thread that ends without a word has met something that is not as expected.
+            // A closed channel means that the fast path gave up; fall back.
             match self.block.as_ref().map(Receiver::recv) {
                 Some(Ok(Piece::Bytes(piece))) => (self.piece, self.at) = (piece, 0),
                 Some(Ok(Piece::Whole)) => self.block = None,
@@ -334,7 +334,7 @@ mod tests {
 
     /// What is read, and whether the usual decoder was needed.
     fn read(bytes: &[u8]) -> (io::Result<Vec<u8>>, bool) {
-        let (mut blocks, mut content) = (Blocks::new(segment(bytes), Oddities::default()).unwrap(), Vec::new());
+        let (mut blocks, mut content) = (Blocks::new(segment(bytes), ReadWarnings::default()).unwrap(), Vec::new());
         let read = blocks.read_to_end(&mut content).map(|_| content);
         (read, blocks.serial.is_some())
     }

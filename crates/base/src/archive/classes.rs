@@ -5,7 +5,7 @@ use std::io::{self, Cursor, Read};
 use super::guard;
 use crate::program::Asks;
 
-/// So many classes are looked at; the others were most likely compiled with them.
+/// At most this many classes are looked at; the others were most likely compiled with them.
 const MOST_CLASSES: usize = 200;
 /// A manifest beyond this is not read.
 const LONGEST_MANIFEST: u64 = 64 << 10;

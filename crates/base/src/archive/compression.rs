@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use super::bzip2_blocks::Blocks;
 use super::members::Members;
-use super::oddities::Oddities;
+use super::oddities::ReadWarnings;
 use super::segment::Segment;
 
 /// How an archive is packed as a whole.
@@ -65,7 +65,7 @@ impl Compression {
     }
 
     /// A reader of what is inside, to the end of the last stream.
-    pub(super) fn open(self, packed: Segment, oddities: &Oddities) -> io::Result<Box<dyn Read + Send>> {
+    pub(super) fn open(self, packed: Segment, oddities: &ReadWarnings) -> io::Result<Box<dyn Read + Send>> {
         if self == Self::Gzip {
             return Ok(Box::new(Members::<flate2::bufread::GzDecoder<_>>::new(&packed, oddities)));
         }

@@ -7,7 +7,7 @@ use std::thread::{self, Builder};
 /// The name of those threads. Whoever reports panics can leave theirs out.
 pub const DECODER_THREAD: &str = "decoder";
 
-/// Starts a decoder. Who listens to it learns of a panic by its silence.
+/// Starts a decoder. If it panics, its channel closes.
 pub(super) fn start(decode: impl FnOnce() + Send + 'static) -> io::Result<()> {
     Builder::new().name(DECODER_THREAD.to_owned()).spawn(decode).map(drop)
 }

@@ -14,7 +14,7 @@ pub struct Limits {
     pub ratio: u64,
 }
 
-/// Below so many unpacked bytes no ratio is too high: text packs well.
+/// Below this many unpacked bytes no ratio is too high: text packs well.
 pub const RATIO_FROM: u64 = 256 << 20;
 
 impl Default for Limits {

@@ -48,7 +48,7 @@ impl MemberPath {
     /// Checks a name as the archive has it, with `/` between components. A trailing `/`, repeated `/` and `.`
     /// components are dropped; `None` is the archive's own root (`./`).
     pub fn new(name: &[u8]) -> Result<Option<Self>, MemberError> {
-        Self::on(environment::here(), name)
+        Self::on(environment::host_system(), name)
     }
 
     /// The same under the rules of a given system: Windows also takes `\` for a separator and has names that mean
@@ -89,7 +89,7 @@ impl MemberPath {
         }
         let path = os::name_from_bytes(joined);
         // On a system with other separators or prefixes a "plain" part can still be more than that.
-        if environment::here() == System::Windows
+        if environment::host_system() == System::Windows
             && Path::new(&path).components().any(|c| !matches!(c, Component::Normal(_)))
         {
             return Err(MemberError::Climbs);

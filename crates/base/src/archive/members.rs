@@ -2,7 +2,7 @@
 
 use std::io::{self, BufRead as _, BufReader, Read, Seek as _};
 
-use super::oddities::Oddities;
+use super::oddities::ReadWarnings;
 use super::segment::Segment;
 
 /// A decoder of one member.
@@ -45,11 +45,11 @@ impl Member for bzip2::bufread::BzDecoder<BufReader<Segment>> {
 pub(super) struct Members<D> {
     decoder: Option<D>,
     packed: Segment,
-    oddities: Oddities,
+    oddities: ReadWarnings,
 }
 
 impl<D: Member> Members<D> {
-    pub fn new(packed: &Segment, oddities: &Oddities) -> Self {
+    pub fn new(packed: &Segment, oddities: &ReadWarnings) -> Self {
         let reader = BufReader::with_capacity(1 << 18, packed.clone());
         Self { decoder: Some(D::begin(reader)), packed: packed.clone(), oddities: oddities.clone() }
     }

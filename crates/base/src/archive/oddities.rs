@@ -7,15 +7,15 @@ use crate::finding::{Code, Finding};
 
 /// What is noted while a file is read, by whoever reads it.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Oddities(Arc<Noted>);
+pub(super) struct ReadWarnings(Arc<Warnings>);
 
 #[derive(Debug, Default)]
-struct Noted {
+struct Warnings {
     behind: AtomicU64,
     lacks_end: AtomicBool,
 }
 
-impl Oddities {
+impl ReadWarnings {
     /// So many bytes stand behind the compressed stream, and are none of it.
     pub fn bytes_behind(&self, bytes: u64) {
         self.0.behind.store(bytes, Ordering::Relaxed);

@@ -24,7 +24,7 @@ const UNIX_MODE: u32 = 0x8000;
 const PIECE: usize = 1 << 18;
 /// How many pieces may be ready and unread.
 const READY: usize = 8;
-/// From so many bytes on a read is one for a worker.
+/// From this many bytes on a read is one for a worker.
 const LARGE_READ: usize = 4 << 10;
 /// What a worker needs to wake up.
 const PAUSE: Duration = Duration::from_micros(50);
@@ -103,9 +103,9 @@ fn directory(file: &Path, segment: &Segment, source: &mut Buffered) -> Result<Ar
 
 /// Reads on a little later where much is asked for. The crate hands a part to a worker, and when that has not taken it by
 /// the time it looks again, it waits for a whole part to be decoded before it hands on the next or starts another worker.
-struct Unhurried(Buffered);
+struct ThrottledReader(Buffered);
 
-impl Read for Unhurried {
+impl Read for ThrottledReader {
     fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
         if into.len() >= LARGE_READ {
             thread::sleep(PAUSE);
@@ -114,7 +114,7 @@ impl Read for Unhurried {
     }
 }
 
-impl Seek for Unhurried {
+impl Seek for ThrottledReader {
     fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
         self.0.seek(to)
     }
@@ -122,7 +122,7 @@ impl Seek for Unhurried {
 
 /// Decodes of each block as many entries as are needed. Ends early where nobody listens any more.
 fn decode(archive: &Archive, source: Buffered, needed: &[usize], ready: &SyncSender<Piece>) {
-    let (password, mut source) = (Password::empty(), Unhurried(source));
+    let (password, mut source) = (Password::empty(), ThrottledReader(source));
     let threads = thread::available_parallelism().map_or(1, |n| u32::try_from(n.get()).unwrap_or(1)).min(MOST_THREADS);
     for (index, needed) in needed.iter().enumerate().filter(|(_, needed)| **needed > 0) {
         let mut seen = 0;

@@ -63,7 +63,7 @@ pub(super) fn check(mut archive: Segment) -> io::Result<()> {
     let mut directory = read(archive.part(SIGNATURE_HEADER + offset, length), length)?;
     // A packed directory is described by another one, seldom more than once.
     for _ in 0..4 {
-        let mut left = Left(&directory);
+        let mut left = Cursor(&directory);
         match left.byte()? {
             id::HEADER => return header(&mut left),
             id::ENCODED_HEADER => {
@@ -91,9 +91,9 @@ fn read(from: impl Read, length: u64) -> io::Result<Vec<u8>> {
 }
 
 /// What is not read yet.
-struct Left<'a>(&'a [u8]);
+struct Cursor<'a>(&'a [u8]);
 
-impl<'a> Left<'a> {
+impl<'a> Cursor<'a> {
     fn bytes(&mut self, count: u64) -> io::Result<&'a [u8]> {
         let count = usize::try_from(count).map_err(|_| bad("it claims more data than it has"))?;
         let (bytes, rest) = self.0.split_at_checked(count).ok_or_else(|| bad("it claims more data than it has"))?;
@@ -160,7 +160,7 @@ struct Packed {
     unpacked: u64,
 }
 
-fn header(left: &mut Left<'_>) -> io::Result<()> {
+fn header(left: &mut Cursor<'_>) -> io::Result<()> {
     loop {
         match left.byte()? {
             id::END => return Ok(()),
@@ -182,7 +182,7 @@ fn header(left: &mut Left<'_>) -> io::Result<()> {
     }
 }
 
-fn streams(left: &mut Left<'_>) -> io::Result<Packed> {
+fn streams(left: &mut Cursor<'_>) -> io::Result<Packed> {
     let mut packed = Packed::default();
     let mut blocks = Vec::new();
     loop {
@@ -196,7 +196,7 @@ fn streams(left: &mut Left<'_>) -> io::Result<Packed> {
     }
 }
 
-fn pack_info(left: &mut Left<'_>, packed: &mut Packed) -> io::Result<()> {
+fn pack_info(left: &mut Cursor<'_>, packed: &mut Packed) -> io::Result<()> {
     packed.at = left.number()?;
     let count = left.count(1)?;
     loop {
@@ -210,7 +210,7 @@ fn pack_info(left: &mut Left<'_>, packed: &mut Packed) -> io::Result<()> {
 }
 
 /// For each block whether it has a checksum.
-fn unpack_info(left: &mut Left<'_>, packed: &mut Packed) -> io::Result<Vec<bool>> {
+fn unpack_info(left: &mut Cursor<'_>, packed: &mut Packed) -> io::Result<Vec<bool>> {
     left.expect(id::FOLDER)?;
     let count = left.count(2)?;
     left.expect(0)?;
@@ -242,7 +242,7 @@ fn unpack_info(left: &mut Left<'_>, packed: &mut Packed) -> io::Result<Vec<bool>
 }
 
 /// How many streams come out of a block, and its coder where it has only one.
-fn block(left: &mut Left<'_>) -> io::Result<(u64, Option<Coder>)> {
+fn block(left: &mut Cursor<'_>) -> io::Result<(u64, Option<Coder>)> {
     let within = |count: u64| if count > MOST_CODERS { Err(bad("a block has too many coders")) } else { Ok(count) };
     let count = within(left.number()?)?;
     let (mut inputs, mut outputs, mut only) = (0, 0, None);
@@ -266,7 +266,7 @@ fn block(left: &mut Left<'_>) -> io::Result<(u64, Option<Coder>)> {
     Ok((outputs, only.filter(|_| count == 1)))
 }
 
-fn sub_streams(left: &mut Left<'_>, blocks: &[bool]) -> io::Result<()> {
+fn sub_streams(left: &mut Cursor<'_>, blocks: &[bool]) -> io::Result<()> {
     let mut counts = vec![1; blocks.len()];
     let mut next = left.byte()?;
     if next == id::UNPACK_STREAMS {

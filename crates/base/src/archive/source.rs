@@ -10,7 +10,7 @@ use super::entries::{RawEntry, RawKind, Visit, Wanted};
 use super::error::ArchiveError;
 use super::kinds::{self, BLOCK, Container};
 use super::limits::Limits;
-use super::oddities::Oddities;
+use super::oddities::ReadWarnings;
 use super::room::look_for_room;
 use super::segment::Segment;
 use super::size::{self, CutOff};
@@ -70,7 +70,7 @@ pub struct Source {
     /// The name of the only file, where the file is no archive.
     single_name: String,
     /// What was noted while it was read.
-    oddities: Oddities,
+    oddities: ReadWarnings,
     /// Whether only a checksum can tell that its end is not missing.
     end_unproven: bool,
 }
@@ -118,7 +118,7 @@ impl Source {
             archive: whole.clone(),
             whole,
             single_name: file.file_name().unwrap_or_default().to_string_lossy().into_owned(),
-            oddities: Oddities::default(),
+            oddities: ReadWarnings::default(),
             end_unproven: false,
         })
     }
@@ -139,7 +139,7 @@ impl Source {
         let mut archive = whole.clone();
         let mut container = kinds::container(&head);
         let mut around = Compression::None;
-        let oddities = Oddities::default();
+        let oddities = ReadWarnings::default();
         if container == Some(Container::Deb) {
             let (start, length) = deb::data(&mut archive.clone()).map_err(damaged)?;
             archive = archive.part(start, length);
@@ -308,7 +308,7 @@ impl Source {
     }
 }
 
-/// So many bytes of a disk are left free when an archive in an archive is laid out.
+/// At most this many bytes of a disk are left free when an archive in an archive is laid out.
 const ROOM_LEFT: u64 = 64 << 20;
 
 /// How deep archives in archives are opened.

@@ -4,7 +4,7 @@ use std::cell::{RefCell, RefMut};
 use std::io::{self, BufRead, Read, Seek, SeekFrom};
 use std::rc::Rc;
 
-use super::ahead::Ahead;
+use super::ahead::ReadAhead;
 use super::held::read_held;
 
 /// A decoded stream for a parser of headers, which goes on behind the contents that were taken past it. All clones stand
@@ -13,7 +13,7 @@ use super::held::read_held;
 pub(super) struct Stream(Rc<RefCell<Inner>>);
 
 struct Inner {
-    ahead: Ahead,
+    ahead: ReadAhead,
     /// How many bytes have been read.
     at: u64,
     /// How many of them the parser does not know of.
@@ -23,7 +23,7 @@ struct Inner {
 }
 
 impl Stream {
-    pub fn new(ahead: Ahead) -> Self {
+    pub fn new(ahead: ReadAhead) -> Self {
         Self(Rc::new(RefCell::new(Inner { ahead, at: 0, past: 0, zeros: false })))
     }
 
@@ -145,7 +145,7 @@ mod tests {
             entries in proptest::collection::vec((0u64..90_000, 0u64..90_000), 1..20)
         ) {
             let bytes: Vec<u8> = (0..1_000_000u32).map(|i| (i * 7 % 251) as u8).collect();
-            let ahead = Ahead::new(Box::new(io::Cursor::new(bytes.clone()))).unwrap();
+            let ahead = ReadAhead::new(Box::new(io::Cursor::new(bytes.clone()))).unwrap();
             let (mut parser, mut at) = (Stream::new(ahead), 0);
             for (length, taken) in entries {
                 let end = at + 512 + usize::try_from(length).unwrap();

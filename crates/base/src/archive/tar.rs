@@ -5,11 +5,11 @@ use std::path::Path;
 
 use tar::{Archive, EntryType};
 
-use super::ahead::Ahead;
+use super::ahead::ReadAhead;
 use super::compression::Compression;
 use super::entries::{RawEntry, RawKind, Visit};
 use super::error::ArchiveError;
-use super::oddities::Oddities;
+use super::oddities::ReadWarnings;
 use super::rationed::{Ration, Rationed};
 use super::segment::{Buffered, Segment};
 use super::sparse::Sparse;
@@ -23,7 +23,7 @@ pub(super) fn walk(
     file: &Path,
     segment: Segment,
     compression: Compression,
-    oddities: &Oddities,
+    oddities: &ReadWarnings,
     visit: &mut Visit<'_>,
 ) -> Result<(), ArchiveError> {
     let damaged = |source| ArchiveError::Damaged { file: file.to_owned(), source };
@@ -38,7 +38,7 @@ pub(super) fn walk(
             one(file, entry, &ration, &mut |raw, content, _| visit(raw, &mut Decoded::new(content, &mut buffer)))
         });
     }
-    let stream = Stream::new(compression.open(segment, oddities).and_then(Ahead::new).map_err(damaged)?);
+    let stream = Stream::new(compression.open(segment, oddities).and_then(ReadAhead::new).map_err(damaged)?);
     let mut archive = Archive::new(Rationed::new(stream.clone(), ration.clone()));
     archive.entries_with_seek().map_err(damaged)?.try_for_each(|entry| {
         one(file, entry, &ration, &mut |raw, content, as_packed| match as_packed {

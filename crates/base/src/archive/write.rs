@@ -96,7 +96,7 @@ impl Writer<'_> {
         Ok(out.bytes)
     }
 
-    fn create(&self, job: &FileJob) -> Result<Out, ArchiveError> {
+    fn create(&self, job: &FileJob) -> Result<OutputFile, ArchiveError> {
         let place = job.path.under(self.root.place());
         let file = match self.root.create_new(job.path.as_path(), mode_of(job)) {
             Err(e) if e.kind() == io::ErrorKind::AlreadyExists => {
@@ -107,10 +107,10 @@ impl Writer<'_> {
         if let Some(bytes) = job.bytes.filter(|bytes| *bytes >= ALLOCATED_FROM) {
             os::allocate(&file, bytes).at("write", &place)?;
         }
-        Ok(Out { place, file, bytes: 0 })
+        Ok(OutputFile { place, file, bytes: 0 })
     }
 
-    fn add(&self, out: &mut Out, chunk: &[u8]) -> Result<(), ArchiveError> {
+    fn add(&self, out: &mut OutputFile, chunk: &[u8]) -> Result<(), ArchiveError> {
         let length = chunk.len() as u64;
         let written = self.written.fetch_add(length, Ordering::Relaxed) + length;
         self.limits.check(0, written, self.packed)?;
@@ -123,7 +123,7 @@ impl Writer<'_> {
         Ok(())
     }
 
-    fn settle(&self, out: &Out, job: &FileJob) -> Result<(), ArchiveError> {
+    fn settle(&self, out: &OutputFile, job: &FileJob) -> Result<(), ArchiveError> {
         if let Some(said) = job.bytes.filter(|said| *said != out.bytes) {
             return Err(ArchiveError::Length { entry: job.path.display(), seen: out.bytes, said });
         }
@@ -138,7 +138,7 @@ impl Writer<'_> {
 }
 
 /// A file being written.
-struct Out {
+struct OutputFile {
     place: PathBuf,
     file: File,
     bytes: u64,

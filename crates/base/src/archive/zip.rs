@@ -317,7 +317,7 @@ fn number(method: CompressionMethod) -> Option<u16> {
 }
 
 /// What the record at the end of a zip says of its directory.
-pub(super) struct End {
+pub(super) struct EndRecord {
     pub entries: u64,
     /// The directory's length in bytes.
     pub directory: u64,
@@ -325,7 +325,7 @@ pub(super) struct End {
 
 /// Finds the record that ends a zip's directory (APPNOTE 4.3.16), behind which only a comment may come; where its fields
 /// are too small, the larger record in front of it counts (4.3.14). `None` where there is no such record.
-pub(super) fn end(segment: &mut Segment) -> io::Result<Option<End>> {
+pub(super) fn end(segment: &mut Segment) -> io::Result<Option<EndRecord>> {
     const RECORD: usize = 22;
     const LARGE_RECORD: usize = 56;
     /// Both, the record that tells where the large one is, and the longest comment.
@@ -341,8 +341,8 @@ pub(super) fn end(segment: &mut Segment) -> io::Result<Option<End>> {
     let (entries, directory) = (number(&record[10..12]), number(&record[12..16]));
     let large = end.windows(LARGE_RECORD).rev().find(|record| record.starts_with(b"PK\x06\x06"));
     Ok(Some(match large.filter(|_| entries == 0xffff || directory == 0xffff_ffff) {
-        Some(large) => End { entries: number(&large[32..40]), directory: number(&large[40..48]) },
-        None => End { entries, directory },
+        Some(large) => EndRecord { entries: number(&large[32..40]), directory: number(&large[40..48]) },
+        None => EndRecord { entries, directory },
     }))
 }
 

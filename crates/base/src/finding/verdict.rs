@@ -1,4 +1,4 @@
-//! What is to be thought of a command.
+//! The verdict on a command.
 
 use serde::Serialize;
 

@@ -10,7 +10,7 @@ mod typist;
 
 pub use crate::os::{Descriptor, Network, SealLevel, TerminalContext};
 pub use run::{Ending, Outcome, OutputObserver, run, run_all, run_observed};
-pub use sealer::{Sealer, Surroundings};
+pub use sealer::{SealOptions, Sealer};
 pub use side_by_side::side_by_side;
 pub use start::Start;
 pub use typist::{Line, Typing};

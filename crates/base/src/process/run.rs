@@ -82,35 +82,35 @@ pub type OutputObserver<'a> = &'a dyn Fn(&[u8]);
 
 /// Runs a command to its end or to the time limit. Standard input is empty.
 pub fn run(command: Command, limit: Duration, stop: &Stop) -> Outcome {
-    run_on(command, None, Streams::apart(), Patience { limit, of: Waits::First }, stop)
+    run_on(command, None, Streams::apart(), WaitPolicy { limit, of: WaitFor::First }, stop)
 }
 
 /// The same, and waits for the programs that it has started as well: many an installer hands its work to another program.
 pub fn run_all(command: Command, limit: Duration, stop: &Stop) -> Outcome {
-    run_on(command, None, Streams::apart(), Patience { limit, of: Waits::All }, stop)
+    run_on(command, None, Streams::apart(), WaitPolicy { limit, of: WaitFor::All }, stop)
 }
 
 /// The same, with somebody who hears what it writes while it runs.
 pub fn run_observed(command: Command, limit: Duration, stop: &Stop, hear: OutputObserver<'_>) -> Outcome {
-    run_on(command, None, Streams::Apart(hear), Patience { limit, of: Waits::First }, stop)
+    run_on(command, None, Streams::Apart(hear), WaitPolicy { limit, of: WaitFor::First }, stop)
 }
 
 /// How long is waited, and for whom.
 #[derive(Clone, Copy)]
-pub(super) struct Patience {
+pub(super) struct WaitPolicy {
     pub limit: Duration,
-    pub of: Waits,
+    pub of: WaitFor,
 }
 
-impl From<Duration> for Patience {
+impl From<Duration> for WaitPolicy {
     fn from(limit: Duration) -> Self {
-        Self { limit, of: Waits::First }
+        Self { limit, of: WaitFor::First }
     }
 }
 
 /// Whose end is waited for.
 #[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Waits {
+pub(super) enum WaitFor {
     /// The program's; what it leaves running is ended.
     First,
     /// That of all it has started.
@@ -190,11 +190,11 @@ pub(super) fn run_on(
     mut command: Command,
     seal: Option<(SealChannel, SealRequest)>,
     streams: Streams<'_>,
-    patience: Patience,
+    patience: WaitPolicy,
     stop: &Stop,
 ) -> Outcome {
     let start = Instant::now();
-    let before = if patience.of == Waits::All { os::at_work(None) } else { Vec::new() };
+    let before = if patience.of == WaitFor::All { os::at_work(None) } else { Vec::new() };
     let (mut hear, mut typist, mut second) = (None, None, None);
     let [input, output, errors] = match streams {
         Streams::Terminal(ours, theirs, who, again) => {
@@ -264,13 +264,13 @@ pub(super) fn run_on(
             None => child.try_wait().map_or_else(|e| Some(Ending::NotStarted(e)), |ended| ended.map(Ending::Exited)),
         };
         match ended {
-            Some(Ending::Exited(status)) if patience.of == Waits::All => first = Some(status),
+            Some(Ending::Exited(status)) if patience.of == WaitFor::All => first = Some(status),
             Some(ending) => break ending,
             None if stop.requested() => break Ending::Interrupted,
             None if start.elapsed() >= patience.limit => break Ending::TimedOut,
             None => {}
         }
-        // Most are done in a moment; who takes long is not looked at so often.
+        // Poll less often the longer a process runs.
         let pause = (start.elapsed() / 16).clamp(Duration::from_micros(300), Duration::from_millis(5));
         thread::sleep(if first.is_some() { LOOK_FOR_OTHERS } else { pause });
     };

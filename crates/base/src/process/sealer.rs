@@ -9,7 +9,7 @@ use std::time::Duration;
 use super::run::{Ending, Outcome, SecondTerminal, Streams, run_on};
 use super::start::Start;
 use super::typist::Typing;
-use crate::environment::{Environment, here};
+use crate::environment::{Environment, host_system};
 use crate::os::{self, Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, SealLevel, SealRequest, TerminalContext};
 use crate::progress::Stop;
 use crate::system::System;
@@ -18,7 +18,7 @@ use crate::system::System;
 const TRIAL: Duration = Duration::from_secs(5);
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Means {
+enum SealBackend {
     /// By this program itself, started once more, which makes the seal.
     Own,
     /// By the sandbox of macOS.
@@ -30,14 +30,14 @@ enum Means {
 #[derive(Debug, Clone)]
 pub struct Sealer {
     level: SealLevel,
-    means: Means,
+    means: SealBackend,
     folders: Vec<PathBuf>,
     places: Vec<PathBuf>,
 }
 
 /// What a sealed program meets besides itself.
 #[derive(Debug, Clone)]
-pub struct Surroundings {
+pub struct SealOptions {
     /// Whether it reaches the network.
     pub network: Network,
     /// Files that other content stands in for.
@@ -46,7 +46,7 @@ pub struct Surroundings {
     named: Vec<PathBuf>,
 }
 
-impl Surroundings {
+impl SealOptions {
     #[must_use]
     pub fn of_terminal() -> Self {
         Self { network: Network::Open, stand_ins: Vec::new(), named: Vec::new() }
@@ -75,30 +75,31 @@ impl Sealer {
     /// One that starts programs as they are.
     #[must_use]
     pub fn none() -> Self {
-        Self { level: SealLevel::None, means: Means::Plain, folders: Vec::new(), places: Vec::new() }
+        Self { level: SealLevel::None, means: SealBackend::Plain, folders: Vec::new(), places: Vec::new() }
     }
 
     /// Tries the levels from `best` on: the first counts at which a program really leaves nothing behind. What it writes in
     /// `folders`, or in other places of the system that this user may write to, is thrown away where the level allows writing. In a seal of our own there is nothing to be done.
     #[must_use]
     pub fn find(environment: &Environment, folders: Vec<PathBuf>, best: SealLevel, stop: &Stop) -> Self {
-        if here() == System::Windows {
+        if host_system() == System::Windows {
             return Self::none();
         }
         if let Some(level) = inherited(environment) {
-            return Self { level, means: Means::Plain, folders, places: Vec::new() };
+            return Self { level, means: SealBackend::Plain, folders, places: Vec::new() };
         }
-        let means = if os::SYSTEM == "macos" { Means::Sandbox } else { Means::Own };
+        let means = if os::SYSTEM == "macos" { SealBackend::Sandbox } else { SealBackend::Own };
         let levels = SealLevel::ALL.into_iter().filter(|level| *level >= best);
-        for level in levels.filter(|level| means == Means::Own || !level.throws_away()) {
-            let means = if level == SealLevel::None && means == Means::Sandbox { Means::Plain } else { means };
+        for level in levels.filter(|level| means == SealBackend::Own || !level.throws_away()) {
+            let means =
+                if level == SealLevel::None && means == SealBackend::Sandbox { SealBackend::Plain } else { means };
             let sealer = Self { level, means, folders: folders.clone(), places: os::writable_places() };
             match sealer.holds(stop) {
                 Ok(()) => return sealer,
                 Err(why) => tracing::info!(level = level.name(), why, "this seal does not hold here"),
             }
         }
-        Self { level: SealLevel::None, means: Means::Plain, folders, places: Vec::new() }
+        Self { level: SealLevel::None, means: SealBackend::Plain, folders, places: Vec::new() }
     }
 
     #[must_use]
@@ -114,7 +115,7 @@ impl Sealer {
         fs::write(&old, "old").map_err(|e| e.to_string())?;
         let mut sealer = self.clone();
         sealer.folders.push(folder.path().to_owned());
-        let start = Start::new(Path::new("/bin/sh"), &Environment::new(here()), folder.path());
+        let start = Start::new(Path::new("/bin/sh"), &Environment::new(host_system()), folder.path());
         let text = "echo new > new; read line < new; rm old; test -e old || echo \"$line\"
             for folder do true 2>/dev/null > \"$folder/$0\" || echo \"no writing in $folder\"; done";
         // A name that nobody else has.
@@ -124,7 +125,7 @@ impl Sealer {
             false => Vec::new(),
         };
         let start = start.with(["-c", text]).with([trace]).with(writable.iter().map(|folder| folder.as_os_str()));
-        let outcome = sealer.run(&start, Surroundings::of_terminal(), TRIAL, stop);
+        let outcome = sealer.run(&start, SealOptions::of_terminal(), TRIAL, stop);
         match outcome.ending {
             Ending::Exited(_) => {}
             other => return Err(format!("{other:?}")),
@@ -144,7 +145,7 @@ impl Sealer {
 
     /// Runs a program to its end or to the time limit. Standard input is empty. In a context with a terminal it gets one, and
     /// all that it writes there is given as its standard output.
-    pub fn run(&self, start: &Start, surroundings: Surroundings, limit: Duration, stop: &Stop) -> Outcome {
+    pub fn run(&self, start: &Start, surroundings: SealOptions, limit: Duration, stop: &Stop) -> Outcome {
         if !start.context.as_ref().is_some_and(TerminalContext::is_at_terminal) {
             return self.run_on(start, Streams::apart(), surroundings, limit, stop);
         }
@@ -160,11 +161,11 @@ impl Sealer {
         &self,
         start: &Start,
         typing: Typing<'_>,
-        surroundings: Surroundings,
+        surroundings: SealOptions,
         limit: Duration,
         stop: &Stop,
     ) -> Outcome {
-        match Streams::typed(Some(typing), self.means == Means::Own && self.level.throws_away()) {
+        match Streams::typed(Some(typing), self.means == SealBackend::Own && self.level.throws_away()) {
             Ok(streams) => self.run_on(start, streams, surroundings, limit, stop),
             Err(e) => Outcome::not_started(e, Duration::ZERO),
         }
@@ -174,14 +175,14 @@ impl Sealer {
         &self,
         start: &Start,
         streams: Streams<'_>,
-        surroundings: Surroundings,
+        surroundings: SealOptions,
         limit: Duration,
         stop: &Stop,
     ) -> Outcome {
         match self.means {
-            Means::Plain => run_on(start.command(), None, streams, limit.into(), stop),
-            Means::Sandbox => run_on(self.in_sandbox(start).command(), None, streams, limit.into(), stop),
-            Means::Own => {
+            SealBackend::Plain => run_on(start.command(), None, streams, limit.into(), stop),
+            SealBackend::Sandbox => run_on(self.in_sandbox(start).command(), None, streams, limit.into(), stop),
+            SealBackend::Own => {
                 let mut command = os::own_program();
                 command.arg(SEAL_ARGUMENT).env_clear();
                 let channel = match SealChannel::open(&mut command) {
@@ -195,7 +196,7 @@ impl Sealer {
         }
     }
 
-    fn request(&self, start: &Start, mut surroundings: Surroundings) -> SealRequest {
+    fn request(&self, start: &Start, mut surroundings: SealOptions) -> SealRequest {
         for text in start.environment.iter().map(|(_, value)| value).chain(&start.arguments) {
             surroundings.name_places_of(&text.to_string_lossy());
         }

@@ -105,7 +105,7 @@ struct Document<'a, T> {
     report: &'static str,
     #[serde(flatten)]
     body: &'a T,
-    /// What is to be thought of it all.
+    /// The overall verdict.
     #[serde(skip_serializing_if = "Option::is_none")]
     verdict: Option<Verdict>,
     /// What is worth telling beyond the parts that have findings of their own.

@@ -105,7 +105,7 @@ pub fn commands() -> ArgValueCandidates {
 /// The shells whose startup is known here.
 pub fn known_shells() -> ArgValueCandidates {
     ArgValueCandidates::new(|| {
-        let here = Shell::ALL.into_iter().filter(|shell| shell.system() == environment::here());
+        let here = Shell::ALL.into_iter().filter(|shell| shell.system() == environment::host_system());
         here.map(|shell| CompletionCandidate::new(shell.name())).collect::<Vec<_>>()
     })
 }
@@ -113,7 +113,7 @@ pub fn known_shells() -> ArgValueCandidates {
 /// Who looks commands up on this system.
 pub fn callers() -> ArgValueCandidates {
     ArgValueCandidates::new(|| {
-        let here = Caller::all().filter(|caller| caller.system() == environment::here());
+        let here = Caller::all().filter(|caller| caller.system() == environment::host_system());
         here.map(|caller| CompletionCandidate::new(caller.name())).collect::<Vec<_>>()
     })
 }

@@ -7,7 +7,7 @@ use std::path::Path;
 use flate2::Compression;
 use flate2::write::GzEncoder;
 use wagon_yard_core::checksum::{Algorithm, compute};
-use wagon_yard_core::environment::here;
+use wagon_yard_core::environment::host_system;
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::system::System;
 use zip::write::SimpleFileOptions;
@@ -22,7 +22,7 @@ pub struct Packed {
 /// A program's source for this system: a shell script, or a batch file with the line ends and the name of one.
 fn program(path: impl Into<String>, script: &str, batch: &str, version: &str) -> Packed {
     let path = path.into();
-    let (path, content) = match here() {
+    let (path, content) = match host_system() {
         System::Unix => (path, script.to_owned()),
         System::Windows => (format!("{path}.cmd"), batch.replace('\n', "\r\n")),
     };

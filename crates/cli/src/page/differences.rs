@@ -7,10 +7,10 @@ use wagon_yard_core::snapshot::{CommandDifference, CompareWhy, Difference, Meant
 use super::count;
 use crate::view::{compare, escape};
 
-/// So many machines are named beside what a command means there.
+/// At most this many machines are named beside what a command means there.
 const MOST_NAMED: usize = 40;
 
-/// So many commands of a fleet have a table row.
+/// At most this many commands of a fleet have a table row.
 const MOST_COMMANDS: usize = 200;
 
 /// The differences of two machines, or of many.

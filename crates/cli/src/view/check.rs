@@ -37,7 +37,7 @@ pub(super) fn write_tools(tools: &[ToolCheck], page: &Page, out: &mut dyn Write)
     Ok(())
 }
 
-/// From so many tools on, one whose commands all work takes one line.
+/// With at least this many tools, a good tool is shown as one line.
 const FOLDED_FROM: usize = 4;
 
 /// The verdict on all tools, in one line.

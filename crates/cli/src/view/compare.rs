@@ -11,10 +11,10 @@ use super::{Page, count, escape, some_of, style};
 /// The column that texts stand in.
 const COLUMNS: usize = 12;
 
-/// So many commands that differ in a fleet are shown; JSON has all.
+/// At most this many commands that differ in a fleet are shown; JSON has all.
 const MOST_COMMANDS: usize = 20;
 
-/// Of what does not matter so many are named.
+/// At most this many irrelevant differences are listed.
 const MOST: usize = 8;
 
 pub fn write(report: &Report<Compared>, page: &Page, out: &mut dyn Write) -> io::Result<()> {

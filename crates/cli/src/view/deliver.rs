@@ -77,7 +77,7 @@ fn summary(report: &Report<Delivery>) -> String {
     }
 }
 
-fn word(tool: &DeliveredTool, verify: bool) -> (&'static str, style::Meant) {
+fn word(tool: &DeliveredTool, verify: bool) -> (&'static str, style::Style) {
     match tool.state {
         DeliveryState::Here => ("here", style::GOOD),
         DeliveryState::Planned if verify => ("differs", style::BAD),

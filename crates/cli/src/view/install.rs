@@ -9,7 +9,7 @@ use wagon_yard_core::jobs::receive::{InstalledTool, LeftUndone};
 use super::stages::COLUMNS;
 use super::{Page, adopt, command_line, count, escape, some_of, style};
 
-/// So many lines of a kind are told.
+/// At most this many lines of a kind are told.
 const MOST: usize = 8;
 
 /// What is known of an installer.

@@ -284,7 +284,7 @@ pub fn escape(text: &str) -> String {
 }
 
 /// A severity's word, and its colour.
-pub fn severity(severity: Severity) -> (&'static str, style::Meant) {
+pub fn severity(severity: Severity) -> (&'static str, style::Style) {
     match severity {
         Severity::Problem => ("problem", style::BAD),
         Severity::Caution => ("caution", style::CAUTION),

@@ -10,7 +10,7 @@ use wagon_yard_core::scope::Scope;
 use super::stores::stores;
 use super::{Page, count, escape, style};
 
-/// So many commands that change are named; JSON has all.
+/// At most this many commands that change are named; JSON has all.
 const MOST_NAMED: usize = 12;
 
 /// PATH as it is; or what is done, what it changes, and PATH afterwards.

@@ -12,7 +12,7 @@ use super::{Page, count, escape, style};
 /// The columns that the labels take.
 const LABELS: usize = 9;
 
-/// So many of a caller's disagreements are shown; all that are known are in the report's file.
+/// At most this many of a caller's disagreements are shown; all that are known are in the report's file.
 const SHOWN: usize = 3;
 
 /// A table of who looked names up, a line for each of the other tests, and what failed.

@@ -2,21 +2,24 @@
 
 use std::fmt;
 
-use anstyle::{Ansi256Color, Style};
+use anstyle::Ansi256Color;
 
 /// A style with a meaning.
 #[derive(Debug, Clone, Copy)]
-pub struct Meant(Style);
+pub struct Style(anstyle::Style);
 
-pub const GOOD: Meant = Meant(Ansi256Color(29).on_default());
-pub const BAD: Meant = Meant(Ansi256Color(163).on_default().bold());
-pub const CAUTION: Meant = Meant(Ansi256Color(131).on_default());
+/// What works.
+pub const GOOD: Style = Style(Ansi256Color(29).on_default());
+/// What does not.
+pub const BAD: Style = Style(Ansi256Color(163).on_default().bold());
+/// What may surprise.
+pub const CAUTION: Style = Style(Ansi256Color(131).on_default());
 /// What matters most on a page.
-pub const STRONG: Meant = Meant(Style::new().bold());
+pub const STRONG: Style = Style(anstyle::Style::new().bold());
 /// What is only there to orient.
-pub const DIM: Meant = Meant(Ansi256Color(243).on_default());
+pub const DIM: Style = Style(Ansi256Color(243).on_default());
 
-impl Meant {
+impl Style {
     /// The text in this style.
     #[must_use]
     pub fn over(self, text: &str) -> String {
@@ -29,7 +32,7 @@ impl Meant {
     }
 }
 
-impl fmt::Display for Meant {
+impl fmt::Display for Style {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.0.fmt(f)
     }

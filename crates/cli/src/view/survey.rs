@@ -10,7 +10,7 @@ use wagon_yard_core::terminal::TerminalKind;
 
 use super::{Page, count, severity, style};
 
-/// So many findings of one kind are told, unless all are asked for.
+/// At most this many findings of one kind are told, unless all are asked for.
 const MOST_OF_A_KIND: usize = 5;
 
 /// First the verdict in a line, then the findings, worst first, then the entries.

@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use wagon_yard_core::environment::Environment;
 use wagon_yard_core::os;
-use wagon_yard_core::process::{self, Line, Sealer, Start, Surroundings, Typing, side_by_side};
+use wagon_yard_core::process::{self, Line, SealOptions, Sealer, Start, Typing, side_by_side};
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::system::System;
 
@@ -251,7 +251,7 @@ impl Random {
         // Nobody types the same again.
         let typing = Typing { next: &next, is_answered: &is_answered, is_begun: &|_, _| true, ahead: false };
         let limit = after + Duration::from_secs(6);
-        let outcome = Sealer::none().run_typed(&start, typing, Surroundings::of_terminal(), limit, &Stop::default());
+        let outcome = Sealer::none().run_typed(&start, typing, SealOptions::of_terminal(), limit, &Stop::default());
         String::from_utf8_lossy(&outcome.stdout).into_owned()
     }
 }

@@ -12,7 +12,7 @@ use crate::error::{FileContext as _, FileError};
 use crate::os;
 use crate::whole_file;
 
-/// Up to so many bytes a content, or what differs, stands in the ledger itself.
+/// Up to this many bytes a content, or what differs, stands in the ledger itself.
 const SMALL: usize = 1 << 10;
 
 /// The content of a file: as text, or, where it is not Unicode, in hex.

@@ -16,7 +16,7 @@ use crate::error::{FileContext as _, FileError};
 use crate::os;
 use crate::whole_file;
 
-/// Of more changes than this the oldest go into the archive, so that so many are left.
+/// Above MOST records the oldest are archived until LEAST remain.
 const MOST: usize = 2000;
 const LEAST: usize = 1000;
 
@@ -184,7 +184,7 @@ impl Ledger {
 
 /// Of a line only which change it is of.
 #[derive(Deserialize)]
-struct OfChange {
+struct RecordId {
     id: u64,
 }
 
@@ -201,7 +201,7 @@ fn whole(file: &Path) -> Result<Vec<u8>, LedgerError> {
 fn split(text: &[u8], first: u64) -> (Vec<u8>, Vec<u8>) {
     let (mut before, mut others) = (Vec::new(), Vec::new());
     for (_, line) in lines(text) {
-        let is_before = serde_json::from_slice::<OfChange>(line).is_ok_and(|line| line.id < first);
+        let is_before = serde_json::from_slice::<RecordId>(line).is_ok_and(|line| line.id < first);
         if is_before { before.extend_from_slice(line) } else { others.extend_from_slice(line) }
     }
     (before, others)

@@ -110,7 +110,7 @@ pub struct LedgerContents {
 
 /// Of a line only its format.
 #[derive(Deserialize)]
-struct OfFormat {
+struct FormatProbe {
     format: u32,
 }
 
@@ -162,7 +162,7 @@ impl LedgerContents {
             // A line without its end was never flushed whole, so that nothing has followed from it.
             let ended = line.ends_with(b"\n");
             let event = serde_json::from_slice(line).ok().or_else(|| in_earlier_words(line)).filter(|_| ended);
-            let format = || serde_json::from_slice(line).map_or(0, |line: OfFormat| line.format);
+            let format = || serde_json::from_slice(line).map_or(0, |line: FormatProbe| line.format);
             let found = event.as_ref().map_or_else(format, Line::format);
             if found > FORMAT {
                 return Err(LedgerError::Format { file: file.to_owned(), found: found.into() });

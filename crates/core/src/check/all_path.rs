@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use super::command::Subject;
 use super::error::CheckError;
 use super::report::{CheckedTools, ToolCheck};
-use super::round::Round;
+use super::round::TerminalPass;
 use crate::folders::{SystemFolders, commands_in};
 use crate::report::Report;
 use crate::resolve::{self, Caller, ListedDisk, LookupContext, Shell, same_file};
@@ -53,7 +53,7 @@ pub fn check_path(session: &Session, runs: bool) -> Result<Report<CheckedTools>,
     }
     let commands: Vec<String> =
         folders.iter().flat_map(|(_, subjects)| subjects.iter().map(|subject| subject.name.clone())).collect();
-    let round = Round::new(session, Question { commands: &commands, variables: &[] }, runs)?;
+    let round = TerminalPass::new(session, Question { commands: &commands, variables: &[] }, runs)?;
     let mut tools = Vec::new();
     for (folder, subjects) in folders.into_iter().filter(|(_, subjects)| !subjects.is_empty()) {
         let (name, commands) = (folder.display().to_string(), round.commands(&subjects)?);

@@ -10,13 +10,13 @@ use super::probe::{self, Target};
 use super::prober::Prober;
 use super::report::{CallerResult, CommandCheck, Requirement, RequirementKind};
 use super::shown::Shown;
-use super::typed::{self, Way};
+use super::typed::{self, LaunchContext};
 use super::{evidence::Started, starting};
 use crate::layout::Command;
 use crate::process;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::{Caller, Kind, ListedDisk, same_file};
-use crate::terminal::{Answer, Said, TerminalKind};
+use crate::terminal::{Answer, ShellReply, TerminalKind};
 use crate::yard::{Answers, Card, CardProbe};
 
 /// One command to be checked.
@@ -101,7 +101,7 @@ impl Subject {
             evidence.add(answer, leads(at), |said| predicted.candidates(answer.shell, said));
         }
         let Some(prober) = prober else { return Ok(evidence) };
-        let ways = typed::ways(&evidence.terminals, evidence.winner().or(self.file.as_deref()));
+        let ways = typed::distinct_launches(&evidence.terminals, evidence.winner().or(self.file.as_deref()));
         let shown = process::side_by_side(&ways, 4, |way| self.probe(way, prober));
         for (way, shown) in ways.into_iter().zip(shown) {
             evidence.starts.push(Started { program: way.program, shown: shown?, terminals: way.terminals });
@@ -120,7 +120,7 @@ impl Subject {
 
     /// Asks a program for its version: in the way that its card says, else in the one that worked before, else in the
     /// usual ones.
-    fn probe(&self, way: &Way<'_>, prober: &Prober<'_>) -> std::io::Result<Shown> {
+    fn probe(&self, way: &LaunchContext<'_>, prober: &Prober<'_>) -> std::io::Result<Shown> {
         let mut target = Target::stranger(&way.program, &self.name);
         let Owner::Tool { tool, version, probe, remembered } = &self.owner else {
             return probe::probe(&target, way.place(), prober);
@@ -143,7 +143,7 @@ impl Subject {
 
     /// Whether the name has to be typed to see what it leads to: an alias or function of the shell answers, and a search
     /// through PATH would find this file; or keys change what is typed.
-    pub fn is_to_be_typed(&self, said: &Said) -> bool {
+    pub fn is_to_be_typed(&self, said: &ShellReply) -> bool {
         let Some(own) = &self.file else { return false };
         let meaning = said.meaning(&self.name);
         let is_ours = meaning.file.as_ref().is_some_and(|file| same_file(file, own));

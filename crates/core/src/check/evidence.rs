@@ -8,7 +8,7 @@ use crate::finding::Finding;
 use crate::path_list::is_spelled_alike;
 use crate::resolve::{Candidate, Kind, same_file};
 use crate::system::System;
-use crate::terminal::{Again, Answer, NoAnswer, Said};
+use crate::terminal::{Again, Answer, NoAnswer, ShellReply};
 
 pub(super) enum Evidence<'a> {
     Command(&'a CommandEvidence<'a>),
@@ -79,7 +79,7 @@ pub(super) struct AtTerminal<'a> {
     pub answer: &'a Answer,
     /// `None` for the first time.
     pub when: Option<Again>,
-    pub said: Result<&'a Said, &'a NoAnswer>,
+    pub said: Result<&'a ShellReply, &'a NoAnswer>,
     /// Whether the name was typed, and started the right file in the end.
     pub leads: bool,
     /// What the lookup rules say.
@@ -119,7 +119,7 @@ impl<'a> CommandEvidence<'a> {
     }
 
     /// Adds what was said in a terminal: the first time, and later.
-    pub fn add(&mut self, answer: &'a Answer, leads: bool, predicted: impl Fn(&'a Said) -> Arc<[Candidate]>) {
+    pub fn add(&mut self, answer: &'a Answer, leads: bool, predicted: impl Fn(&'a ShellReply) -> Arc<[Candidate]>) {
         let first = std::iter::once((None, answer.said.as_ref()));
         for (when, said) in first.chain(answer.later.iter().map(|later| (Some(later.when), later.said.as_ref()))) {
             let mut seen = AtTerminal { answer, when, said, leads, predicted: Arc::new([]), runs: None, ours: false };

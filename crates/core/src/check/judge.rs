@@ -12,7 +12,7 @@ use crate::order::promotion;
 use crate::report::Verdict;
 use crate::resolve::{self, Kind, Shell, Standing, same_file};
 use crate::suggestion::suggested;
-use crate::terminal::{Again, Answer, NoAnswer, Said};
+use crate::terminal::{Again, Answer, NoAnswer, ShellReply};
 
 /// Judges evidence. Nothing is asked or looked at any more.
 pub(super) fn judge(evidence: &Evidence<'_>) -> Vec<Finding> {
@@ -100,7 +100,7 @@ fn judge_terminal(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>) -> Optio
 }
 
 /// That another file runs than the one that should, or none.
-fn not_ours(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &Said) -> Finding {
+fn not_ours(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &ShellReply) -> Finding {
     let (name, answer, meaning) = (command.name, seen.answer, said.meaning(command.name));
     match (meaning.kind, &seen.runs) {
         (Kind::File, Some(file)) => {
@@ -163,7 +163,7 @@ fn differs(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, when: Again, ve
 }
 
 /// Why an answer that seems right proves nothing.
-fn doubted(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &Said) -> Option<Finding> {
+fn doubted(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &ShellReply) -> Option<Finding> {
     let (name, answer) = (command.name, seen.answer);
     if let Some(doubt) = &answer.doubt {
         let finding = Finding::new(Code::NotProven, format!("the answer is uncertain: {doubt}"));
@@ -186,7 +186,7 @@ fn doubted(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &Said) ->
 
 /// Where the shell says that a name is ours, and the rules by which it goes through PATH say otherwise: one of the two is
 /// wrong, and nobody knows which.
-fn disagreement(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &Said) -> Option<Finding> {
+fn disagreement(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &ShellReply) -> Option<Finding> {
     let (name, file) = (command.name, seen.runs.as_deref()?);
     if said.meaning(name).kind != Kind::File {
         return None;

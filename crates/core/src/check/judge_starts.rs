@@ -11,8 +11,9 @@ use crate::report::Verdict;
 /// Judges each start; what holds for some terminals only is told with them.
 pub(super) fn judge_starts(command: &CommandEvidence<'_>) -> Vec<Finding> {
     // What another copy says of itself is shown, but the verdict is about ours.
-    let is_ours =
-        |started: &&Started| command.file.is_none_or(|_| command.is_ours(&started.program, crate::environment::here()));
+    let is_ours = |started: &&Started| {
+        command.file.is_none_or(|_| command.is_ours(&started.program, crate::environment::host_system()))
+    };
     let starts: Vec<&Started> = command.starts.iter().filter(is_ours).collect();
     let is_well_somewhere = starts.iter().any(|started| started.shown.is_well());
     let mut findings: Vec<Finding> = Vec::new();

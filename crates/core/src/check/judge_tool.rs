@@ -8,7 +8,7 @@ use super::shown::Shows;
 use super::version_text::{self, shared_parts};
 use crate::finding::{Code, Finding};
 use crate::path_list::is_spelled_alike;
-use crate::terminal::{Answer, Said};
+use crate::terminal::{Answer, ShellReply};
 
 pub(super) fn judge_tool(tool: &ToolEvidence<'_>) -> Vec<Finding> {
     let mut findings = tool.seen.clone();
@@ -18,7 +18,7 @@ pub(super) fn judge_tool(tool: &ToolEvidence<'_>) -> Vec<Finding> {
 }
 
 /// All that was said in these terminals, also later.
-fn said(answers: &[Answer]) -> impl Iterator<Item = (&Answer, &Said)> {
+fn said(answers: &[Answer]) -> impl Iterator<Item = (&Answer, &ShellReply)> {
     answers.iter().flat_map(|answer| {
         let all = std::iter::once(&answer.said).chain(answer.later.iter().map(|later| &later.said));
         all.filter_map(move |said| Some((answer, said.as_ref().ok()?)))

@@ -4,7 +4,7 @@ use std::cell::RefCell;
 use std::sync::Arc;
 
 use crate::resolve::{self, Caller, Candidate, ListedDisk, LookupContext, Shell};
-use crate::terminal::Said;
+use crate::terminal::ShellReply;
 
 /// The candidates of one name in terminals.
 pub(super) struct Predicted<'a> {
@@ -22,7 +22,7 @@ impl<'a> Predicted<'a> {
     }
 
     /// Those in a terminal of this shell that said this.
-    pub fn candidates(&self, shell: Shell, said: &'a Said) -> Arc<[Candidate]> {
+    pub fn candidates(&self, shell: Shell, said: &'a ShellReply) -> Arc<[Candidate]> {
         let mut known = self.known.borrow_mut();
         if let Some((.., candidates)) = known.iter().find(|(of, context, _)| *of == shell && **context == said.context)
         {

@@ -15,11 +15,11 @@ use crate::process::{Ending, Outcome};
 /// The arguments tried, in order of how little they can do.
 const FORMS: [&[&str]; 6] = [&["--version"], &["-version"], &["version"], &["-V"], &["-v"], &[]];
 
-/// So many of them come first that hardly a program takes for work to be done; the others are tried only where that would be
-/// no harm.
+/// The first forms, this many, are safe: hardly any program treats them as a command. The others are tried only where that
+/// would do no harm.
 const CAREFUL: usize = 4;
 
-/// Of the forms only those that no program takes for work to be done.
+/// The forms that no program treats as a command.
 const HARMLESS: &[&[&str]] = FORMS.split_at(2).0;
 
 /// The forms that may be tried.
@@ -28,7 +28,7 @@ pub(super) fn forms(prober: &Prober<'_>) -> &'static [&'static [&'static str]] {
     if prober.may_risk() { ALL } else { &ALL[..CAREFUL] }
 }
 
-/// After so many forms without an end within the limit, no more are tried.
+/// After this many forms without an end within the limit, no more are tried.
 const MOST_TIMEOUTS: u32 = 2;
 
 /// What is to be probed.

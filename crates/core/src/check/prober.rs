@@ -2,8 +2,8 @@
 
 use std::time::Duration;
 
-use crate::environment::here;
-use crate::process::{Outcome, SealLevel, Sealer, Start, Surroundings};
+use crate::environment::host_system;
+use crate::process::{Outcome, SealLevel, SealOptions, Sealer, Start};
 use crate::progress::Stop;
 use crate::session::Session;
 use crate::system::System;
@@ -33,7 +33,7 @@ impl<'a> Prober<'a> {
     /// Whether a program may be started at all: where nothing keeps it from the machine only with the user's word. Windows has
     /// no seal.
     pub fn may_start(&self) -> bool {
-        self.is_sealed() || self.unsealed || here() == System::Windows
+        self.is_sealed() || self.unsealed || host_system() == System::Windows
     }
 
     /// Whether anything keeps a program from the machine.
@@ -43,10 +43,10 @@ impl<'a> Prober<'a> {
 
     /// Whether a program may be started in a way that some take for work to be done.
     pub fn may_risk(&self) -> bool {
-        self.sealer.level().throws_away() || self.unsealed || here() == System::Windows
+        self.sealer.level().throws_away() || self.unsealed || host_system() == System::Windows
     }
 
     pub fn run(&self, start: &Start) -> Outcome {
-        self.sealer.run(start, Surroundings::cut_off(), self.limit, self.stop)
+        self.sealer.run(start, SealOptions::cut_off(), self.limit, self.stop)
     }
 }

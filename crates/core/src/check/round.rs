@@ -16,7 +16,7 @@ use crate::session::Session;
 use crate::terminal::{Answer, Question};
 
 /// One asking of all new terminals.
-pub(super) struct Round<'a> {
+pub(super) struct TerminalPass<'a> {
     pub answers: Vec<Answer>,
     pub runs: bool,
     pub prober: Prober<'a>,
@@ -24,7 +24,7 @@ pub(super) struct Round<'a> {
     disk: ListedDisk,
 }
 
-impl<'a> Round<'a> {
+impl<'a> TerminalPass<'a> {
     pub fn new(session: &'a Session, question: Question<'_>, runs: bool) -> Result<Self, CheckError> {
         let prober = Prober::of(session)?;
         let answers = match question.commands.is_empty() {

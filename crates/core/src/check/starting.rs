@@ -7,7 +7,7 @@ use std::path::Path;
 use super::exit_words;
 use super::place::Place;
 use super::version_text::text_of;
-use crate::environment::{Environment, here};
+use crate::environment::{Environment, host_system};
 use crate::finding::{Code, Finding};
 use crate::os;
 use crate::process::{Ending, Outcome, Start};
@@ -37,7 +37,7 @@ impl<'a> Startable<'a> {
         if !seen.is_native(os::SYSTEM, os::processor()) {
             return Err((Code::ForAnotherMachine, format!("{} {}", file.display(), foreign(&seen))));
         }
-        let by_shell = seen.kind == ProgramKind::Other && here() == System::Unix;
+        let by_shell = seen.kind == ProgramKind::Other && host_system() == System::Unix;
         Ok(Self { file, seen, through: by_shell.then_some(Path::new("/bin/sh")) })
     }
 
@@ -101,7 +101,7 @@ impl<'a> Startable<'a> {
             return (code, format!("it {why}"));
         }
         match (error.kind(), &self.seen.interpreter) {
-            (io::ErrorKind::PermissionDenied, Some(line)) if here() == System::Unix => {
+            (io::ErrorKind::PermissionDenied, Some(line)) if host_system() == System::Unix => {
                 (Code::BlockedByPolicy, format!("the system refuses to start it or its interpreter: #!{line}"))
             }
             (io::ErrorKind::PermissionDenied, None) => {
@@ -139,7 +139,7 @@ impl<'a> Startable<'a> {
     fn gave_up(&self, status: i32, outcome: &Outcome, environment: &Environment) -> Option<(Code, String)> {
         let line = first_line(outcome);
         let said = || line.clone().map_or_else(|| "no output".to_owned(), |line| format!("it says: {line}"));
-        if here() == System::Windows {
+        if host_system() == System::Windows {
             let (code, words) = exit_words::of_windows(status.cast_unsigned())?;
             let missing = if code == Code::LibraryMissing { self.missing(environment) } else { Vec::new() };
             let named = if missing.is_empty() { String::new() } else { format!(", {}", missing.join(", ")) };
@@ -182,7 +182,7 @@ impl<'a> Startable<'a> {
         Needs::of(&is_small.then(|| fs::read(self.file).ok())??)
     }
 
-    /// That it can't start since a library is missing.
+    /// A finding if a library is missing.
     pub fn without_library(&self, environment: &Environment) -> Option<(Code, String)> {
         let missing = self.missing(environment);
         let seen = format!("{}: {} is missing", self.file.display(), missing.join(", "));
@@ -227,7 +227,7 @@ pub(super) fn cannot_execute(file: &Path) -> Option<Finding> {
 }
 
 fn not_executable(file: &Path) -> Option<(Code, &'static str)> {
-    if here() == System::Windows || !file.exists() || os::may_execute(file) {
+    if host_system() == System::Windows || !file.exists() || os::may_execute(file) {
         return None;
     }
     Some(match os::forbids_programs(file) {

@@ -7,7 +7,7 @@ use super::evidence::{Advice, CommandEvidence, Evidence, ToolEvidence};
 use super::judge::judge;
 use super::judge_tool::version_rules;
 use super::report::{Requirement, RequirementKind, ToolCheck};
-use super::round::Round;
+use super::round::TerminalPass;
 use super::startup_lines::StartupLines;
 use crate::finding::{Code, Finding};
 use crate::os;
@@ -24,7 +24,7 @@ pub(super) fn check(
     session: &Session,
     card: &Card,
     subjects: &[Subject],
-    round: &Round<'_>,
+    round: &TerminalPass<'_>,
     lines: &dyn Fn() -> StartupLines,
     seen: &[Finding],
 ) -> Result<ToolCheck, CheckError> {
@@ -83,7 +83,7 @@ fn writable_by_others(card: &Card, session: &Session) -> Option<Finding> {
 }
 
 /// Whether what a tool needs is there in every new terminal and, where programs may be started, works there.
-fn requirements(card: &Card, round: &Round<'_>) -> Result<(Vec<Requirement>, Vec<Finding>), CheckError> {
+fn requirements(card: &Card, round: &TerminalPass<'_>) -> Result<(Vec<Requirement>, Vec<Finding>), CheckError> {
     let (mut all, mut findings) = (Vec::new(), Vec::new());
     let (subjects, advice) = (Subject::required(card), Advice::default());
     for command in round.look(&subjects, &advice)? {

@@ -5,7 +5,7 @@ use std::cell::OnceCell;
 use super::command::Subject;
 use super::error::CheckError;
 use super::report::{CheckedTools, ToolCheck};
-use super::round::Round;
+use super::round::TerminalPass;
 use super::startup_lines::StartupLines;
 use super::tool;
 use crate::finding::Finding;
@@ -28,7 +28,7 @@ pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<Che
     let homes = cards.iter().flat_map(|c| c.registration.iter().flat_map(|r| &r.home_variables));
     let needed = cards.iter().flat_map(|card| &card.requires.variables);
     let variables: Vec<String> = homes.chain(needed).map(ToString::to_string).collect();
-    let round = Round::new(session, Question { commands: &commands, variables: &variables }, runs)?;
+    let round = TerminalPass::new(session, Question { commands: &commands, variables: &variables }, runs)?;
     let unknown_shell: Vec<Finding> =
         terminal::unknown_login_shell(&session.machine, session.settings()?).into_iter().collect();
     let startup: OnceCell<StartupLines> = OnceCell::new();

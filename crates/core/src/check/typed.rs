@@ -6,17 +6,17 @@ use super::evidence::AtTerminal;
 use super::place::Place;
 use crate::environment::Environment;
 use crate::process::{Descriptor, TerminalContext};
-use crate::terminal::Said;
+use crate::terminal::ShellReply;
 
 /// A file as some terminals start it.
-pub(super) struct Way<'a> {
+pub(super) struct LaunchContext<'a> {
     pub program: PathBuf,
-    pub said: &'a Said,
+    pub said: &'a ShellReply,
     /// Those terminals, by their places among those of the command.
     pub terminals: Vec<usize>,
 }
 
-impl Way<'_> {
+impl LaunchContext<'_> {
     pub fn place(&self) -> Place<'_> {
         Place { environment: &self.said.environment, context: self.said.terminal.as_ref() }
     }
@@ -44,8 +44,8 @@ const NO_MATTER: [&str; 15] = [
 
 /// Each different way in which the terminals start a command: equal files in equal contexts once. Where one of them runs
 /// another file than the one looked at, only that one's terminals count.
-pub(super) fn ways<'a>(terminals: &[AtTerminal<'a>], winner: Option<&Path>) -> Vec<Way<'a>> {
-    let mut ways: Vec<Way<'_>> = Vec::new();
+pub(super) fn distinct_launches<'a>(terminals: &[AtTerminal<'a>], winner: Option<&Path>) -> Vec<LaunchContext<'a>> {
+    let mut ways: Vec<LaunchContext<'_>> = Vec::new();
     let is_lost = terminals.iter().any(|seen| seen.runs.is_some() && !seen.ours);
     for (at, seen) in terminals.iter().enumerate() {
         let (Ok(said), Some(typed)) = (seen.said, &seen.runs) else { continue };
@@ -54,21 +54,21 @@ pub(super) fn ways<'a>(terminals: &[AtTerminal<'a>], winner: Option<&Path>) -> V
         }
         match ways.iter_mut().find(|way| way.program == *typed && is_alike(way.said, said)) {
             Some(way) => way.terminals.push(at),
-            None => ways.push(Way { program: typed.clone(), said, terminals: vec![at] }),
+            None => ways.push(LaunchContext { program: typed.clone(), said, terminals: vec![at] }),
         }
     }
     if ways.is_empty()
         && let Some(file) = winner
     {
-        // Nobody finds it: it is started as one of them would.
+        // No terminal resolves it: probe in the first environment.
         let any = terminals.iter().enumerate().find_map(|(at, seen)| Some((at, seen.said.ok()?)));
-        ways.extend(any.map(|(at, said)| Way { program: file.to_owned(), said, terminals: vec![at] }));
+        ways.extend(any.map(|(at, said)| LaunchContext { program: file.to_owned(), said, terminals: vec![at] }));
     }
     ways
 }
 
-fn is_alike(one: &Said, other: &Said) -> bool {
-    let context = |said: &Said| said.terminal.clone().map(without_numbers);
+fn is_alike(one: &ShellReply, other: &ShellReply) -> bool {
+    let context = |said: &ShellReply| said.terminal.clone().map(without_numbers);
     matters(&one.environment).eq(matters(&other.environment)) && context(one) == context(other)
 }
 

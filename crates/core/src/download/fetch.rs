@@ -106,7 +106,7 @@ pub fn fetch(
     result
 }
 
-enum Try {
+enum Attempt {
     Whole(Fetched),
     /// It may go better a moment later.
     Again(RequestError),
@@ -127,8 +127,8 @@ impl Job {
         loop {
             let before = self.there();
             let error = match self.try_once()? {
-                Try::Whole(fetched) => return Ok(fetched),
-                Try::Again(error) => error,
+                Attempt::Whole(fetched) => return Ok(fetched),
+                Attempt::Again(error) => error,
             };
             let there = self.there();
             if there > before {
@@ -155,7 +155,7 @@ impl Job {
         self.part.metadata().map_or(0, |metadata| metadata.len())
     }
 
-    fn try_once(&self) -> Result<Try, DownloadError> {
+    fn try_once(&self) -> Result<Attempt, DownloadError> {
         let mut record = self.record();
         let there = self.there();
         let rest = record.validator.clone().filter(|_| there > 0);
@@ -169,7 +169,7 @@ impl Job {
                 return Err(RequestError::Failed(self.address.clone(), error).told(there));
             }
             Err(RequestError::Final(error)) => return Err(error),
-            Err(failed) => return Ok(Try::Again(failed)),
+            Err(failed) => return Ok(Attempt::Again(failed)),
         };
         let status = response.status().as_u16();
         let text = |name: &str| response.headers().get(name).and_then(|value| value.to_str().ok());
@@ -185,7 +185,7 @@ impl Job {
                 return self.try_once();
             }
             408 | 429 | 500.. => {
-                return Ok(Try::Again(DownloadError::Status { address: from, status }.into()));
+                return Ok(Attempt::Again(DownloadError::Status { address: from, status }.into()));
             }
             status => return Err(DownloadError::Status { address: from, status }),
         };
@@ -205,11 +205,11 @@ impl Job {
         match self.take(response, begin, &from) {
             Ok(bytes) => {
                 let name = record.name.unwrap_or_else(|| file_name(None, &from));
-                Ok(Try::Whole(Fetched { from, name, bytes }))
+                Ok(Attempt::Whole(Fetched { from, name, bytes }))
             }
             Err(Taken::Refused(error)) => Err(self.forget(error)),
             Err(Taken::File(error)) => Err(error.into()),
-            Err(Taken::BrokenOff(error)) => Ok(Try::Again(RequestError::Failed(from, ureq::Error::Io(error)))),
+            Err(Taken::BrokenOff(error)) => Ok(Attempt::Again(RequestError::Failed(from, ureq::Error::Io(error)))),
         }
     }
 

@@ -15,7 +15,7 @@ use super::proxy::proxy_for;
 use crate::environment::Environment;
 use crate::error::FileContext as _;
 
-/// So many redirects are followed.
+/// At most this many redirects are followed.
 const REDIRECTS: usize = 10;
 
 /// How long a server may be silent.

@@ -75,7 +75,7 @@ mod tests {
         os::set_folder_mode(&work.path().join("w"), 0o755).unwrap();
         assert_eq!(commands_in(work.path(), System::Windows), ["t", "u"]);
         // Which files may be executed is a matter of rights here.
-        if crate::environment::here() == System::Unix {
+        if crate::environment::host_system() == System::Unix {
             assert_eq!(commands_in(work.path(), System::Unix), ["w"]);
         }
     }

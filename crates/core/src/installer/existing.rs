@@ -12,7 +12,7 @@ use crate::resolve::{self, Caller, Disk, LookupContext};
 use crate::session::{Session, SessionError};
 use crate::system::System;
 
-/// So many commands are asked for their version.
+/// At most this many commands are asked for their version.
 const MOST: usize = 32;
 
 /// Fills in the commands that the archive inside brings, which of all are here already, and what would clash. What cannot

@@ -20,7 +20,7 @@ use crate::store::{StartupFolders, all_startup_files};
 use crate::system::System;
 use crate::whole_file;
 
-/// So deep below a place new folders are looked for, and so many files are looked at: what an installer makes begins
+/// How deep below a place new folders are looked for, and how many files are looked at: what an installer makes begins
 /// higher up.
 const DEEPEST: usize = 4;
 const MOST: usize = 150_000;

@@ -185,7 +185,7 @@ fn fleet(session: &Session, base_file: &Path, files: &[PathBuf], are_named: bool
     let mut base = Base::new(&base, &brief);
     let mut commands: HashMap<String, Vec<FleetMeaning>> = HashMap::new();
     for file in files {
-        session.go_on()?;
+        session.bail_if_interrupted()?;
         match differing(&mut base, &mut text, file) {
             Ok((machine, differing)) => {
                 fleet.machines += 1;

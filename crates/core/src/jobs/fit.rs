@@ -15,7 +15,7 @@ use crate::session::Session;
 use crate::system::System;
 use crate::yard::YardError;
 
-/// So many libraries of an archive are looked into; of the others it counts that they are there.
+/// At most this many libraries of an archive are looked into; of the others it counts that they are there.
 const MOST_LIBRARIES: usize = 500;
 
 /// The files of a listing by their places, each link with the file at its end.

@@ -28,7 +28,7 @@ pub fn run(session: &Session) -> Result<Report<MachineFacts>, MachineFactsError>
     let names = INTERPRETERS.map(str::to_owned);
     let asking = session.asking()?;
     let answers = asking.everywhere(Question { commands: &names, variables: &[] });
-    session.go_on()?;
+    session.bail_if_interrupted()?;
     let said = answers.iter().find_map(|answer| answer.said.as_ref().ok());
     let environment: Environment =
         said.map_or_else(|| session.machine.environment.clone(), |said| said.environment.clone());
@@ -43,7 +43,7 @@ pub fn run(session: &Session) -> Result<Report<MachineFacts>, MachineFactsError>
         session.shells()?.iter().map(|found| (found.shell.name().to_owned(), found.program.clone())).collect();
     let all: Vec<_> = interpreters.iter().chain(&shells).cloned().collect();
     let versions = check::versions(session, &all, &environment)?;
-    session.go_on()?;
+    session.bail_if_interrupted()?;
     let found = |(name, file): (String, PathBuf)| {
         let version = versions.get(&file).cloned();
         FoundProgram { name, file: file.into(), version }

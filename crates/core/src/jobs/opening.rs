@@ -5,7 +5,7 @@ use std::path::Path;
 use super::tool_names::guess_names;
 use crate::archive::{ArchiveError, Source};
 use crate::naming::{Guess, ToolName, guess};
-use crate::prepare::{Launcher, Lone, lone};
+use crate::prepare::{Launcher, SingleFileTool, lone};
 use crate::session::Session;
 use crate::system::System;
 
@@ -13,7 +13,7 @@ use crate::system::System;
 pub(super) struct Opened {
     pub source: Source,
     /// How it is started, where only an interpreter can.
-    pub lone: Option<Lone>,
+    pub lone: Option<SingleFileTool>,
     pub guess: Guess,
 }
 

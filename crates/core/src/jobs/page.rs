@@ -113,7 +113,7 @@ pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, PageError>
             PageContent { machines: drawn.collect::<Result<_, _>>()?, compared: Some(compared) }
         }
     };
-    session.go_on()?;
+    session.bail_if_interrupted()?;
     Ok(content)
 }
 

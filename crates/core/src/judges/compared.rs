@@ -10,7 +10,7 @@ use super::windows;
 use crate::resolve::{self, Caller, Disk, FileKind, FileView as _, LookupContext, Standing};
 use crate::system::System;
 
-/// So many disagreements of a caller are told in full.
+/// At most this many disagreements of a caller are told in full.
 const TOLD: usize = 20;
 
 /// What became of a caller's lookups.

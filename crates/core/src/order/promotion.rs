@@ -8,7 +8,7 @@ use crate::resolve::{self, Caller, Disk, LookupContext, same_file};
 use crate::suggestion::suggested;
 use crate::system::System;
 
-/// So many other commands are named.
+/// At most this many other commands are named.
 const MOST_NAMED: usize = 5;
 
 /// What to do so that `name` means `wanted`, which is in PATH behind another copy: the entry that holds it goes directly

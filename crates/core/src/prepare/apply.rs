@@ -267,7 +267,7 @@ mod tests {
 
     #[test]
     fn links_out_of_the_tool_are_no_way_out() {
-        if environment::here() == System::Windows {
+        if environment::host_system() == System::Windows {
             return;
         }
         let outside = tempfile::tempdir().unwrap();

@@ -32,13 +32,13 @@ const INTERPRETERS: [Interpreter; 7] = [
 
 /// A file for an interpreter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Lone {
+pub struct SingleFileTool {
     at: usize,
 }
 
 /// Whether a file is one that only an interpreter can start: by its ending, and its content.
 #[must_use]
-pub fn lone(file: &Path, system: System) -> Option<Lone> {
+pub fn lone(file: &Path, system: System) -> Option<SingleFileTool> {
     let ending = file.extension().and_then(OsStr::to_str)?.to_ascii_lowercase();
     let at = INTERPRETERS.iter().position(|known| known.ending == ending)?;
     let mut head = [0; 4];
@@ -51,10 +51,10 @@ pub fn lone(file: &Path, system: System) -> Option<Lone> {
     };
     // A script that names its interpreter is a program of its own there.
     let starts_itself = system == System::Unix && head.starts_with(b"#!");
-    (is_for_it && !starts_itself).then_some(Lone { at })
+    (is_for_it && !starts_itself).then_some(SingleFileTool { at })
 }
 
-impl Lone {
+impl SingleFileTool {
     /// A launcher for it: a command called like the tool.
     #[must_use]
     pub fn launcher(self, name: &ToolName, file: &Path, system: System) -> Launcher {

@@ -16,5 +16,5 @@ pub use carry::{Carried, Earlier, carry, inherited};
 pub use error::PrepareError;
 pub use format::{Edit, Launcher, PrepareStep, SetKey, SettingValue, Step};
 pub use launcher::LAUNCHERS;
-pub use lone::{Lone, lone};
+pub use lone::{SingleFileTool, lone};
 pub use placeholders::{Placeholders, tools_named};

@@ -31,7 +31,7 @@ impl Text<'_> {
 
 /// The fields of a snapshot by which meanings of names can differ.
 #[derive(Debug, Deserialize)]
-pub(super) struct Brief<'a> {
+pub(super) struct SnapshotView<'a> {
     pub snapshot: u32,
     #[serde(borrow, default)]
     pub name: Option<Text<'a>>,
@@ -104,7 +104,7 @@ pub(super) struct BriefTool<'a> {
     pub commands: Vec<Text<'a>>,
 }
 
-impl Brief<'_> {
+impl SnapshotView<'_> {
     pub fn system(&self) -> System {
         family(self.system.as_str())
     }
@@ -112,8 +112,8 @@ impl Brief<'_> {
 
 /// All that a lookup of names depends on, in the first terminal that answered.
 #[derive(Debug)]
-pub(super) struct Ground<'b> {
-    brief: &'b Brief<'b>,
+pub(super) struct Baseline<'b> {
+    brief: &'b SnapshotView<'b>,
     terminal: &'b BriefTerminal<'b>,
     pub system: System,
     /// Whether the first file of a name runs if it is a program, without a rule that could say otherwise.
@@ -194,8 +194,8 @@ impl First<'_> {
     }
 }
 
-impl<'b> Ground<'b> {
-    pub fn of(brief: &'b Brief<'b>) -> Option<Self> {
+impl<'b> Baseline<'b> {
+    pub fn of(brief: &'b SnapshotView<'b>) -> Option<Self> {
         let is_known =
             |terminal: &&BriefTerminal<'_>| terminal.answered && terminal.shell.as_str().parse::<Shell>().is_ok();
         let terminal = brief.terminals.iter().find(is_known)?;
@@ -225,7 +225,7 @@ impl<'b> Ground<'b> {
     }
 
     /// The names that may not mean the same on another machine, each once; on Windows in any spelling.
-    pub fn differing<'g>(&'g self, other: &'g Ground<'_>) -> HashSet<Cow<'g, str>> {
+    pub fn differing<'g>(&'g self, other: &'g Baseline<'_>) -> HashSet<Cow<'g, str>> {
         if !self.has_rules_of(other) {
             return self.typed().chain(other.typed()).collect();
         }
@@ -256,7 +256,7 @@ impl<'b> Ground<'b> {
     }
 
     /// Whether names are looked up in the same folders by the same rules.
-    fn has_rules_of(&self, other: &Ground<'_>) -> bool {
+    fn has_rules_of(&self, other: &Baseline<'_>) -> bool {
         self.system == other.system
             && self.terminal.of_system == other.terminal.of_system
             && self.rules().eq(other.rules())
@@ -284,7 +284,7 @@ impl<'b> Ground<'b> {
 
     /// Where names are looked up; the files of a folder that is equal on `base` are taken from there. `None` where more
     /// counts than a file's place in PATH.
-    pub fn places<'g>(&'g self, base: Option<&'g Ground<'_>>) -> Option<Places<'g>> {
+    pub fn places<'g>(&'g self, base: Option<&'g Baseline<'_>>) -> Option<Places<'g>> {
         let files = |key: &String| {
             let folder = self.folders.get(key)?;
             let same = base.and_then(|base| base.folders.get(key)).filter(|same| same.text == folder.text);

@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 
 use foldhash::{HashMap, HashSet};
 
-use super::brief::{Brief, First, Ground, Text};
+use super::brief::{Baseline, First, SnapshotView, Text};
 use super::compare::{CompareWhy, Known, Meant, Terminal, meaning, name_key, names, why};
 use super::format::{FORMAT, Snapshot};
 use super::lookup::Lookup;
@@ -17,7 +17,7 @@ use crate::system::System;
 pub struct Base<'b> {
     lookup: Lookup<'b>,
     terminal: Terminal<'b>,
-    ground: Option<Ground<'b>>,
+    ground: Option<Baseline<'b>>,
     received: HashSet<Cow<'b, str>>,
     /// Its names as it spells them, by what tells them apart; Windows only.
     spellings: HashMap<String, String>,
@@ -34,13 +34,13 @@ pub struct DifferingCommand {
 }
 
 /// The text of a snapshot, read as far as a comparison needs it.
-pub struct BriefSnapshot<'a>(Brief<'a>);
+pub struct BriefSnapshot<'a>(SnapshotView<'a>);
 
 impl<'a> BriefSnapshot<'a> {
     /// Reads a document; `None` where [`super::read`] has to say what is wrong with it.
     #[must_use]
     pub fn of(text: &'a [u8]) -> Option<Self> {
-        let brief: Brief<'a> = serde_json::from_slice(text).ok()?;
+        let brief: SnapshotView<'a> = serde_json::from_slice(text).ok()?;
         (brief.snapshot == FORMAT).then_some(Self(brief))
     }
 
@@ -65,7 +65,7 @@ impl<'b> Base<'b> {
             System::Unix => HashMap::default(),
             System::Windows => names(&lookup, terminal).into_iter().map(spelled).collect(),
         };
-        Self { lookup, terminal, ground: Ground::of(&brief.0), received, spellings, meanings: HashMap::default() }
+        Self { lookup, terminal, ground: Baseline::of(&brief.0), received, spellings, meanings: HashMap::default() }
     }
 
     /// What a name means on the base, where another machine differs in it.
@@ -81,7 +81,7 @@ impl<'b> Base<'b> {
         other: &BriefSnapshot<'_>,
         whole: impl Fn() -> Result<Snapshot, E>,
     ) -> Result<Vec<DifferingCommand>, E> {
-        let ground = Ground::of(&other.0);
+        let ground = Baseline::of(&other.0);
         let registered = other.0.tools.iter().filter(|tool| tool.registered.is_some());
         let commands = registered.flat_map(|tool| &tool.commands);
         let received: HashSet<Cow<'_, str>> = commands.map(|name| name_key(name.as_str(), other.0.system())).collect();
@@ -126,7 +126,7 @@ impl<'b> Base<'b> {
                 });
             }
         }
-        if ground.as_ref().is_some_and(Ground::is_broken) {
+        if ground.as_ref().is_some_and(Baseline::is_broken) {
             // That says what is wrong with it.
             snapshot()?;
         }

@@ -132,7 +132,7 @@ fn is_unexpanded(entry: &Entry, system: System) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::environment::here;
+    use crate::environment::host_system;
     use crate::os;
 
     #[test]
@@ -143,7 +143,7 @@ mod tests {
         let place = |name: &str| work.path().join(name);
         let program = |folder: &str| {
             fs::create_dir_all(place(folder)).unwrap();
-            let file = place(folder).join(if here() == System::Windows { "t.exe" } else { "t" });
+            let file = place(folder).join(if host_system() == System::Windows { "t.exe" } else { "t" });
             fs::write(&file, "#!/bin/sh\n").unwrap();
             os::set_folder_mode(&file, 0o755).unwrap();
         };
@@ -154,7 +154,7 @@ mod tests {
         let in_work = |name: &str| place(name).into_os_string();
         let codes = |raw: OsString| {
             let entry = Entry { scope: Scope::User, folder: PathBuf::from(&raw), raw };
-            let seen = look(&entry, home, here());
+            let seen = look(&entry, home, host_system());
             let codes = seen.findings.iter().map(|f| f.code).filter(|code| *code != Code::CleanedPlace);
             (codes.collect::<Vec<_>>(), seen.commands.len())
         };
@@ -168,7 +168,7 @@ mod tests {
         ] {
             assert_eq!(codes(raw.clone()), (expected, commands), "{raw:?}");
         }
-        if here() == System::Unix {
+        if host_system() == System::Unix {
             for (raw, expected) in [
                 ("", vec![Code::BlankEntry]),
                 ("~/bin", vec![Code::UnexpandedReference, Code::FolderMissing]),
@@ -179,6 +179,6 @@ mod tests {
             }
         }
         let entry = Entry { scope: Scope::User, raw: in_work("good"), folder: place("good") };
-        assert_eq!(look(&entry, home, here()).findings[0].code, Code::CleanedPlace);
+        assert_eq!(look(&entry, home, host_system()).findings[0].code, Code::CleanedPlace);
     }
 }

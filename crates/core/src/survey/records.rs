@@ -1,4 +1,4 @@
-//! What the yard's records and the disk do not tell the same.
+//! Where records and disk disagree.
 
 use crate::finding::{Code, Finding};
 use crate::yard::{Yard, YardError};

@@ -72,7 +72,7 @@ pub(super) fn across_scopes(names: &[String], registry: &RegistryEnvironments) -
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::environment::here;
+    use crate::environment::host_system;
     use crate::os;
     use crate::system::System;
 
@@ -90,7 +90,7 @@ mod tests {
         let mut ending = home.clone().into_os_string();
         ending.push(std::path::MAIN_SEPARATOR_STR);
         assert_eq!(code(&ending), Some(Code::HomeVariableSeparator));
-        let tide = if here() == System::Windows { "tide.exe" } else { "tide" };
+        let tide = if host_system() == System::Windows { "tide.exe" } else { "tide" };
         let other = work.path().join("other");
         std::fs::create_dir(&other).unwrap();
         for file in [bin.join(tide), other.join(tide)] {
@@ -101,7 +101,7 @@ mod tests {
         let context = |path: &Path| LookupContext {
             path: path.into(),
             path_extensions: path_extensions.clone(),
-            ..LookupContext::new(here())
+            ..LookupContext::new(host_system())
         };
         let of = |path: &Path| other_copy("TIDE_HOME", Some(home.as_os_str()), &context(path)).map(|f| f.code);
         assert_eq!((of(&bin), of(&other)), (None, Some(Code::HomeVariableOther)));

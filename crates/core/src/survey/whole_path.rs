@@ -56,7 +56,7 @@ fn survey_with(
         TerminalKind::This => PathView::of_this_terminal(machine, &names),
         TerminalKind::New => new_terminal(session, &names, answers, &mut findings)?,
     };
-    session.go_on()?;
+    session.bail_if_interrupted()?;
     findings.extend(view.findings.iter().cloned());
     let parts: Vec<Entry> = view
         .parts

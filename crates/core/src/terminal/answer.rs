@@ -23,7 +23,7 @@ pub struct Meaning {
 
 /// What a shell said of itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Said {
+pub struct ShellReply {
     /// What its lookups depend on, PATH above all, after its startup files.
     pub context: LookupContext,
     /// What each name asked about means.
@@ -42,7 +42,7 @@ pub struct Said {
     pub script_policy: Option<String>,
 }
 
-impl Said {
+impl ShellReply {
     /// What a name means that was asked about; to one that was not, nothing answers.
     #[must_use]
     pub fn meaning(&self, name: &str) -> &Meaning {
@@ -93,7 +93,7 @@ pub struct Answer {
     pub mode: StartMode,
     /// The environment it was started in.
     pub base: Environment,
-    pub said: Result<Said, NoAnswer>,
+    pub said: Result<ShellReply, NoAnswer>,
     /// What was said later: after some time, or in a second terminal that finds what the first has left.
     pub later: Vec<Later>,
     /// Whether something else took its place at a terminal, so that what it said is what it says elsewhere.
@@ -121,7 +121,7 @@ pub enum Again {
 #[derive(Debug, Clone)]
 pub struct Later {
     pub when: Again,
-    pub said: Result<Said, NoAnswer>,
+    pub said: Result<ShellReply, NoAnswer>,
 }
 
 #[derive(Debug, Clone, Copy, Default)]

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use std::sync::Mutex;
 use std::time::Duration;
 
-use super::answer::{Again, Answer, Later, NoAnswer, Question, Said, last_line};
+use super::answer::{Again, Answer, Later, NoAnswer, Question, ShellReply, last_line};
 use super::base::base_environments;
 use super::evidence::Evidence;
 use super::quoting::marker;
@@ -18,7 +18,7 @@ use super::{at_prompt, hidden, multiplexers, question, watch, windows, windows_s
 use crate::environment::Environment;
 use crate::folders::files_in;
 use crate::machine::Machine;
-use crate::process::{self, Line, Outcome, SealLevel, Sealer, Surroundings, Typing};
+use crate::process::{self, Line, Outcome, SealLevel, SealOptions, Sealer, Typing};
 use crate::progress::Stop;
 use crate::resolve::Shell;
 use crate::store::StartupFolders;
@@ -188,7 +188,7 @@ impl Asking<'_> {
         mode: StartMode,
         base: &Environment,
         question: Question<'_>,
-    ) -> (Option<Said>, Outcome, Option<Box<Evidence>>) {
+    ) -> (Option<ShellReply>, Outcome, Option<Box<Evidence>>) {
         let marker = marker();
         let text = question::text(shell.shell, mode, &marker, question, self.own.as_deref());
         let start = self.for_text(shell, mode, base, &text);
@@ -199,8 +199,8 @@ impl Asking<'_> {
     }
 
     /// Those of a terminal, in which everything is shown that startup files name.
-    pub(super) fn surroundings(&self, base: &Environment) -> Surroundings {
-        let mut surroundings = Surroundings::of_terminal();
+    pub(super) fn surroundings(&self, base: &Environment) -> SealOptions {
+        let mut surroundings = SealOptions::of_terminal();
         for text in startup_texts(&self.machine.home, base) {
             surroundings.name_places_of(&text.text);
         }

@@ -3,7 +3,7 @@
 
 use std::path::Path;
 
-use super::answer::Said;
+use super::answer::ShellReply;
 use crate::finding::{Code, Finding};
 use crate::resolve::{self, Disk, LookupContext, Shell};
 
@@ -27,7 +27,7 @@ pub(super) fn mentions_hook(text: &str) -> bool {
     code.any(|line| HOOKS.iter().any(|hook| line.contains(hook)))
 }
 
-impl Said {
+impl ShellReply {
     /// Tells where `name` meant `file` until the shell did what it does before a prompt, and means `now` since.
     #[must_use]
     pub fn undone_at_prompt(&self, shell: Shell, name: &str, file: &Path, now: Option<&Path>) -> Option<Finding> {

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use super::answer::{Answer, NoAnswer, Said};
+use super::answer::{Answer, NoAnswer, ShellReply};
 use crate::finding::{Code, Finding};
 use crate::resolve::Shell;
 
@@ -12,19 +12,20 @@ const SLOW: Duration = Duration::from_secs(1);
 /// The answer that stands for the others: with the PATH that most new terminals of the login shell have, or most of all where
 /// that one gave none; of two as common ones the first.
 #[must_use]
-pub fn leading(answers: &[Answer], login_shell: Option<Shell>) -> Option<(&Answer, &Said)> {
-    let mut said: Vec<(&Answer, &Said)> = answers.iter().filter_map(|a| Some((a, a.said.as_ref().ok()?))).collect();
+pub fn leading(answers: &[Answer], login_shell: Option<Shell>) -> Option<(&Answer, &ShellReply)> {
+    let mut said: Vec<(&Answer, &ShellReply)> =
+        answers.iter().filter_map(|a| Some((a, a.said.as_ref().ok()?))).collect();
     let of_login: Vec<_> = said.iter().copied().filter(|(answer, _)| Some(answer.shell) == login_shell).collect();
     if !of_login.is_empty() {
         said = of_login;
     }
-    let as_many = |one: &Said| said.iter().filter(|(_, other)| other.context.path == one.context.path).count();
+    let as_many = |one: &ShellReply| said.iter().filter(|(_, other)| other.context.path == one.context.path).count();
     said.iter().rev().max_by_key(|(_, one)| as_many(one)).copied()
 }
 
 /// Tells of the terminals that gave no answer or have another PATH than the one looked at.
 #[must_use]
-pub fn tell_other_paths(answers: &[Answer], said: &Said) -> Vec<Finding> {
+pub fn tell_other_paths(answers: &[Answer], said: &ShellReply) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
     let mut elsewhere: Vec<String> = Vec::new();
     for answer in answers {

@@ -29,7 +29,7 @@ mod watch;
 mod windows;
 mod windows_shells;
 
-pub use answer::{Again, Answer, Later, Meaning, NoAnswer, Question, Said};
+pub use answer::{Again, Answer, Later, Meaning, NoAnswer, Question, ShellReply};
 pub use asking::Asking;
 pub use base::base_environments;
 pub use differences::{leading, tell_other_paths};

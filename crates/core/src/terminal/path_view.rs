@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::ffi::{OsStr, OsString};
 use std::path::PathBuf;
 
-use super::answer::{Answer, Question, Said};
+use super::answer::{Answer, Question, ShellReply};
 use super::asking::Asking;
 use super::differences::{leading, tell_other_paths};
 use super::origin::{Found, Origin};
@@ -125,7 +125,7 @@ impl PathView {
     }
 }
 
-fn traced(asking: &Asking<'_>, answer: &Answer, said: &Said) -> Vec<Option<Origin>> {
+fn traced(asking: &Asking<'_>, answer: &Answer, said: &ShellReply) -> Vec<Option<Origin>> {
     let shell = asking.shells.iter().find(|shell| shell.shell == answer.shell);
     let path = &said.context.path;
     let origins = shell.map(|shell| asking.origins(shell, (answer.mode, &answer.base), path, &OnceCell::new()));

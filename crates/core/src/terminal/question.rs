@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use memchr::memmem;
 
-use super::answer::{Meaning, Question, Said};
+use super::answer::{Meaning, Question, ShellReply};
 use super::quoting::{PRINT, quoted};
 use super::start_mode::StartMode;
 use super::variables::environment;
@@ -14,7 +14,7 @@ use crate::os;
 use crate::process::TerminalContext;
 use crate::resolve::{Kind, LookupContext, Shell};
 
-/// So many names a loop goes through: bash puts the line of the loop together again for each of them.
+/// At most this many names a loop goes through: bash puts the line of the loop together again for each of them.
 const AT_A_TIME: usize = 100;
 
 /// What prints every variable, each ended by a zero byte (env(1)), where this program cannot.
@@ -124,7 +124,13 @@ fn separator(marker: &str) -> String {
 }
 
 /// Finds the answer in the output; `None` where there is no whole one.
-pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
+pub(super) fn parse(
+    shell: Shell,
+    marker: &str,
+    output: &[u8],
+    question: Question<'_>,
+    home: &Path,
+) -> Option<ShellReply> {
     let begin = format!("\n{marker}\0");
     // Of several the first whole one: a line that seems not to be answered is typed again, and answered twice.
     // One that was cut short ends where the next begins.
@@ -134,7 +140,7 @@ pub(super) fn parse(shell: Shell, marker: &str, output: &[u8], question: Questio
     answers.find_map(|answer| parse_answer(shell, marker, answer, question, home))
 }
 
-fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
+fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_>, home: &Path) -> Option<ShellReply> {
     let answer = match shell {
         Shell::Tcsh => with_zeros(output, separator(marker).as_bytes()),
         _ => output.to_vec(),
@@ -189,7 +195,16 @@ fn parse_answer(shell: Shell, marker: &str, output: &[u8], question: Question<'_
     // One that a shell keeps to itself is not set for what it starts.
     let value = |name: &String| Some((name.clone(), environment.get(name)?.to_owned()));
     let variables = question.variables.iter().filter_map(value).collect();
-    Some(Said { context, meanings, variables, environment, terminal, watch, before_prompt: None, script_policy: None })
+    Some(ShellReply {
+        context,
+        meanings,
+        variables,
+        environment,
+        terminal,
+        watch,
+        before_prompt: None,
+        script_policy: None,
+    })
 }
 
 /// The kind, from each shell's own word: bash `type -t`, zsh `whence -w` ("NAME: KIND"), fish `type -t`, and for the

@@ -11,7 +11,7 @@ use std::path::Path;
 
 use memchr::memmem;
 
-use super::answer::{Question, Said};
+use super::answer::{Question, ShellReply};
 use super::quoting::quoted;
 use super::start_mode::StartMode;
 use super::{line_hooks, question};
@@ -83,7 +83,7 @@ impl Typed {
     }
 
     /// What was answered, by whichever shell.
-    pub fn parse(&self, shell: Shell, output: &[u8], question: Question<'_>, home: &Path) -> Option<Said> {
+    pub fn parse(&self, shell: Shell, output: &[u8], question: Question<'_>, home: &Path) -> Option<ShellReply> {
         // At the terminals of some shells a line ends with two characters.
         let output = without_returns(output);
         let by = answering(shell).iter().find_map(|by| Some((*by, self.answer(*by, &output)?)));

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Duration;
 
-use super::answer::{Meaning, NoAnswer, Question, Said};
+use super::answer::{Meaning, NoAnswer, Question, ShellReply};
 use super::shells::InstalledShell;
 use super::watch::Watch;
 use crate::environment::Environment;
@@ -18,7 +18,7 @@ use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, Kind, LookupContext, Shell};
 use crate::system::System;
 
-/// So many times longer PowerShell may take: its first start after the machine's reads hundreds of files.
+/// At most this many times longer PowerShell may take: its first start after the machine's reads hundreds of files.
 const COLD_START: u32 = 3;
 
 /// Names of the files of a question, in a folder of their own.
@@ -42,7 +42,7 @@ pub(super) fn ask(
     home: &Path,
     limit: Duration,
     stop: &Stop,
-) -> (Result<Said, NoAnswer>, Duration) {
+) -> (Result<ShellReply, NoAnswer>, Duration) {
     let context = LookupContext::of(base, home);
     let files = file_names(&context, question);
     let not_started = |e: io::Error| (Err(NoAnswer::NotStarted(e.to_string())), Duration::ZERO);
@@ -78,7 +78,7 @@ pub(super) fn ask(
     let said = said.map(|said| {
         let mut environment = base.clone();
         environment.set("PATH", said.context.path.clone());
-        Said { environment, ..said }
+        ShellReply { environment, ..said }
     });
     let said = said.ok_or_else(|| NoAnswer::of_ending(&outcome));
     (said, took)
@@ -175,11 +175,16 @@ impl Lines {
     }
 }
 
-fn said(environment: Environment, meanings: BTreeMap<String, Meaning>, question: Question<'_>, home: &Path) -> Said {
+fn said(
+    environment: Environment,
+    meanings: BTreeMap<String, Meaning>,
+    question: Question<'_>,
+    home: &Path,
+) -> ShellReply {
     let variable = |name: &String| Some((name.clone(), environment.get(name)?.to_owned()));
     let variables = question.variables.iter().filter_map(variable).collect();
     let context = LookupContext::of(&environment, home);
-    Said {
+    ShellReply {
         context,
         meanings,
         variables,
@@ -191,7 +196,13 @@ fn said(environment: Environment, meanings: BTreeMap<String, Meaning>, question:
     }
 }
 
-fn from_cmd(lines: &Lines, files: &[(usize, String)], macros: &[String], question: Question<'_>, home: &Path) -> Said {
+fn from_cmd(
+    lines: &Lines,
+    files: &[(usize, String)],
+    macros: &[String],
+    question: Question<'_>,
+    home: &Path,
+) -> ShellReply {
     let environment = lines.environment();
     let context = LookupContext::of(&environment, home);
     let answers: Vec<&str> = lines.answers.iter().filter_map(|line| line.strip_prefix('=')).collect();
@@ -206,11 +217,11 @@ fn from_cmd(lines: &Lines, files: &[(usize, String)], macros: &[String], questio
     said(environment, meanings, question, home)
 }
 
-fn from_powershell(lines: &Lines, question: Question<'_>, home: &Path) -> Said {
+fn from_powershell(lines: &Lines, question: Question<'_>, home: &Path) -> ShellReply {
     let meanings = question.commands.iter().zip(&lines.answers);
     let meanings = meanings.map(|(name, answer)| (name.clone(), meaning_in_powershell(answer))).collect();
     let policy = lines.environment().get(POLICY).map(|policy| policy.to_string_lossy().into_owned());
-    Said { script_policy: policy, ..said(lines.environment(), meanings, question, home) }
+    ShellReply { script_policy: policy, ..said(lines.environment(), meanings, question, home) }
 }
 
 /// The names of a console's macros, each listed as `NAME=TEXT` (doskey, "/macros").

@@ -9,7 +9,7 @@ use crate::order::promotion;
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Disk, Kind, LookupContext, Shell, Standing, same_file};
 use crate::system::System;
-use crate::terminal::{Answer, NoAnswer, Said, StartMode, TerminalKind};
+use crate::terminal::{Answer, NoAnswer, ShellReply, StartMode, TerminalKind};
 
 /// Adds what a shell said, with other ways of starting it where they give the same.
 pub(super) fn add_answer(
@@ -51,7 +51,7 @@ pub(super) fn add_answer(
 }
 
 /// Tells of a command of ours that another copy comes before, and of the smallest change that mends it.
-fn tell_losing(ours: &[PathBuf], one: &mut CallerTrace, name: &str, shell: Shell, said: &Said) {
+fn tell_losing(ours: &[PathBuf], one: &mut CallerTrace, name: &str, shell: Shell, said: &ShellReply) {
     let is_ours = |path: &Path| ours.iter().any(|ours| same_file(path, ours));
     let Some(winner) = one.winner.clone().filter(|winner| !ours.is_empty() && !is_ours(winner)) else { return };
     if let Some(undone) = ours.iter().find_map(|ours| said.undone_at_prompt(shell, name, ours, Some(&winner))) {
@@ -78,7 +78,7 @@ pub(super) fn predicted(caller: Caller, name: &str, context: &LookupContext, ter
     CallerTrace { caller, terminal, modes: Vec::new(), proved: false, winner, kind, candidates, findings }
 }
 
-fn proved(caller: Caller, name: &str, said: &Said) -> CallerTrace {
+fn proved(caller: Caller, name: &str, said: &ShellReply) -> CallerTrace {
     let meaning = said.meaning(name);
     let mut traced = predicted(caller, name, &said.context, TerminalKind::New);
     traced.proved = true;

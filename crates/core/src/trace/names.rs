@@ -77,7 +77,7 @@ pub fn trace(session: &Session, request: &TraceRequest) -> Result<Report<TracedC
     if request.versions {
         ask_versions(session, &mut commands)?;
     }
-    session.go_on()?;
+    session.bail_if_interrupted()?;
     let answered = commands.iter().all(CommandTrace::is_answered) && stock.broken.is_empty();
     let evidence = answers.iter().filter_map(|answer| answer.evidence.as_deref().cloned()).collect();
     Ok(Report::new(TracedCommands { commands, evidence }).with_findings(stock.findings()).failed_if(!answered))

@@ -7,7 +7,7 @@ use super::report::CallerTrace;
 use crate::resolve::Shell;
 use crate::store::StartupFolders;
 use crate::system::System;
-use crate::terminal::{Answer, Asking, Origin, Said, registry_origins};
+use crate::terminal::{Answer, Asking, Origin, ShellReply, registry_origins};
 
 /// What put the entries of PATH there, found out once for each shell and PATH.
 pub(super) struct Origins<'a> {
@@ -21,7 +21,7 @@ impl<'a> Origins<'a> {
         Self { asking, folders: OnceCell::new(), known: Vec::new() }
     }
 
-    pub fn put_in(&mut self, traced: &mut CallerTrace, answer: &Answer, said: &Said) {
+    pub fn put_in(&mut self, traced: &mut CallerTrace, answer: &Answer, said: &ShellReply) {
         if traced.candidates.is_empty() {
             return;
         }

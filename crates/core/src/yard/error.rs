@@ -9,6 +9,8 @@ use crate::naming::ToolName;
 /// The format number of records that this version reads and writes.
 pub(super) const FORMAT: u32 = 1;
 
+const OTHER_YARD: &str = "choose a yard on another disk with --yard DIR";
+
 /// Why the yard could not be read or written.
 #[derive(Debug, thiserror::Error)]
 pub enum YardError {
@@ -30,6 +32,8 @@ pub enum YardError {
     /// A record cannot be written, as with a name that is not Unicode.
     #[error("cannot write a record")]
     Write(#[source] toml::ser::Error),
+    #[error(transparent)]
+    CannotLock(FileError),
     #[error("{holder} is still changing the yard {} after {seconds} s", yard.display())]
     Locked { yard: PathBuf, holder: String, seconds: u64 },
     /// What is for every user is changed with an administrator's rights only.
@@ -57,6 +61,9 @@ classified!(YardError {
     Self::NoTool { meant, .. } => Call, meant.clone().unwrap_or_else(|| "to list the tools: wyard stock".to_owned());
     Self::Format { .. } => Machine, "use the newer wyard that wrote it";
     Self::Record { .. } | Self::Outside { .. } => Machine, "correct that file, or remove it and receive the tool again";
+    // flock(2): ENOLCK, and EOPNOTSUPP or ENOSYS of file systems that know no locks.
+    Self::CannotLock(e) =>
+        e.class(), e.hint().unwrap_or_else(|| format!("some network disks do not support file locks: {OTHER_YARD}"));
     Self::Locked { .. } => Machine, "wait for it to finish, then try again";
     Self::NotSuperuser { command } => Machine, format!("run it as an administrator: {command}");
     Self::ForeignHome { .. } => Machine, "run it as that user, or use --scope system";

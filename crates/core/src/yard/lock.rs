@@ -58,10 +58,10 @@ impl Yard {
                     let (yard, holder) = (self.root().to_owned(), self.holder());
                     return Err(YardError::Locked { yard, holder, seconds: LIMIT.as_secs() });
                 }
-                Err(TryLockError::Error(e)) => return Err(e).at("lock", &path).map_err(Into::into),
+                Err(TryLockError::Error(e)) => return Err(e).at("lock", &path).map_err(YardError::CannotLock),
             }
         }
-        // Who reads it only wants to know whom to wait for.
+        // Informational only, so a failure is ignored.
         let _ = fs::write(self.holder_file(), format!("process {}: {}", std::process::id(), machine.command_line));
         let lock = YardLock::new(file, self, machine);
         self.check_place()?;

@@ -24,7 +24,7 @@ const LEAST: ABI = ABI::V3;
 /// (Linux, "Adding a New System Call").
 const FCHMODAT2: i64 = 452;
 
-/// System calls that change what Landlock leaves: they are told to have worked.
+/// Metadata calls that Landlock does not cover; they are faked as successful.
 const PRETENDED: &[i64] = &[
     libc::SYS_fchmod,
     libc::SYS_fchmodat,

@@ -6,12 +6,12 @@ use std::os::unix::net::UnixStream;
 /// The step that the system refused.
 pub(super) struct Refused(pub &'static str, pub io::Error);
 
-pub(super) struct Told;
+pub(super) struct StepReported;
 
 impl Refused {
-    pub fn tell(self, mut channel: &UnixStream) -> Told {
+    pub fn tell(self, mut channel: &UnixStream) -> StepReported {
         let _ = writeln!(channel, "F{}: {}", self.0, self.1);
-        Told
+        StepReported
     }
 }
 

@@ -15,7 +15,7 @@ use rustix::thread::UnshareFlags;
 
 use super::capabilities::{OF_FILES, keep_only};
 use super::level::SealLevel;
-use super::refused::{Refused, Rights, Step as _, Told};
+use super::refused::{Refused, Rights, Step as _, StepReported};
 use super::request::{Network, SealRequest};
 use super::{cover, leftovers, read_only};
 use crate::os;
@@ -47,7 +47,7 @@ const OUT_OF_WAY: i32 = 200;
 /// A program that has a user namespace of its own says so.
 const TO_BE_MAPPED: u8 = 1;
 
-fn serve(request: &SealRequest, channel: UnixStream, second: Option<OwnedFd>) -> Result<(), Told> {
+fn serve(request: &SealRequest, channel: UnixStream, second: Option<OwnedFd>) -> Result<(), StepReported> {
     let begun = begin(request).and_then(|rights| Ok((rights, fork().step("fork")?)));
     let (rights, first) = begun.map_err(|refused| refused.tell(&channel))?;
     let Some(first) = first else {

@@ -39,7 +39,7 @@ pub fn search(session: &Session) -> Result<Report<FoundTools>, AdoptError> {
     }
     let mut found: Vec<FoundTool> = Vec::new();
     for (folder, in_path) in roots {
-        session.go_on()?;
+        session.bail_if_interrupted()?;
         let is_home = folder == machine.home || lies_in(&machine.home, &folder, system);
         if is_home || lies_in(&folder, session.yard.root(), system) {
             continue;

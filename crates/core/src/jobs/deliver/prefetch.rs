@@ -10,13 +10,13 @@ use crate::progress::Progress;
 use crate::session::Session;
 use crate::yard::check_rights;
 
-/// So many servers are asked at a time.
+/// At most this many servers are asked at a time.
 const AT_A_TIME: usize = 4;
 
 /// Hears how many bytes came, of all downloads together.
-struct Together<'a>(&'a dyn Progress);
+struct SharedProgress<'a>(&'a dyn Progress);
 
-impl Progress for Together<'_> {
+impl Progress for SharedProgress<'_> {
     fn advance(&self, bytes: u64) {
         self.0.advance(bytes);
     }
@@ -40,7 +40,7 @@ pub(super) fn prefetch(
         for _ in 0..AT_A_TIME {
             scope.spawn(|| {
                 while let Some(address) = next() {
-                    if let Err(error) = downloads.get(&address, &transport, &Together(progress), &session.stop) {
+                    if let Err(error) = downloads.get(&address, &transport, &SharedProgress(progress), &session.stop) {
                         failed.lock().unwrap_or_else(PoisonError::into_inner).insert(address.to_string(), error);
                     }
                 }

@@ -13,7 +13,7 @@ use crate::program::{Fit, Program};
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Kind, ListedDisk, LookupContext, Standing};
 use crate::system::System;
-use crate::terminal::{Answer, Said};
+use crate::terminal::{Answer, ShellReply};
 
 /// The commands of a tool, each with what new terminals find under its name now, as `answers` say, and with how it fits this
 /// machine. `of_system` are the folders that come before those of the user.
@@ -24,7 +24,7 @@ pub(super) fn commands(
     answers: &[Answer],
     of_system: &[PathBuf],
 ) -> Vec<InspectedCommand> {
-    let said: Vec<(Caller, &Said)> =
+    let said: Vec<(Caller, &ShellReply)> =
         answers.iter().filter_map(|answer| Some((Caller::from(answer.shell), answer.said.as_ref().ok()?))).collect();
     let environment: &Environment = said.first().map_or(&machine.environment, |(_, said)| &said.environment);
     let mut contexts: Vec<(Caller, LookupContext)> = Vec::new();
@@ -53,7 +53,7 @@ pub(super) fn commands(
             stays_hidden |= folder.is_some_and(|folder| is_of_system(folder, of_system));
             stays_hidden |= resolve::builtin(*caller, &command.name);
         }
-        let of_shell = |said: &Said| matches!(said.meaning(&command.name).kind, Kind::Alias | Kind::Function);
+        let of_shell = |said: &ShellReply| matches!(said.meaning(&command.name).kind, Kind::Alias | Kind::Function);
         stays_hidden |= said.iter().any(|(_, said)| of_shell(said));
         InspectedCommand {
             name: command.name.clone(),

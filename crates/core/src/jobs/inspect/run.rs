@@ -41,10 +41,10 @@ pub struct InspectRequest {
     pub there: Option<Snapshot>,
 }
 
-/// So many commands that are here already are asked for their version: who looks at a suite does not wait for all.
+/// At most this many commands that are here already are asked for their version, so that a suite does not take long.
 const MOST_ASKED: usize = 32;
 
-/// Of so many commands shells are asked whether they are aliases or functions.
+/// Shells are asked of at most this many commands whether they are aliases or functions.
 const MOST_NAMES: usize = 200;
 
 /// Sample settings further down belong to something inside, in names on the way.

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use super::error::PathError;
-use super::lines::{PathLine, Sight};
+use super::lines::{ListedPath, PathLine};
 use super::outcome::{Outcome, step};
 use super::registry::Parts;
 use super::report::StepKind;
@@ -16,7 +16,7 @@ use crate::yard::{OwnEntry, Position};
 
 pub(super) fn add(
     session: &Session,
-    sight: &Sight,
+    sight: &ListedPath,
     folder: &Path,
     last: bool,
     scope: Scope,

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use super::added::add;
 use super::dropped::drop;
 use super::error::PathError;
-use super::lines::{self, PathScope, Sight};
+use super::lines::{self, ListedPath, PathScope};
 use super::moved::shift;
 use super::outcome::Outcome;
 use super::registry::Parts;
@@ -65,7 +65,7 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
     Ok(Report::new(state).with_findings(findings).failed_if(failed || undone))
 }
 
-fn outcome(session: &Session, sight: &Sight, wanted: &PathEdit) -> Result<Outcome, PathError> {
+fn outcome(session: &Session, sight: &ListedPath, wanted: &PathEdit) -> Result<Outcome, PathError> {
     let absolute = |folder: &Path| std::path::absolute(folder).map_err(|_| PathError::NoFolder(folder.to_owned()));
     match wanted {
         PathEdit::Add { folder, last, scope, trusts } => {

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use super::error::PathError;
-use super::lines::{PathLine, Sight};
+use super::lines::{ListedPath, PathLine};
 use super::outcome::{Outcome, step};
 use super::proposal::Proposal;
 use super::registry::Parts;
@@ -15,7 +15,7 @@ use crate::session::Session;
 use crate::system::System;
 use crate::yard::Position;
 
-pub(super) fn drop(session: &Session, sight: &Sight, folder: &Path) -> Result<Outcome, PathError> {
+pub(super) fn drop(session: &Session, sight: &ListedPath, folder: &Path) -> Result<Outcome, PathError> {
     let leads = |line: &PathLine| same_place(&line.expanded, folder, sight.system);
     let own = session.yard.own_entries()?;
     let is_own = own.iter().any(|entry| same_place(&entry.folder, folder, sight.system));

@@ -41,7 +41,7 @@ pub struct PathLine {
     pub origin: Option<Origin>,
 }
 
-pub(super) struct Sight {
+pub(super) struct ListedPath {
     pub system: System,
     pub lines: Vec<(Scope, PathLine)>,
     pub findings: Vec<Finding>,
@@ -49,7 +49,7 @@ pub(super) struct Sight {
     pub others: Vec<Vec<PathBuf>>,
 }
 
-impl Sight {
+impl ListedPath {
     pub fn scopes(&self) -> Vec<PathScope> {
         by_scope(self.lines.iter().cloned())
     }
@@ -84,9 +84,9 @@ pub(super) fn by_scope(lines: impl Iterator<Item = (Scope, PathLine)>) -> Vec<Pa
 }
 
 /// Looks at PATH as a new terminal has it.
-pub(super) fn look(session: &Session) -> Result<Sight, PathError> {
+pub(super) fn look(session: &Session) -> Result<ListedPath, PathError> {
     let view = PathView::of_new_terminal(&session.asking()?, &[], Origins::Traced)?;
-    session.go_on()?;
+    session.bail_if_interrupted()?;
     let view = view.ok_or(SessionError::NoAnswer)?;
     let yard = &session.yard;
     let stock = session.stock()?;
@@ -106,7 +106,7 @@ pub(super) fn look(session: &Session) -> Result<Sight, PathError> {
     };
     let mut findings = view.findings;
     findings.extend(stock.findings());
-    Ok(Sight {
+    Ok(ListedPath {
         system: session.system(),
         lines: view.parts.into_iter().map(line).collect(),
         findings,

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use super::error::PathError;
-use super::lines::{PathLine, Sight};
+use super::lines::{ListedPath, PathLine};
 use super::outcome::{Outcome, step};
 use super::registry::Parts;
 use super::report::StepKind;
@@ -13,7 +13,7 @@ use crate::session::Session;
 use crate::system::System;
 use crate::yard::{OwnEntry, Position};
 
-pub(super) fn shift(session: &Session, sight: &Sight, folder: &Path, before: &Path) -> Result<Outcome, PathError> {
+pub(super) fn shift(session: &Session, sight: &ListedPath, folder: &Path, before: &Path) -> Result<Outcome, PathError> {
     if same_place(folder, before, sight.system) {
         return Err(PathError::Same);
     }

@@ -1,6 +1,6 @@
 //! What a change of PATH comes to, before it is made.
 
-use super::lines::{PathLine, Sight};
+use super::lines::{ListedPath, PathLine};
 use super::proposal::Proposal;
 use super::report::{Step, StepKind};
 use crate::report::ReportPath;
@@ -23,7 +23,7 @@ pub(super) struct Outcome {
 }
 
 impl Outcome {
-    pub fn of(sight: &Sight) -> Self {
+    pub fn of(sight: &ListedPath) -> Self {
         Self { after: sight.lines.clone(), ..Self::default() }
     }
 }

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use super::error::PathError;
-use super::lines::{PathLine, Sight};
+use super::lines::{ListedPath, PathLine};
 use super::outcome::{Outcome, step};
 use super::proposal::Proposal;
 use super::registry::Parts;
@@ -21,7 +21,7 @@ use crate::yard::Position;
 
 /// Goes through the entries and takes out those that need not be there. What changes the meaning of a command is only
 /// offered, and so is what a line of somebody else puts there.
-pub(super) fn tidy(session: &Session, sight: &Sight) -> Result<Outcome, PathError> {
+pub(super) fn tidy(session: &Session, sight: &ListedPath) -> Result<Outcome, PathError> {
     let mut commands = Commands::new(sight.system);
     let mut outcome = Outcome::of(sight);
     let mut kept: Vec<usize> = (0..sight.lines.len()).collect();
@@ -68,7 +68,7 @@ pub(super) fn tidy(session: &Session, sight: &Sight) -> Result<Outcome, PathErro
 /// The parts of each scope's value that changes: without the entries that go, and without empty parts.
 fn tidied(
     session: &Session,
-    sight: &Sight,
+    sight: &ListedPath,
     gone: &[usize],
     steps: &mut Vec<Step>,
 ) -> Result<Vec<(Scope, Vec<String>)>, PathError> {
@@ -98,7 +98,7 @@ fn tidied(
 }
 
 /// Why an entry need not be there.
-fn needless(sight: &Sight, kept: &[usize], at: usize) -> Option<String> {
+fn needless(sight: &ListedPath, kept: &[usize], at: usize) -> Option<String> {
     let line: &PathLine = &sight.lines[at].1;
     let earlier = kept
         .iter()

@@ -23,7 +23,7 @@ pub(super) fn judge(session: &Session, request: &ReceiveRequest, tool: &LaidOut)
     let environment = session.asking()?.environment();
     let environment = environment.as_ref().unwrap_or(&session.machine.environment);
     let unfit = Unfit::of(tool, unplaced.fits_by_answers(session, environment)?);
-    session.go_on().map_err(|e: SessionError| ReceiveError::from(e))?;
+    session.bail_if_interrupted().map_err(|e: SessionError| ReceiveError::from(e))?;
     let main = unfit.hindered.iter().find(|(name, _)| *name == tool.name.to_string());
     let all = unfit.hindered.first().filter(|_| unfit.hindered.len() == unfit.judged);
     if let Some((command, fit)) = main.or(all)

@@ -21,7 +21,7 @@ use crate::jobs::tool_names::{NotGuessed, file_name, tool_names};
 use crate::layout::{self, Layout, LayoutError, Target};
 use crate::naming::{self, Guess, ToolName, Version};
 use crate::os;
-use crate::prepare::{Launcher, Lone, Placeholders};
+use crate::prepare::{Launcher, Placeholders, SingleFileTool};
 use crate::progress::{Processor, Progress};
 use crate::registration::registration;
 use crate::session::Session;
@@ -32,7 +32,7 @@ use crate::yard::{self, Card, CardLayout, OtherSource, Stock, YardLock};
 #[derive(Debug)]
 pub struct Identified {
     source: Source,
-    lone: Option<Lone>,
+    lone: Option<SingleFileTool>,
     guess: Guess,
     published: Vec<Published>,
 }
@@ -77,7 +77,7 @@ impl Identified {
 #[derive(Debug)]
 pub struct Staged {
     format: Format,
-    lone: Option<Lone>,
+    lone: Option<SingleFileTool>,
     guess: Guess,
     pub(super) root: Option<tempfile::TempDir>,
     pub(super) listing: Listing,

@@ -143,21 +143,21 @@ fn tried(
         // Where the demo failed there may be none.
         let _ = made.map(|machine| machine.registry().remove_sandbox());
     }
-    session.go_on()?;
+    session.bail_if_interrupted()?;
 
     if let Some(download) = steps::download(&kept) {
         stage("interrupting installations");
         let home = Rehearsal::build(&work.join("kills"), program, times.ends, stop).map_err(SelfTestError::Work)?;
         let killed = steps::kills(&home, &download, times.kills_until, stop);
         steps.push(killed.map_err(SelfTestError::Work)?);
-        session.go_on()?;
+        session.bail_if_interrupted()?;
         let seal = session.sealer()?.level();
         if session.machine.system() == System::Windows || seal != SealLevel::None {
             stage("asking terminals");
             let home =
                 Rehearsal::build(&work.join("questions"), program, times.ends, stop).map_err(SelfTestError::Work)?;
             steps.push(steps::questions(&home, &download, seal).map_err(SelfTestError::Work)?);
-            session.go_on()?;
+            session.bail_if_interrupted()?;
         }
     }
 
@@ -176,7 +176,7 @@ fn tried(
         stop,
     };
     let mut lookups = judge(&judging, session.machine.system()).map_err(SelfTestError::Work)?;
-    session.go_on()?;
+    session.bail_if_interrupted()?;
 
     let private = Private::of(&session.machine);
     let mut facts = MachineFacts::here(&session.machine.environment);

@@ -23,7 +23,7 @@ use crate::snapshot::{
 use crate::store::possible_files;
 use crate::survey;
 use crate::system::System;
-use crate::terminal::{Answer, Question, Said, leading, login_shell_among, registry_origins};
+use crate::terminal::{Answer, Question, ShellReply, leading, login_shell_among, registry_origins};
 use crate::yard::{Card, Stock};
 
 /// What is asked of `snapshot`.
@@ -46,7 +46,7 @@ pub fn record(session: &Session, request: &RecordRequest) -> Result<Report<Snaps
         registered.iter().flat_map(|card| &card.commands).map(|command| command.name.clone()).collect();
     let asking = session.asking()?;
     let answers = asking.everywhere(Question { commands: &commands, variables: &names });
-    session.go_on()?;
+    session.bail_if_interrupted()?;
     let login_shell = login_shell_among(machine, asking.shells);
     let leading = leading(&answers, login_shell).map(|(_, said)| said);
     let context =
@@ -54,7 +54,7 @@ pub fn record(session: &Session, request: &RecordRequest) -> Result<Report<Snaps
     let recorder = Recorder::new(machine, known_versions(session, &stock));
     let contexts = answers.iter().filter_map(|answer| answer.said.as_ref().ok()).map(|said| &said.context);
     let mut folders = recorder.folders(contexts);
-    session.go_on()?;
+    session.bail_if_interrupted()?;
     if request.versions {
         ask_versions(session, &mut folders)?;
     }
@@ -87,7 +87,7 @@ pub fn record(session: &Session, request: &RecordRequest) -> Result<Report<Snaps
 
 fn tool(session: &Session, stock: &Stock, card: &Card, answers: &[Answer], private: &Private) -> RecordedTool {
     let in_service = stock.in_service().iter().any(|used| used.name == card.name && used.version == card.version);
-    let said: Vec<&Said> = answers.iter().filter_map(|answer| answer.said.as_ref().ok()).collect();
+    let said: Vec<&ShellReply> = answers.iter().filter_map(|answer| answer.said.as_ref().ok()).collect();
     let was_asked = in_service && card.registration.is_some() && said.len() == answers.len() && !said.is_empty();
     let other = |other: OtherMeaning| RecordedOther {
         command: other.command,

@@ -8,7 +8,7 @@ use crate::path_list::lies_in;
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Kind, ListedDisk, Standing, same_file};
 use crate::session::{Session, SessionError};
-use crate::terminal::{Question, Said};
+use crate::terminal::{Question, ShellReply};
 use crate::yard::{Card, Yard};
 
 /// What new terminals say of tools.
@@ -29,7 +29,7 @@ pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, Session
     let mut copies: Vec<(String, PathBuf)> = Vec::new();
     for card in cards {
         let home = yard.home_of(card);
-        let all_said: Vec<&Said> = said.iter().map(|(_, said)| *said).collect();
+        let all_said: Vec<&ShellReply> = said.iter().map(|(_, said)| *said).collect();
         let others = other_meanings(yard, card, &all_said);
         for ((shell, said), command) in
             said.iter().flat_map(|said| card.commands.iter().map(move |command| (said, command)))
@@ -54,7 +54,7 @@ pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, Session
 }
 
 /// The commands of a tool that mean something else in a terminal of which this was said.
-pub fn other_meanings(yard: &Yard, card: &Card, said: &[&Said]) -> Vec<OtherMeaning> {
+pub fn other_meanings(yard: &Yard, card: &Card, said: &[&ShellReply]) -> Vec<OtherMeaning> {
     let home = yard.home_of(card);
     let mut others: Vec<OtherMeaning> = Vec::new();
     for command in &card.commands {
