@@ -145,12 +145,12 @@ impl Sealer {
 
     /// Runs a program to its end or to the time limit. Standard input is empty. In a context with a terminal it gets one, and
     /// all that it writes there is given as its standard output.
-    pub fn run(&self, start: &Start, surroundings: SealOptions, limit: Duration, stop: &Stop) -> Outcome {
+    pub fn run(&self, start: &Start, options: SealOptions, limit: Duration, stop: &Stop) -> Outcome {
         if !start.context.as_ref().is_some_and(TerminalContext::is_at_terminal) {
-            return self.run_on(start, Streams::apart(), surroundings, limit, stop);
+            return self.run_on(start, Streams::apart(), options, limit, stop);
         }
         match Streams::typed(None, false) {
-            Ok(streams) => self.run_on(start, streams, surroundings, limit, stop),
+            Ok(streams) => self.run_on(start, streams, options, limit, stop),
             Err(e) => Outcome::not_started(e, Duration::ZERO),
         }
     }
@@ -161,12 +161,12 @@ impl Sealer {
         &self,
         start: &Start,
         typing: Typing<'_>,
-        surroundings: SealOptions,
+        options: SealOptions,
         limit: Duration,
         stop: &Stop,
     ) -> Outcome {
         match Streams::typed(Some(typing), self.means == SealBackend::Own && self.level.throws_away()) {
-            Ok(streams) => self.run_on(start, streams, surroundings, limit, stop),
+            Ok(streams) => self.run_on(start, streams, options, limit, stop),
             Err(e) => Outcome::not_started(e, Duration::ZERO),
         }
     }
@@ -175,7 +175,7 @@ impl Sealer {
         &self,
         start: &Start,
         streams: Streams<'_>,
-        surroundings: SealOptions,
+        options: SealOptions,
         limit: Duration,
         stop: &Stop,
     ) -> Outcome {
@@ -190,15 +190,15 @@ impl Sealer {
                     Err(e) => return Outcome::not_started(e, Duration::ZERO),
                 };
                 let second_terminal = streams.second().and_then(SecondTerminal::number);
-                let request = SealRequest { second_terminal, ..self.request(start, surroundings) };
+                let request = SealRequest { second_terminal, ..self.request(start, options) };
                 run_on(command, Some((channel, request)), streams, limit.into(), stop)
             }
         }
     }
 
-    fn request(&self, start: &Start, mut surroundings: SealOptions) -> SealRequest {
+    fn request(&self, start: &Start, mut options: SealOptions) -> SealRequest {
         for text in start.environment.iter().map(|(_, value)| value).chain(&start.arguments) {
-            surroundings.name_places_of(&text.to_string_lossy());
+            options.name_places_of(&text.to_string_lossy());
         }
         let mut environment = start.environment.clone();
         if self.level != SealLevel::None {
@@ -206,11 +206,11 @@ impl Sealer {
         }
         SealRequest {
             level: self.level,
-            network: surroundings.network,
+            network: options.network,
             folders: self.folders.clone(),
             places: self.places.clone(),
-            named: surroundings.named,
-            stand_ins: surroundings.stand_ins,
+            named: options.named,
+            stand_ins: options.stand_ins,
             program: start.program.clone(),
             called: start.called.clone().unwrap_or_else(|| start.program.clone().into_os_string()),
             arguments: start.arguments.clone(),

@@ -49,6 +49,14 @@ pub struct Asking<'a> {
     pub startup: Option<&'a Mutex<Option<StartupFolders>>>,
 }
 
+/// What shells start with, and the startup files that they may read then.
+pub(super) struct Base {
+    environment: Environment,
+    texts: Vec<StartupText>,
+    /// The places that those name are shown in a seal.
+    pub options: SealOptions,
+}
+
 /// How many shells are started at a time: they wait more than they work.
 const AT_A_TIME: usize = 12;
 
@@ -56,7 +64,7 @@ impl Asking<'_> {
     /// Starts every shell in every way, in every environment a new terminal may have, and asks.
     #[must_use]
     pub fn everywhere(&self, question: Question<'_>) -> Vec<Answer> {
-        let bases = base_environments(self.machine);
+        let bases: Vec<_> = base_environments(self.machine).into_iter().map(|base| self.base(base)).collect();
         let mut starts = Vec::new();
         for shell in self.shells {
             for &mode in StartMode::of(shell.shell) {
@@ -78,7 +86,23 @@ impl Asking<'_> {
     /// Starts one shell in one way and asks.
     #[must_use]
     pub fn one(&self, shell: &InstalledShell, mode: StartMode, base: &Environment, question: Question<'_>) -> Answer {
-        self.ask(shell, mode, base, question, &self.ready(question))
+        self.ask(shell, mode, &self.base(base.clone()), question, &self.ready(question))
+    }
+
+    /// Reads the startup files that shells read which begin with these variables.
+    pub(super) fn base(&self, environment: Environment) -> Base {
+        let mut options = SealOptions::of_terminal();
+        if self.machine.system() == System::Windows {
+            return Base { environment, texts: Vec::new(), options };
+        }
+        let texts = startup_texts(&self.machine.home, &environment);
+        for text in &texts {
+            options.name_places_of(&text.text);
+        }
+        for file in files_in(&Yard::at(&self.machine.yard).terminal()) {
+            options.name_places_of(&String::from_utf8_lossy(&whole_file::read(&file).unwrap_or_default()));
+        }
+        Base { environment, texts, options }
     }
 
     /// Writes a question down for the first time that it is typed in a terminal, and for the second.
@@ -91,17 +115,16 @@ impl Asking<'_> {
         &self,
         shell: &InstalledShell,
         mode: StartMode,
-        base: &Environment,
+        base: &Base,
         question: Question<'_>,
         asked: &io::Result<[Typed; 2]>,
     ) -> Answer {
         let level = self.sealer.level();
-        let texts =
-            if shell.shell.system() == System::Unix { startup_texts(&self.machine.home, base) } else { Vec::new() };
+        let Base { environment, texts, .. } = base;
         let mut answer = Answer {
             shell: shell.shell,
             mode,
-            base: base.clone(),
+            base: environment.clone(),
             said: Err(NoAnswer::NotAsked(level)),
             later: Vec::new(),
             taken: false,
@@ -116,7 +139,7 @@ impl Asking<'_> {
                 (answer.said, answer.took) = windows_shells::ask(
                     shell,
                     &marker,
-                    base,
+                    environment,
                     question,
                     &self.machine.home,
                     self.limit(question),
@@ -137,9 +160,9 @@ impl Asking<'_> {
                 outcome
             }
             System::Unix => {
-                let shared = multiplexers::shared(base, &texts);
+                let shared = multiplexers::shared(environment, texts);
                 let outcome = match asked {
-                    Ok(asked) => self.by_typing(&mut answer, shell, &shared, &texts, question, asked),
+                    Ok(asked) => self.by_typing(&mut answer, shell, (base, &shared), question, asked),
                     Err(e) => Outcome::not_started(io::Error::new(e.kind(), e.to_string()), Duration::ZERO),
                 };
                 let ran = !matches!(outcome.ending, process::Ending::Interrupted | process::Ending::NotStarted(_));
@@ -167,7 +190,7 @@ impl Asking<'_> {
                 shell.shell.name()
             ));
         }
-        let is_hidden = || hidden::condition(&texts, level, question.commands);
+        let is_hidden = || hidden::condition(texts, level, question.commands);
         answer.doubt = answer.doubt.or_else(|| too_large(&outcome)).or_else(is_hidden);
         if answer.said.is_err() {
             answer.said = Err(NoAnswer::of_ending(&outcome));
@@ -186,41 +209,29 @@ impl Asking<'_> {
         &self,
         shell: &InstalledShell,
         mode: StartMode,
-        base: &Environment,
+        base: &Base,
         question: Question<'_>,
     ) -> (Option<ShellReply>, Outcome, Option<Box<Evidence>>) {
         let marker = marker();
         let text = question::text(shell.shell, mode, &marker, question, self.own.as_deref());
-        let start = self.for_text(shell, mode, base, &text);
-        let outcome = self.sealer.run(&start, self.surroundings(base), self.limit(question), self.stop);
+        let start = self.for_text(shell, mode, &base.environment, &text);
+        let outcome = self.sealer.run(&start, base.options.clone(), self.limit(question), self.stop);
         let of = (shell, mode, self.sealer.level());
         let evidence = self.keeps_evidence.then(|| Box::new(Evidence::argument(of, &start, text, &outcome)));
         (question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home), outcome, evidence)
     }
 
-    /// Those of a terminal, in which everything is shown that startup files name.
-    pub(super) fn surroundings(&self, base: &Environment) -> SealOptions {
-        let mut surroundings = SealOptions::of_terminal();
-        for text in startup_texts(&self.machine.home, base) {
-            surroundings.name_places_of(&text.text);
-        }
-        for file in files_in(&Yard::at(&self.machine.yard).terminal()) {
-            surroundings.name_places_of(&String::from_utf8_lossy(&whole_file::read(&file).unwrap_or_default()));
-        }
-        surroundings
-    }
-
     /// PATH at a terminal, of a shell that comes to no prompt there.
-    fn before_prompt(&self, shell: &InstalledShell, mode: StartMode, base: &Environment) -> Option<OsString> {
+    fn before_prompt(&self, shell: &InstalledShell, mode: StartMode, base: &Base) -> Option<OsString> {
         let (marker, question) = (marker(), Question::default());
         let text = question::text(shell.shell, mode, &marker, question, self.own.as_deref());
-        let start = self.for_text(shell, mode, base, &text);
+        let start = self.for_text(shell, mode, &base.environment, &text);
         let parse = |output: &[u8]| question::parse(shell.shell, &marker, output, question, &self.machine.home);
         // Whatever reads gets an empty line.
         let is_answered = |output: &[u8], _| parse(output).is_some();
         let next = |answered, _: &[u8]| (answered == 0).then(|| Line::from(String::new()));
         let typing = Typing { next: &next, is_answered: &is_answered, is_begun: &|_, _| false, ahead: true };
-        let outcome = self.sealer.run_typed(&start, typing, self.surroundings(base), self.limit, self.stop);
+        let outcome = self.sealer.run_typed(&start, typing, base.options.clone(), self.limit, self.stop);
         parse(&outcome.stdout).map(|said| said.context.path)
     }
 
@@ -230,12 +241,12 @@ impl Asking<'_> {
         &self,
         answer: &mut Answer,
         shell: &InstalledShell,
-        base: &Environment,
-        texts: &[StartupText],
+        (base, environment): (&Base, &Environment),
         question: Question<'_>,
         asked: &[Typed; 2],
     ) -> Outcome {
-        let start = self.at_terminal(shell, answer.mode, base);
+        let texts = &base.texts;
+        let start = self.at_terminal(shell, answer.mode, environment);
         let parse = |at: usize, output: &[u8]| asked[at].parse(shell.shell, output, question, &self.machine.home);
         let has_hooks = texts.iter().any(|text| at_prompt::mentions_hook(&text.text));
         let line = |at: usize, after| Line { text: asked[at].line(shell.shell), after };
@@ -255,7 +266,7 @@ impl Asking<'_> {
             ahead: shell.shell == Shell::Sh,
         };
         let limit = self.limit(question) + watch::idle(texts).unwrap_or_default();
-        let outcome = self.sealer.run_typed(&start, typing, self.surroundings(base), limit, self.stop);
+        let outcome = self.sealer.run_typed(&start, typing, base.options.clone(), limit, self.stop);
         if self.keeps_evidence {
             let of = (shell, answer.mode, self.sealer.level());
             let typed = (&*asked[0].line(shell.shell), asked[0].text(shell.shell));

@@ -43,14 +43,14 @@ impl Asking<'_> {
             let read = if answer.shell == Shell::Tcsh { "source" } else { "." };
             Some(format!("{read} {}", quoted(answer.shell, &file.to_string_lossy())))
         };
-        let mut surroundings = self.surroundings(&answer.base);
-        surroundings.network = Network::Closed;
+        let mut options = self.base(answer.base.clone()).options;
+        options.network = Network::Closed;
         let mut lines = Vec::new();
         for (number, (name, file)) in names.iter().enumerate() {
             let content = format!("#!/bin/sh\nprintf '\\n%s\\0' {marker}-{number}-started\n").into_bytes();
             let mut places: Vec<PathBuf> = vec![file.to_path_buf()];
             places.extend(fs::canonicalize(file).ok().filter(|real| real != file));
-            surroundings.stand_ins.extend(places.into_iter().map(|place| (place, content.clone())));
+            options.stand_ins.extend(places.into_iter().map(|place| (place, content.clone())));
             // A name that has to be quoted is no alias.
             let is_plain = name.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"._+-".contains(&byte));
             let typed = if is_plain { (*name).to_owned() } else { quoted(answer.shell, name) };
@@ -78,11 +78,11 @@ impl Asking<'_> {
             // Nobody types there.
             StartMode::LoginCommand => {
                 let start = self.for_text(shell, answer.mode, &answer.base, &lines.concat().join("\n"));
-                self.sealer.run(&start, surroundings, limit, self.stop)
+                self.sealer.run(&start, options, limit, self.stop)
             }
             _ => {
                 let start = self.at_terminal(shell, answer.mode, &answer.base);
-                self.sealer.run_typed(&start, typing, surroundings, limit, self.stop)
+                self.sealer.run_typed(&start, typing, options, limit, self.stop)
             }
         };
         let output = &outcome.stdout[..];

@@ -123,7 +123,7 @@ impl Asking<'_> {
         if self.sealer.level() == SealLevel::None && !self.unsealed {
             return Vec::new();
         }
-        let outcome = self.sealer.run(start, self.surroundings(&start.environment), self.limit, self.stop);
+        let outcome = self.sealer.run(start, self.base(start.environment.clone()).options, self.limit, self.stop);
         let told = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();
         let begin = format!("{marker}\x1f");
         let step = |line: &[u8]| {
