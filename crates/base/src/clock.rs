@@ -3,19 +3,16 @@
 use std::time::SystemTime;
 
 /// Now, as RFC 3339 in UTC, to the microsecond: always as long, so that the order of the texts is that of the times.
-#[must_use]
 pub fn now() -> String {
     humantime::format_rfc3339_micros(SystemTime::now()).to_string()
 }
 
 /// The time that a record has; `None` where it is none.
-#[must_use]
 pub fn parse(time: &str) -> Option<SystemTime> {
     humantime::parse_rfc3339(time).ok()
 }
 
 /// A time as this module writes it, to the minute.
-#[must_use]
 pub fn to_the_minute(time: &str) -> String {
     match time.get(..16) {
         Some(start) => format!("{} UTC", start.replace('T', " ")),

@@ -10,7 +10,6 @@ use crate::system::System;
 
 /// The system this program runs on. This is the one place that asks for it: whatever follows a system's rules takes the
 /// system from its environment, or is given it.
-#[must_use]
 pub fn host_system() -> System {
     os::HERE
 }
@@ -24,18 +23,15 @@ pub struct Environment {
 
 impl Environment {
     /// One without variables, under the rules of a system.
-    #[must_use]
     pub fn new(system: System) -> Self {
         Self { system, variables: BTreeMap::new() }
     }
 
-    #[must_use]
     pub fn of_process() -> Self {
         Self::with(host_system(), std::env::vars_os())
     }
 
     /// These variables, under the rules of a system.
-    #[must_use]
     pub fn with<N: Into<OsString>, V: Into<OsString>>(
         system: System,
         variables: impl IntoIterator<Item = (N, V)>,
@@ -47,19 +43,16 @@ impl Environment {
         environment
     }
 
-    #[must_use]
     pub fn system(&self) -> System {
         self.system
     }
 
     /// The value of a variable.
-    #[must_use]
     pub fn get(&self, name: impl AsRef<OsStr>) -> Option<&OsStr> {
         self.written(name.as_ref()).and_then(|name| self.variables.get(name)).map(OsString::as_os_str)
     }
 
     /// A variable that holds an absolute path.
-    #[must_use]
     pub fn folder(&self, name: &str) -> Option<PathBuf> {
         self.get(name).map(PathBuf::from).filter(|path| path.is_absolute())
     }

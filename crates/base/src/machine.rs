@@ -124,25 +124,21 @@ impl Machine {
         })
     }
 
-    #[must_use]
     pub fn system(&self) -> System {
         self.environment.system()
     }
 
     /// The registry's keys, or those of the sandbox.
-    #[must_use]
     pub fn registry(&self) -> RegistryPlaces {
         RegistryPlaces::of(self.sandbox.as_deref())
     }
 
     /// Whether it is the system's files that are changed, and a yard for everybody.
-    #[must_use]
     pub fn is_for_everybody(&self) -> bool {
         self.scope == Scope::System
     }
 
     /// This terminal's PATH, empty where it is not set.
-    #[must_use]
     pub fn path_value(&self) -> OsString {
         self.environment.get("PATH").unwrap_or_default().to_owned()
     }
@@ -163,7 +159,6 @@ fn absolute(path: &Path) -> Result<PathBuf, MachineError> {
 }
 
 /// The variable that names the user's home folder.
-#[must_use]
 pub fn home_variable(system: System) -> &'static str {
     match system {
         System::Unix => "HOME",

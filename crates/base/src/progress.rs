@@ -27,7 +27,6 @@ impl Stop {
     }
 
     /// Whether the end was asked for.
-    #[must_use]
     pub fn requested(&self) -> bool {
         self.0.load(Ordering::SeqCst)
     }
@@ -42,13 +41,11 @@ pub struct Processor {
 
 impl Processor {
     /// One with nothing to do.
-    #[must_use]
     pub fn free() -> Self {
         Self { free: Mutex::new(true), freed: Condvar::new() }
     }
 
     /// Keeps it busy until what is returned is dropped.
-    #[must_use]
     pub fn in_use(&self) -> impl Drop + use<'_> {
         struct InUse<'a>(&'a Processor);
         impl Drop for InUse<'_> {

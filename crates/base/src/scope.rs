@@ -17,7 +17,6 @@ pub enum Scope {
 impl Scope {
     pub const ALL: [Self; 2] = [Self::User, Self::System];
 
-    #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
             Self::User => "user",

@@ -10,7 +10,6 @@ use crate::visible::is_hidden;
 const LEFT_OUT: &str = "…";
 
 /// The line that `template` makes with `words` in the places of its `{}`, between quotation marks for a sentence.
-#[must_use]
 pub fn suggested<W: AsRef<OsStr>>(system: System, template: &str, words: &[W]) -> String {
     let line = suggested_line(system, template, words);
     if line.contains(LEFT_OUT) {
@@ -21,7 +20,6 @@ pub fn suggested<W: AsRef<OsStr>>(system: System, template: &str, words: &[W]) -
 }
 
 /// The same line alone. A word that cannot be quoted for every shell stands in it as `…`.
-#[must_use]
 pub fn suggested_line<W: AsRef<OsStr>>(system: System, template: &str, words: &[W]) -> String {
     let mut line = "wyard ".to_owned();
     let mut words = words.iter();
@@ -37,7 +35,6 @@ pub fn suggested_line<W: AsRef<OsStr>>(system: System, template: &str, words: &[
 }
 
 /// A whole line that was typed, to be typed again.
-#[must_use]
 pub fn typed_again<W: AsRef<OsStr>>(system: System, words: &[W]) -> String {
     let words: Vec<String> = words.iter().map(|word| quoted(system, word.as_ref())).collect();
     words.join(" ")

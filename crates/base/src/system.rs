@@ -9,7 +9,6 @@ pub enum System {
 
 impl System {
     /// What separates the entries of PATH (POSIX.1-2017, "Environment Variables"; Windows, "Environment Variables").
-    #[must_use]
     pub fn path_separator(self) -> u8 {
         match self {
             Self::Unix => b':',

@@ -29,12 +29,10 @@ const HIDDEN: [RangeInclusive<char>; 18] = [
 ];
 
 /// Whether nobody sees a character, or sees others wrongly by it.
-#[must_use]
 pub fn is_hidden(c: char) -> bool {
     c.is_control() || !c.is_ascii() && HIDDEN.iter().any(|range| range.contains(&c))
 }
 
-#[must_use]
 pub fn escaped(text: &str) -> Cow<'_, str> {
     if !text.contains(is_hidden) {
         return text.into();

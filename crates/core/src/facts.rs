@@ -60,7 +60,6 @@ impl ReportBody for MachineFacts {
 
 impl MachineFacts {
     /// A machine of which nothing else is known.
-    #[must_use]
     pub fn new(system: Cow<'static, str>, processor: Cow<'static, str>) -> Self {
         Self {
             system,
@@ -76,7 +75,6 @@ impl MachineFacts {
     }
 
     /// Those of this machine; `environment` is a new terminal's. Shells and interpreters are for the caller to add.
-    #[must_use]
     pub fn here(environment: &Environment) -> Self {
         let kernel = os::kernel_version().map(|numbers| numbers.map(|number| number.to_string()).join("."));
         let levels = os::processor_levels();

@@ -1,13 +1,11 @@
 //! Words quoted so that a shell takes every byte of them as it is.
 
 /// For POSIX shells: in single quotes, a single quote itself as `'\''` (POSIX.1-2017, 2.2.2).
-#[must_use]
 pub fn posix(word: &[u8]) -> Vec<u8> {
     quote(word, |byte| if byte == b'\'' { Some(b"'\\''") } else { None })
 }
 
 /// For fish: in single quotes, where only `\'` and `\\` have a meaning (fish language, "Quotes").
-#[must_use]
 pub fn fish(word: &[u8]) -> Vec<u8> {
     quote(word, |byte| match byte {
         b'\'' => Some(b"\\'"),
@@ -18,7 +16,6 @@ pub fn fish(word: &[u8]) -> Vec<u8> {
 
 /// For tcsh: in single quotes, where a `!` still stands for an earlier command unless a backslash is before it, and a
 /// line ends the word (tcsh(1), "Lexical structure"). No entry of PATH holds a line break.
-#[must_use]
 pub fn csh(word: &[u8]) -> Vec<u8> {
     quote(word, |byte| match byte {
         b'\'' => Some(b"'\\''"),

@@ -92,7 +92,6 @@ pub struct Session {
 
 impl Session {
     /// For a machine. Nothing is read yet, so that jobs which need no settings do not fail for them.
-    #[must_use]
     pub fn new(machine: Machine, stop: Stop) -> Self {
         let yard = Yard::at(&machine.yard);
         Self {
@@ -111,7 +110,6 @@ impl Session {
         }
     }
 
-    #[must_use]
     pub fn system(&self) -> System {
         self.machine.system()
     }
@@ -200,7 +198,6 @@ impl Session {
     }
 
     /// Every file that this user's shells could read at their start, as far as it can be known.
-    #[must_use]
     pub fn startup_files(&self) -> Vec<PathBuf> {
         let in_home = || StartupFolders { home: self.machine.home.clone(), ..StartupFolders::default() };
         store::all_startup_files(&self.asking().map_or_else(|_| in_home(), |asking| asking.startup_folders()))

@@ -11,13 +11,11 @@ const MOST_CLASSES: usize = 200;
 const LONGEST_MANIFEST: u64 = 64 << 10;
 
 /// Whether a file is called as archives of classes are.
-#[must_use]
 pub fn could_hold_classes(name: &str) -> bool {
     name.len() > 4 && name.as_bytes()[name.len() - 4..].eq_ignore_ascii_case(b".jar")
 }
 
 /// Reads it from the content of such an archive; `None` where that is spoiled, or holds no classes.
-#[must_use]
 pub fn asked_by_classes(content: &[u8]) -> Option<Asks> {
     guard::run(|| read(content)).ok().flatten()
 }

@@ -264,7 +264,6 @@ fn needs_of(name: &str, program: &Program, content: &[u8]) -> Option<Needs> {
 }
 
 /// What a file needs that lies in place; of large ones only what compiled programs say.
-#[must_use]
 pub fn needs_at(file: &Path) -> Option<Needs> {
     let name = file.file_name()?.to_string_lossy();
     let bytes = fs::metadata(file).ok()?.len();

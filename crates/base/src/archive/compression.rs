@@ -52,7 +52,6 @@ impl Compression {
         }
     }
 
-    #[must_use]
     pub fn name(self) -> &'static str {
         match self {
             Self::None => "nothing",

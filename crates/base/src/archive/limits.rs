@@ -25,7 +25,6 @@ impl Default for Limits {
 
 impl Limits {
     /// So many times the usual ones.
-    #[must_use]
     pub fn times(factor: u32) -> Self {
         let usual = Self::default();
         let many = usize::try_from(factor).unwrap_or(usize::MAX);

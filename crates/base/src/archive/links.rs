@@ -154,7 +154,6 @@ impl Listing {
     }
 
     /// For each link, by its path, the entry it ends at, where that is one of the listing's.
-    #[must_use]
     pub fn link_ends(&self) -> HashMap<&Path, &Entry> {
         let links = links_of(self);
         if links.is_empty() {

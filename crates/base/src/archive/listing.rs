@@ -44,7 +44,6 @@ pub struct Listing {
 impl Listing {
     /// Whether a file is meant to be executed: by its execute bits, or, in a zip without modes, by being a program or
     /// beginning with `#!`.
-    #[must_use]
     pub fn executable(&self, entry: &Entry) -> bool {
         let Some(program) = &entry.program else { return false };
         if self.without_modes {
@@ -54,13 +53,11 @@ impl Listing {
     }
 
     /// The sum of all files' sizes in bytes.
-    #[must_use]
     pub fn unpacked_bytes(&self) -> u64 {
         self.entries.iter().map(|e| e.bytes).sum()
     }
 
     /// The number of regular files.
-    #[must_use]
     pub fn files(&self) -> usize {
         self.entries.iter().filter(|e| e.kind == EntryKind::File).count()
     }

@@ -104,13 +104,11 @@ impl MemberPath {
         if fits && parts { Ok(()) } else { Err(MemberError::Target) }
     }
 
-    #[must_use]
     pub fn as_path(&self) -> &Path {
         Path::new(&*self.0)
     }
 
     /// The path from a folder on; `None` where it does not lie in it.
-    #[must_use]
     pub fn below(&self, folder: &Path) -> Option<&Path> {
         // Both are plain: where they are text, no part needs to be looked at by itself.
         let (Some(own), Some(folder)) = (self.0.to_str(), folder.to_str()) else {
@@ -133,19 +131,16 @@ impl MemberPath {
     }
 
     /// The place of this member under a folder.
-    #[must_use]
     pub fn under(&self, root: &Path) -> PathBuf {
         root.join(self.as_path())
     }
 
     /// The last component, lossy.
-    #[must_use]
     pub fn file_name(&self) -> String {
         self.as_path().file_name().unwrap_or_default().to_string_lossy().into_owned()
     }
 
     /// The whole, lossy, for people, with `/` between components as in archives.
-    #[must_use]
     pub fn display(&self) -> String {
         let parts: Vec<_> = self.as_path().iter().map(|part| part.to_string_lossy()).collect();
         parts.join("/")

@@ -33,14 +33,12 @@ pub struct Format {
 }
 
 impl Format {
-    #[must_use]
     pub fn words(&self) -> String {
         words(self.container, self.compression, self.inner.as_deref())
     }
 }
 
 /// A format in words; `inner` is the archive inside.
-#[must_use]
 pub fn words(container: Container, compression: Compression, inner: Option<&str>) -> String {
     let container = match container {
         Container::Zip => "zip archive",
@@ -189,7 +187,6 @@ impl Source {
     }
 
     /// What is odd about what was read of it until now.
-    #[must_use]
     pub fn findings(&self) -> Vec<Finding> {
         self.oddities.findings()
     }

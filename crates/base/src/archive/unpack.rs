@@ -197,7 +197,6 @@ pub struct Finished {
 
 impl Finished {
     /// Tells that links became copies, where any did.
-    #[must_use]
     pub fn finding(&self) -> Option<Finding> {
         let seen = format!("{} links were replaced by copies, since links cannot be created here", self.copied);
         (self.copied > 0).then(|| Finding::new(Code::LinksCopied, seen))

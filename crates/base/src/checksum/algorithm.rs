@@ -25,7 +25,6 @@ pub enum Algorithm {
 impl Algorithm {
     pub const ALL: [Self; 4] = [Self::Sha256, Self::Sha512, Self::Sha1, Self::Md5];
 
-    #[must_use]
     pub fn name(self) -> &'static str {
         match self {
             Self::Sha256 => "SHA-256",
@@ -40,7 +39,6 @@ impl Algorithm {
     }
 
     /// How many hex digits it has.
-    #[must_use]
     pub fn digits(self) -> usize {
         match self {
             Self::Sha256 => 64,
@@ -51,7 +49,6 @@ impl Algorithm {
     }
 
     /// Whether two files with the same checksum can be made on purpose.
-    #[must_use]
     pub fn is_weak(self) -> bool {
         matches!(self, Self::Sha1 | Self::Md5)
     }
@@ -96,7 +93,6 @@ impl Checksum {
 
 impl Checksum {
     /// Of bytes that are in memory.
-    #[must_use]
     pub fn of(algorithm: Algorithm, bytes: &[u8]) -> Self {
         let mut hasher = Hasher::new(algorithm);
         hasher.update(bytes);

@@ -61,7 +61,6 @@ pub fn in_list(list: &Path, name: &str) -> Result<Published, PublishedError> {
 }
 
 /// The checksums in the usual files beside a download, the stronger first. A file that cannot be read is none.
-#[must_use]
 pub fn beside(file: &Path) -> Vec<Published> {
     let Some(name) = file.file_name().map(|name| name.to_string_lossy().into_owned()) else { return Vec::new() };
     let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));

@@ -63,7 +63,6 @@ impl Summed {
         Ok(Self { sha256, published, oddities: Vec::new() })
     }
 
-    #[must_use]
     pub fn findings(&self) -> Vec<Finding> {
         self.of_checksum().into_iter().chain(self.oddities.clone()).collect()
     }

@@ -30,7 +30,6 @@ pub struct Finding {
 
 impl Finding {
     /// A finding with nothing to do about it.
-    #[must_use]
     pub fn new(code: Code, seen: impl Into<String>) -> Self {
         let (severity, why) = (code.severity(), code.texts().why);
         let verdict = code.verdict();
@@ -38,14 +37,12 @@ impl Finding {
     }
 
     /// With a verdict other than the one its code usually has. A problem is never good.
-    #[must_use]
     pub fn judged(mut self, verdict: Verdict) -> Self {
         self.verdict =
             if self.severity == Severity::Problem { verdict.max(Verdict::StartedWithError) } else { verdict };
         self
     }
 
-    #[must_use]
     pub fn remedy(mut self, remedy: impl Into<String>) -> Self {
         self.remedy = Some(remedy.into());
         self
@@ -54,7 +51,6 @@ impl Finding {
 
 impl Verdict {
     /// The worst that findings amount to; without any all is good.
-    #[must_use]
     pub fn worst<'a>(findings: impl IntoIterator<Item = &'a Finding>) -> Self {
         findings.into_iter().map(|finding| finding.verdict).max().unwrap_or(Self::Good)
     }

@@ -46,18 +46,15 @@ macro_rules! findings {
         impl Code {
             pub const ALL: &'static [Self] = &[$(Self::$name,)*];
 
-            #[must_use]
             pub fn as_str(self) -> &'static str {
                 match self { $(Self::$name => $text,)* }
             }
 
-            #[must_use]
             pub fn severity(self) -> Severity {
                 match self { $(Self::$name => Severity::$severity,)* }
             }
 
             /// What it usually makes of a command: no problem is good, and only problems are not.
-            #[must_use]
             pub fn verdict(self) -> Verdict {
                 match self {
                     _ if self.severity() != Severity::Problem => Verdict::Good,
@@ -85,7 +82,6 @@ macro_rules! findings {
             }
 
             /// What is said of it.
-            #[must_use]
             pub fn texts(self) -> Texts {
                 match self {
                     $(Self::$name => Texts {

@@ -35,7 +35,6 @@ impl Verdict {
         Self::NotFound,
     ];
 
-    #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
             Self::Good => "good",
@@ -49,7 +48,6 @@ impl Verdict {
     }
 
     /// Whether the command works in every new terminal.
-    #[must_use]
     pub fn passes(self) -> bool {
         self == Self::Good
     }

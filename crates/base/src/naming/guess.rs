@@ -15,7 +15,6 @@ pub struct Guess {
 impl Guess {
     /// Fills what is missing from a second guess. A second name that came with a version replaces a first one that
     /// came without: `download.zip` says less than `tidelog-4.2.1` inside it.
-    #[must_use]
     pub fn or(self, other: Self) -> Self {
         let prefer_other = self.version.is_none() && other.version.is_some() && other.name.is_some();
         Self {
@@ -111,7 +110,6 @@ const PRE_RELEASE: [&str; 8] = ["alpha", "beta", "rc", "pre", "preview", "dev", 
 
 /// Reads what a file's or folder's name tells. Archive endings and a browser's ` (1)` are dropped first; words are
 /// separated by `-`, `_`, space, and a `+` that no digit precedes.
-#[must_use]
 pub fn guess(file_name: &str) -> Guess {
     let stem = without_ending(file_name);
     // The one processor word with a separator inside.

@@ -77,7 +77,6 @@ macro_rules! checked_text {
         pub struct $name(String);
 
         impl $name {
-            #[must_use]
             pub fn as_str(&self) -> &str {
                 &self.0
             }

@@ -3,7 +3,6 @@
 const MOST: usize = 3;
 
 /// The names that one or two slips of the hand make of this one, nearest first.
-#[must_use]
 pub fn similar(name: &str, all: impl IntoIterator<Item = String>) -> Vec<String> {
     let most = match name.chars().count() {
         0 | 1 => return Vec::new(),
@@ -18,7 +17,6 @@ pub fn similar(name: &str, all: impl IntoIterator<Item = String>) -> Vec<String>
 }
 
 /// The same as the question of an error; none where nothing is similar.
-#[must_use]
 pub fn did_you_mean(name: &str, all: impl IntoIterator<Item = String>) -> Option<String> {
     let similar = similar(name, all);
     (!similar.is_empty()).then(|| format!("did you mean {}?", similar.join(" or ")))

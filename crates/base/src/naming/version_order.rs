@@ -14,7 +14,6 @@ enum Part<'a> {
 /// Rules: Semantic Versioning 2.0.0, "Precedence": numbers as numbers, a pre-release before its release, what follows a
 /// `+` counts for nothing. Beyond that: as many numbers as there are, so that dates fit in; a letter behind a number comes
 /// after it (`1.1.1w`), unless it says that it comes before (`rc`, `beta`); `1.2` and `1.2.0` are the same.
-#[must_use]
 pub fn compare_versions(one: &str, other: &str) -> Ordering {
     let (one, other) = (parts(one), parts(other));
     for at in 0..one.len().max(other.len()) {

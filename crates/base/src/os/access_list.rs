@@ -56,14 +56,12 @@ pub struct AccessList {
 
 impl AccessList {
     /// Whether every user may put files there.
-    #[must_use]
     pub fn lets_every_user_write(&self) -> bool {
         let is_every = |identity: &str| EVERY_USER.contains(&identity);
         self.lets(ADD_FILE | WRITE_LIST | WRITE_OWNER | GENERIC_WRITE | GENERIC_ALL, is_every)
     }
 
     /// Whether anybody who is neither an administrator nor one of `own` could put something else there.
-    #[must_use]
     pub fn lets_others_change(&self, part: Part, own: &[String]) -> bool {
         let is_other = |identity: &str| !ADMINISTRATORS.contains(&identity) && !own.iter().any(|one| one == identity);
         let on_way = DELETE_CHILD | DELETE | WRITE_LIST | WRITE_OWNER | GENERIC_ALL;

@@ -4,13 +4,11 @@ use std::fs;
 use std::path::Path;
 
 /// A setting of the file that tells the system's version, such as `ProductVersion`.
-#[must_use]
 pub fn macos_setting(name: &str) -> Option<String> {
     of_plist(&fs::read_to_string("/System/Library/CoreServices/SystemVersion.plist").ok()?, name)
 }
 
 /// Whether the translator for programs of Intel processors is installed.
-#[must_use]
 pub fn translates_intel() -> bool {
     Path::new("/Library/Apple/usr/share/rosetta").exists()
 }

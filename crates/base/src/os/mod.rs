@@ -67,7 +67,6 @@ pub use windows_registry::*;
 pub use windows_rights::{others_may_write, untrusted_for_everybody};
 
 /// What the names of the temporary folders of a process of this program begin with.
-#[must_use]
 pub fn temporary_name(process: u32) -> String {
     format!("wyard-{process}-")
 }

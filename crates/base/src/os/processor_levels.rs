@@ -3,7 +3,6 @@
 /// Those that this processor has, a bit for each, the first for what all have (x86-64 psABI, "Micro-Architecture Levels");
 /// none on other processors.
 #[cfg(target_arch = "x86_64")]
-#[must_use]
 pub fn processor_levels() -> u32 {
     use std::arch::is_x86_feature_detected as has;
     let second =
@@ -24,7 +23,6 @@ pub fn processor_levels() -> u32 {
 
 /// The same on a processor of another family.
 #[cfg(not(target_arch = "x86_64"))]
-#[must_use]
 pub fn processor_levels() -> u32 {
     0
 }

@@ -20,7 +20,6 @@ pub enum Hive {
 }
 
 impl Hive {
-    #[must_use]
     pub fn name(self) -> &'static str {
         match self {
             Self::CurrentUser => "HKEY_CURRENT_USER",

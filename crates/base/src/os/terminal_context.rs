@@ -34,19 +34,16 @@ pub struct TerminalContext {
 
 impl TerminalContext {
     /// Whether what it writes goes to a terminal.
-    #[must_use]
     pub fn is_at_terminal(&self) -> bool {
         self.descriptors.iter().any(|(number, leads_to)| *number == 1 && *leads_to == Descriptor::Terminal)
     }
 
     /// The same in another folder.
-    #[must_use]
     pub fn in_folder(&self, folder: &std::path::Path) -> Self {
         Self { folder: folder.as_os_str().as_encoded_bytes().to_vec(), ..self.clone() }
     }
 
     /// One line of text for each fact.
-    #[must_use]
     pub fn to_text(&self) -> String {
         let mut text =
             format!("umask {}\nignored {}\nfolder {}\n", self.umask, self.ignored, hex::encode(&self.folder));
@@ -64,7 +61,6 @@ impl TerminalContext {
     }
 
     /// Reads [`Self::to_text`] back; `None` where it says something else.
-    #[must_use]
     pub fn parse(text: &str) -> Option<Self> {
         let mut context = Self::default();
         let mut is_begun = false;

@@ -23,13 +23,11 @@ pub const SYSTEM: &str = std::env::consts::OS;
 pub const FOLDS_CASE: bool = cfg!(target_os = "macos");
 
 /// Whether symbolic links can be made in a folder.
-#[must_use]
 pub fn can_link(_folder: &Path) -> bool {
     true
 }
 
 /// Whether a file is an app-execution alias, which this system does not have.
-#[must_use]
 pub fn is_app_alias(_path: &Path) -> bool {
     false
 }
@@ -38,54 +36,46 @@ pub fn is_app_alias(_path: &Path) -> bool {
 pub fn keep_failures_quiet() {}
 
 /// Makes a name from exact bytes, as a shell or an archive gave them.
-#[must_use]
 pub fn name_from_bytes(bytes: Vec<u8>) -> OsString {
     OsString::from_vec(bytes)
 }
 
 /// When a file was last changed in any way, in seconds and nanoseconds (inode(7), "ctime"); nobody can set it.
-#[must_use]
 pub fn changed_at(seen: &fs::Metadata) -> Option<(i64, i64)> {
     Some((seen.ctime(), seen.ctime_nsec()))
 }
 
 /// Whether the effective user may execute the file (faccessat(2) with `X_OK`, effective ids). For the superuser one
 /// execute bit of any class must be set.
-#[must_use]
 pub fn may_execute(path: &Path) -> bool {
     rustix::fs::accessat(CWD, path, Access::EXEC_OK, AtFlags::EACCESS).is_ok()
 }
 
 /// Why the system's policy keeps a program from starting, where the error says so: `EPERM` comes from security modules
 /// (execve(2), "ERRORS").
-#[must_use]
 pub fn refused_by_policy(error: &io::Error) -> Option<&'static str> {
     (error.raw_os_error() == Some(rustix::io::Errno::PERM.raw_os_error())).then_some("it is not permitted here")
 }
 
 /// Whether the disk that a file lies on is mounted so that no program on it may run (mount(8), `noexec`).
 #[cfg(not(target_vendor = "apple"))]
-#[must_use]
 pub fn forbids_programs(file: &Path) -> bool {
     rustix::fs::statvfs(file).is_ok_and(|seen| seen.f_flag.contains(rustix::fs::StatVfsMountFlags::NOEXEC))
 }
 
 /// Whether the disk is mounted so; here statvfs(3) does not tell.
 #[cfg(target_vendor = "apple")]
-#[must_use]
 pub fn forbids_programs(_file: &Path) -> bool {
     false
 }
 
 /// Whether the effective user may write to the file or create entries in the folder.
-#[must_use]
 pub fn may_write(path: &Path) -> bool {
     rustix::fs::accessat(CWD, path, Access::WRITE_OK, AtFlags::EACCESS).is_ok()
 }
 
 /// Whether somebody other than its owner and the superuser may make files in a folder: by the mode, where the sticky bit
 /// is no help, since it only protects what is there already (chmod(2)).
-#[must_use]
 pub fn others_may_write(folder: &Path) -> bool {
     fs::metadata(folder).is_ok_and(|seen| seen.mode() & 0o002 != 0)
 }
@@ -96,7 +86,6 @@ pub fn read_at(file: &File, buffer: &mut [u8], at: u64) -> io::Result<usize> {
 }
 
 /// How many bytes this user may still write where a folder lies; `None` where that is not known.
-#[must_use]
 pub fn free_space(folder: &Path) -> Option<u64> {
     let seen = rustix::fs::statvfs(folder).ok()?;
     seen.f_bavail.checked_mul(seen.f_frsize)
@@ -180,19 +169,16 @@ pub fn flush_folder(path: &Path) -> io::Result<()> {
 }
 
 /// Whether the effective user is the superuser.
-#[must_use]
 pub fn is_superuser() -> bool {
     rustix::process::geteuid().is_root()
 }
 
 /// Whether a file or folder belongs to another user than the effective one; one that is not there belongs to nobody.
-#[must_use]
 pub fn belongs_to_another(path: &Path) -> bool {
     fs::metadata(path).is_ok_and(|seen| seen.uid() != rustix::process::geteuid().as_raw())
 }
 
 /// Whether an ancestor of this process was called with this first argument (proc_pid_cmdline(5), proc_pid_stat(5)).
-#[must_use]
 pub fn is_started_by(argument: &str) -> bool {
     let parent_of = |pid: u32| -> Option<u32> {
         let stat = fs::read_to_string(format!("/proc/{pid}/stat")).ok()?;
@@ -208,14 +194,12 @@ pub fn is_started_by(argument: &str) -> bool {
 
 /// The folder below which the system's own settings are. In builds for tests those may be other ones, so that a test says what
 /// its machine has.
-#[must_use]
 pub fn system_root() -> std::path::PathBuf {
     let of_test = if cfg!(debug_assertions) { std::env::var_os("WYARD_TEST_ROOT") } else { None };
     of_test.unwrap_or_else(|| "/".into()).into()
 }
 
 /// The shell on record for the effective user (passwd(5), the seventh field).
-#[must_use]
 pub fn shell_on_record() -> Option<std::path::PathBuf> {
     let users = fs::read_to_string(system_root().join("etc/passwd")).ok()?;
     let own = rustix::process::geteuid().as_raw().to_string();
@@ -225,7 +209,6 @@ pub fn shell_on_record() -> Option<std::path::PathBuf> {
     (!shell.is_empty()).then(|| shell.into())
 }
 
-#[must_use]
 pub fn superuser_home() -> &'static str {
     if cfg!(target_vendor = "apple") { "/var/root" } else { "/root" }
 }
@@ -236,7 +219,6 @@ pub fn create_for_everybody() {
 }
 
 /// Records of what is installed; this system keeps none that we read.
-#[must_use]
 pub fn uninstall_records() -> Vec<(String, std::collections::HashMap<String, String>)> {
     Vec::new()
 }
@@ -247,7 +229,6 @@ pub fn end_at_once() -> ! {
 }
 
 /// The signal that ended a process, if one did.
-#[must_use]
 pub fn ending_signal(status: ExitStatus) -> Option<i32> {
     status.signal()
 }
@@ -256,7 +237,6 @@ pub fn ending_signal(status: ExitStatus) -> Option<i32> {
 pub fn end_children_with_us() {}
 
 /// The processes at work in the group of this one, which has ended. Those that wait to be cleared away do not count.
-#[must_use]
 pub fn at_work(first: Option<u32>) -> Vec<u32> {
     let group = first.and_then(|first| i32::try_from(first).ok()).and_then(rustix::process::Pid::from_raw);
     let Some(group) = group.filter(|group| rustix::process::test_kill_process_group(*group).is_ok()) else {
@@ -282,7 +262,6 @@ pub fn at_work(first: Option<u32>) -> Vec<u32> {
 
 /// Prepares a command to run in a session of its own: no controlling terminal it could read from or be stopped by, and
 /// one process group that can be ended whole (setsid(2)).
-#[must_use]
 pub fn in_own_session(command: std::process::Command) -> process_wrap::std::CommandWrap {
     let mut wrapped = process_wrap::std::CommandWrap::from(command);
     wrapped.wrap(process_wrap::std::ProcessSession);
@@ -291,7 +270,6 @@ pub fn in_own_session(command: std::process::Command) -> process_wrap::std::Comm
 
 /// Prepares a command to run in a process group of its own, which can be ended whole and gets no Ctrl-C. Unlike a session it
 /// needs no copy of this process to begin with (posix_spawn(3)).
-#[must_use]
 pub fn in_own_group(command: std::process::Command) -> process_wrap::std::CommandWrap {
     let mut wrapped = process_wrap::std::CommandWrap::from(command);
     wrapped.wrap(process_wrap::std::ProcessGroup::leader());
@@ -299,7 +277,6 @@ pub fn in_own_group(command: std::process::Command) -> process_wrap::std::Comman
 }
 
 /// Whether a start failed only because somebody still has the program open for writing (`ETXTBSY`).
-#[must_use]
 pub fn is_busy(error: &io::Error) -> bool {
     error.kind() == io::ErrorKind::ExecutableFileBusy
 }
@@ -310,7 +287,6 @@ pub fn retry_while_held<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Res
 }
 
 /// Nobody keeps others from giving files another name here.
-#[must_use]
 pub fn is_held(_error: &io::Error) -> bool {
     false
 }
@@ -321,7 +297,6 @@ pub fn add_as_written(command: &mut std::process::Command, text: &str) {
 }
 
 /// The processor of this machine, as archives write it.
-#[must_use]
 pub fn processor() -> &'static str {
     std::env::consts::ARCH
 }
@@ -367,7 +342,6 @@ pub fn remove_registry_key(_key: &str) -> io::Result<()> {
 }
 
 /// This system has no registry.
-#[must_use]
 pub fn may_write_registry(_hive: super::raw_registry::Hive, _key: &str) -> bool {
     false
 }
@@ -391,7 +365,6 @@ pub fn start_by_name(_name: &OsStr) -> io::Result<()> {
 }
 
 /// Whether the system is Wine.
-#[must_use]
 pub fn is_wine() -> bool {
     false
 }

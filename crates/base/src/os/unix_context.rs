@@ -195,7 +195,6 @@ fn set_limits(limits: &[(u32, u64, u64)]) -> io::Result<()> {
 }
 
 /// The place of this program, for others to start it; `None` where its file was replaced or removed.
-#[must_use]
 pub fn own_place() -> Option<std::path::PathBuf> {
     std::env::current_exe().ok().filter(|program| may_execute(program))
 }

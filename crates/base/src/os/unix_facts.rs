@@ -4,13 +4,11 @@ use std::io;
 use std::path::Path;
 
 /// A text as another program reads it from this one.
-#[must_use]
 pub fn in_console_code_page(text: &str) -> Option<Vec<u8>> {
     Some(text.as_bytes().to_vec())
 }
 
 /// Whether what this process prints goes into a file.
-#[must_use]
 pub fn output_is_file() -> bool {
     rustix::fs::fstat(io::stdout()).is_ok_and(|seen| rustix::fs::FileType::from_raw_mode(seen.st_mode).is_file())
 }
@@ -19,7 +17,6 @@ pub fn output_is_file() -> bool {
 const QUARANTINE: &str = "com.apple.quarantine";
 
 /// The mark of a download; only macOS has one.
-#[must_use]
 pub fn read_download_mark(file: &Path) -> Option<Vec<u8>> {
     const MOST: usize = 4096;
     if std::env::consts::OS != "macos" {
@@ -39,14 +36,12 @@ pub fn write_download_mark(file: &Path, mark: &[u8]) -> io::Result<()> {
 }
 
 /// What this machine is called in its network (uname(2)).
-#[must_use]
 pub fn host_name() -> Option<String> {
     let name = rustix::system::uname().nodename().to_string_lossy().into_owned();
     (!name.is_empty()).then_some(name)
 }
 
 /// The kernel's version, where it is Linux (uname(2)).
-#[must_use]
 pub fn kernel_version() -> Option<[u32; 3]> {
     if std::env::consts::OS != "linux" {
         return None;

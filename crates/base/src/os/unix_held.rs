@@ -26,7 +26,6 @@ impl HeldFolder {
     }
 
     /// Where it was when it was opened.
-    #[must_use]
     pub fn place(&self) -> &Path {
         &self.place
     }

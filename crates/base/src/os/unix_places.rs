@@ -12,7 +12,6 @@ const MOST_ENTRIES: usize = 500;
 const NO_DISKS: [&str; 5] = ["/proc", "/sys", "/dev", "/run", "/tmp"];
 
 /// The folders at the root and right below it, and the places of other disks, that the effective user can write in.
-#[must_use]
 pub fn writable_places() -> Vec<PathBuf> {
     let (remote, mounted) = (super::seal::remote_places(), super::seal::mounted_places());
     let is_disk = |place: &PathBuf| {

@@ -26,7 +26,6 @@ pub fn open_second_terminal() -> io::Result<(File, OwnedFd)> {
 }
 
 /// The number of a descriptor, which a child can be told.
-#[must_use]
 pub fn descriptor_number(descriptor: &OwnedFd) -> Option<i32> {
     Some(descriptor.as_raw_fd())
 }
@@ -47,7 +46,6 @@ fn open() -> io::Result<(File, OwnedFd)> {
 }
 
 /// Whether what is typed at a terminal is read as it comes, as shells do that wait at their prompt (termios(3), `ICANON`).
-#[must_use]
 pub fn reads_by_character(ours: &File) -> bool {
     tcgetattr(ours).is_ok_and(|modes| !modes.local_modes.contains(LocalModes::ICANON))
 }

@@ -10,7 +10,6 @@ const WRITE: u16 = 2;
 /// A folder on the way to a place, or the place itself, that somebody other than this user and the superuser owns or may
 /// write to: they could put something else there. In a folder with the sticky bit only what lies in it counts (chmod(2)).
 /// Access lists count as modes do (acl(5)).
-#[must_use]
 pub fn untrusted_on_way(place: &Path) -> Option<PathBuf> {
     let there = place.ancestors().find(|part| fs::symlink_metadata(part).is_ok())?;
     let real = fs::canonicalize(there).unwrap_or_else(|_| there.to_owned());
@@ -21,7 +20,6 @@ pub fn untrusted_on_way(place: &Path) -> Option<PathBuf> {
 }
 
 /// The same of a place that is for everybody: whoever works on it is the superuser.
-#[must_use]
 pub fn untrusted_for_everybody(place: &Path) -> Option<PathBuf> {
     untrusted_on_way(place)
 }

@@ -33,7 +33,6 @@ pub const SYSTEM: &str = std::env::consts::OS;
 pub const FOLDS_CASE: bool = true;
 
 /// Whether this user may make symbolic links in a folder, and they can be read through: tried out.
-#[must_use]
 pub fn can_link(folder: &Path) -> bool {
     let (file, link) = (folder.join(".wyard-link-try"), folder.join(".wyard-link-made"));
     let made = fs::write(&file, "try").and_then(|()| std::os::windows::fs::symlink_file(".wyard-link-try", &link));
@@ -46,7 +45,6 @@ pub fn can_link(folder: &Path) -> bool {
 
 /// Whether a file is an app-execution alias: a reparse point of a kind of its own that no program can read through
 /// ("Reparse Point Tags", `IO_REPARSE_TAG_APPEXECLINK`).
-#[must_use]
 pub fn is_app_alias(path: &Path) -> bool {
     const APP_EXECUTION_LINK: u32 = 0x8000_001B;
     let name: Vec<u16> = path.as_os_str().encode_wide().chain([0]).collect();
@@ -68,13 +66,11 @@ pub fn is_app_alias(path: &Path) -> bool {
 }
 
 /// Makes a name from bytes as an archive gave them: names are Unicode here.
-#[must_use]
 pub fn name_from_bytes(bytes: Vec<u8>) -> OsString {
     OsString::from(String::from_utf8(bytes).unwrap_or_else(|e| String::from_utf8_lossy(e.as_bytes()).into_owned()))
 }
 
 /// The mark of a download: a stream of the file beside its content ("Zone.Identifier Stream Name").
-#[must_use]
 pub fn read_download_mark(file: &Path) -> Option<Vec<u8>> {
     use std::io::Read as _;
     const MOST: u64 = 64 * 1024;
@@ -94,13 +90,11 @@ fn download_mark(file: &Path) -> OsString {
 }
 
 /// Whether a file may be executed as far as rights go; which files are programs is a matter of their extension.
-#[must_use]
 pub fn may_execute(path: &Path) -> bool {
     path.is_file()
 }
 
 /// Whether the file or folder is not marked read-only. Other rights show themselves only when writing.
-#[must_use]
 pub fn may_write(path: &Path) -> bool {
     path.is_dir() || fs::metadata(path).is_ok_and(|seen| !seen.permissions().readonly())
 }
@@ -111,7 +105,6 @@ pub fn read_at(file: &File, buffer: &mut [u8], at: u64) -> io::Result<usize> {
 }
 
 /// How many bytes this user may still write where a folder lies; `None` where that is not known.
-#[must_use]
 pub fn free_space(folder: &Path) -> Option<u64> {
     let name: Vec<u16> = folder.as_os_str().encode_wide().chain([0]).collect();
     let mut free = 0;
@@ -192,7 +185,6 @@ pub fn flush_folder(_path: &Path) -> io::Result<()> {
 }
 
 /// Whether this process is elevated (`TokenElevation`, "TOKEN_ELEVATION structure").
-#[must_use]
 pub fn is_superuser() -> bool {
     let mut token: HANDLE = ptr::null_mut();
     // SAFETY: the pseudo-handle of this process is always valid, and `token` is written before it is read.
@@ -211,19 +203,16 @@ pub fn is_superuser() -> bool {
 }
 
 /// Processes are not ended by signals here.
-#[must_use]
 pub fn ending_signal(_status: ExitStatus) -> Option<i32> {
     None
 }
 
 /// Owners are not told apart here: an elevated process is the same user.
-#[must_use]
 pub fn belongs_to_another(_path: &Path) -> bool {
     false
 }
 
 /// There is no such user here.
-#[must_use]
 pub fn superuser_home() -> &'static str {
     ""
 }
@@ -232,13 +221,11 @@ pub fn superuser_home() -> &'static str {
 pub fn create_for_everybody() {}
 
 /// The folder below which a system of Unix has its settings.
-#[must_use]
 pub fn system_root() -> std::path::PathBuf {
     "/".into()
 }
 
 /// Where this user can write, which only seals ask for.
-#[must_use]
 pub fn writable_places() -> Vec<std::path::PathBuf> {
     Vec::new()
 }
@@ -257,48 +244,40 @@ pub fn open_second_terminal() -> io::Result<(File, OwnedFd)> {
     Err(io::ErrorKind::Unsupported.into())
 }
 
-#[must_use]
 pub fn descriptor_number(descriptor: &OwnedFd) -> Option<i32> {
     match descriptor.0 {}
 }
 
 /// Rights are looked at otherwise here.
-#[must_use]
 pub fn untrusted_on_way(_place: &Path) -> Option<std::path::PathBuf> {
     None
 }
 
-#[must_use]
 pub fn is_started_by(_argument: &str) -> bool {
     false
 }
 
 /// Users log in to no shell here.
-#[must_use]
 pub fn shell_on_record() -> Option<std::path::PathBuf> {
     None
 }
 
 /// There is no pseudo-terminal that could be.
-#[must_use]
 pub fn reads_by_character(_ours: &File) -> bool {
     false
 }
 
 /// When a file was last changed in any way, which this system does not tell with the rest.
-#[must_use]
 pub fn changed_at(_seen: &fs::Metadata) -> Option<(i64, i64)> {
     None
 }
 
 /// Disks are not mounted so here.
-#[must_use]
 pub fn forbids_programs(_file: &Path) -> bool {
     false
 }
 
 /// Whether a start failed only because somebody still has the program open for writing.
-#[must_use]
 pub fn is_busy(error: &io::Error) -> bool {
     error.raw_os_error().map(i32::cast_unsigned) == Some(ERROR_SHARING_VIOLATION)
 }
@@ -321,14 +300,12 @@ pub fn retry_while_held<T>(mut action: impl FnMut() -> io::Result<T>) -> io::Res
 }
 
 /// Whether something failed, perhaps, because another program holds the file, or one in the folder.
-#[must_use]
 pub fn is_held(error: &io::Error) -> bool {
     let code = error.raw_os_error().map(i32::cast_unsigned);
     matches!(code, Some(ERROR_ACCESS_DENIED | ERROR_SHARING_VIOLATION))
 }
 
 /// There is no Linux here.
-#[must_use]
 pub fn kernel_version() -> Option<[u32; 3]> {
     None
 }
@@ -342,7 +319,6 @@ pub fn print_context(_name: &std::ffi::OsStr) -> io::Result<()> {
 pub fn set_context(_command: &mut Command, _context: &super::terminal_context::TerminalContext) {}
 
 /// The place of this program, for others to start it.
-#[must_use]
 pub fn own_place() -> Option<std::path::PathBuf> {
     std::env::current_exe().ok()
 }
@@ -351,7 +327,6 @@ pub fn own_place() -> Option<std::path::PathBuf> {
 pub fn set_called_name(_command: &mut Command, _name: &std::ffi::OsStr) {}
 
 /// Whether the system is Wine, whose own library says so; it differs from Windows in a few answers.
-#[must_use]
 pub fn is_wine() -> bool {
     let library: Vec<u16> = "ntdll.dll\0".encode_utf16().collect();
     // SAFETY: both names end in a zero and outlive the calls; the library is in every process and stays there.

@@ -9,7 +9,6 @@ use windows_sys::Win32::System::Console::{GetConsoleOutputCP, GetStdHandle, STD_
 
 /// A text as `cmd` reads it from a file or a pipe: in the code page of the console ("Console Code Pages"). `None` where that has
 /// no form for a character of it.
-#[must_use]
 pub fn in_console_code_page(text: &str) -> Option<Vec<u8>> {
     let units: Vec<u16> = text.encode_utf16().collect();
     let length = i32::try_from(units.len()).ok().filter(|length| *length > 0)?;
@@ -43,7 +42,6 @@ pub fn in_console_code_page(text: &str) -> Option<Vec<u8>> {
 }
 
 /// Whether what this process prints goes into a file.
-#[must_use]
 pub fn output_is_file() -> bool {
     // SAFETY: the handle is asked for and only looked at.
     unsafe { GetFileType(GetStdHandle(STD_OUTPUT_HANDLE)) == FILE_TYPE_DISK }

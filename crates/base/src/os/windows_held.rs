@@ -16,7 +16,6 @@ impl HeldFolder {
         Ok(Self(folder.to_owned()))
     }
 
-    #[must_use]
     pub fn place(&self) -> &Path {
         &self.0
     }

@@ -34,7 +34,6 @@ pub fn end_children_with_us() {
 
 /// The processes at work in this process's job, but for itself and what the system adds to any program: the host of its
 /// console, and the desktop. Without a job there are none.
-#[must_use]
 pub fn at_work(_first: Option<u32>) -> Vec<u32> {
     use windows_sys::Win32::System::JobObjects::{JobObjectBasicProcessIdList, QueryInformationJobObject};
     const MOST: usize = 1024;
@@ -111,7 +110,6 @@ fn own_job() -> Option<usize> {
 
 /// Prepares a command to run in a job of its own, which can be ended whole, and with a console of its own that nobody sees: what
 /// it sets there is not the user's ("Process Creation Flags").
-#[must_use]
 pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {
     let mut wrapped = process_wrap::std::CommandWrap::from(command);
     wrapped.wrap(process_wrap::std::CreationFlags(windows::Win32::System::Threading::CREATE_NO_WINDOW));
@@ -120,7 +118,6 @@ pub fn in_own_session(command: Command) -> process_wrap::std::CommandWrap {
 }
 
 /// The same: a job is both here.
-#[must_use]
 pub fn in_own_group(command: Command) -> process_wrap::std::CommandWrap {
     in_own_session(command)
 }
@@ -132,7 +129,6 @@ pub fn add_as_written(command: &mut Command, text: &str) {
 }
 
 /// Why the system's policy keeps a program from starting, where the error says so ("System Error Codes").
-#[must_use]
 pub fn refused_by_policy(error: &io::Error) -> Option<&'static str> {
     Some(match error.raw_os_error()?.cast_unsigned() {
         ERROR_ACCESS_DISABLED_BY_POLICY => "a policy blocks it",
@@ -176,14 +172,12 @@ pub fn end_at_once() -> ! {
 }
 
 /// What this machine is called in its network, as its sessions know it ("Environment Variables").
-#[must_use]
 pub fn host_name() -> Option<String> {
     std::env::var("COMPUTERNAME").ok().filter(|name| !name.is_empty())
 }
 
 /// The processor of this machine, as archives write it: not that of this program, which may be emulated
 /// ("IsWow64Process2 function", from Windows 10 on).
-#[must_use]
 pub fn processor() -> &'static str {
     static NATIVE: std::sync::OnceLock<&str> = std::sync::OnceLock::new();
     NATIVE.get_or_init(|| native_machine().and_then(processor_of).unwrap_or(std::env::consts::ARCH))

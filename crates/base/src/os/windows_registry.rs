@@ -152,7 +152,6 @@ pub fn remove_registry_key(key: &str) -> io::Result<()> {
 }
 
 /// Whether the key may be written by this process.
-#[must_use]
 pub fn may_write_registry(hive: Hive, key: &str) -> bool {
     let root = root_of(hive);
     match root.open_subkey_with_flags(key, KEY_READ | KEY_WRITE) {
@@ -244,7 +243,6 @@ pub fn remove_registry_key_if_empty(key: &str) -> io::Result<()> {
 
 /// Records of what is installed, by key, with the text values of each ("Uninstall Registry Key"): the machine's, those of
 /// 32-bit programs, and the user's.
-#[must_use]
 pub fn uninstall_records() -> Vec<(String, std::collections::HashMap<String, String>)> {
     const BELOW: &str = r"Microsoft\Windows\CurrentVersion\Uninstall";
     let places = [

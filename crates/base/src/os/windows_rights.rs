@@ -17,14 +17,12 @@ use super::access_list::{AccessList, Allowed, Part};
 use super::windows::is_wine;
 
 /// Whether every user may make files in a folder.
-#[must_use]
 pub fn others_may_write(folder: &Path) -> bool {
     access_list(folder).is_some_and(|list| list.lets_every_user_write())
 }
 
 /// A folder on the way to a place, or the place itself, that others than administrators could put something else into. Under Wine
 /// every user is an administrator, and what is made belongs to that user.
-#[must_use]
 pub fn untrusted_for_everybody(place: &Path) -> Option<PathBuf> {
     let own: Vec<String> = is_wine().then(own_identity).flatten().into_iter().collect();
     let mut part = Part::Place;

@@ -22,7 +22,6 @@ pub struct PathEntry {
 
 impl PathEntry {
     /// The folder an entry stands for; the empty one is the current folder.
-    #[must_use]
     pub fn folder(&self) -> PathBuf {
         if self.raw.is_empty() { PathBuf::from(".") } else { PathBuf::from(&self.raw) }
     }
@@ -34,7 +33,6 @@ pub struct PathList(Vec<PathEntry>);
 
 impl PathList {
     /// Takes a value apart. An empty value has no entry.
-    #[must_use]
     pub fn parse(value: &OsStr) -> Self {
         if value.is_empty() {
             return Self(Vec::new());
@@ -46,7 +44,6 @@ impl PathList {
     }
 
     /// The value as text again.
-    #[must_use]
     pub fn write(&self) -> OsString {
         let raw: Vec<&OsStr> = self.0.iter().map(|e| e.raw.as_os_str()).collect();
         raw.join(OsStr::new(":"))

@@ -6,7 +6,6 @@ use std::path::Path;
 use crate::system::System;
 
 /// Whether two paths are spelled alike, as the system's own lookups take them.
-#[must_use]
 pub fn is_spelled_alike(one: &Path, other: &Path, system: System) -> bool {
     match system {
         System::Unix => one == other,
@@ -15,7 +14,6 @@ pub fn is_spelled_alike(one: &Path, other: &Path, system: System) -> bool {
 }
 
 /// Whether a path is a folder or lies below it, by their spellings.
-#[must_use]
 pub fn lies_in(path: &Path, folder: &Path, system: System) -> bool {
     match system {
         System::Unix => path.starts_with(folder),

@@ -3,7 +3,6 @@
 
 /// Splits a value into its parts, raw. A `;` between quotes belongs to a part, as `cmd` reads it; an open quote runs to
 /// the end. Joining the parts with `;` gives the value again.
-#[must_use]
 pub fn parts(text: &str) -> Vec<&str> {
     if text.is_empty() {
         return Vec::new();
@@ -25,7 +24,6 @@ pub fn parts(text: &str) -> Vec<&str> {
 }
 
 /// The value with an entry put in before the part at a place; the entry must hold neither quote nor `;`.
-#[must_use]
 pub fn put_in(text: &str, place: usize, entry: &str) -> String {
     let mut parts = parts(text);
     parts.insert(place.min(parts.len()), entry);
@@ -33,7 +31,6 @@ pub fn put_in(text: &str, place: usize, entry: &str) -> String {
 }
 
 /// The value without the part at a place.
-#[must_use]
 pub fn take_out(text: &str, place: usize) -> String {
     let mut parts = parts(text);
     if place < parts.len() {
@@ -43,14 +40,12 @@ pub fn take_out(text: &str, place: usize) -> String {
 }
 
 /// A part as the folder it means, once expanded: quotes and white space around it dropped.
-#[must_use]
 pub fn folder(part: &str) -> String {
     part.replace('"', "").trim().to_owned()
 }
 
 /// Replaces `%NAME%` by the variable's value; a name that nobody defines stays as it is, and its closing `%` may open
 /// the next one ("ExpandEnvironmentStringsW function"; judged by running it).
-#[must_use]
 pub fn expand(text: &str, value_of: &dyn Fn(&str) -> Option<String>) -> String {
     let mut expanded = String::new();
     let mut rest = text;
@@ -75,7 +70,6 @@ pub fn expand(text: &str, value_of: &dyn Fn(&str) -> Option<String>) -> String {
 }
 
 /// The same, but what stands between two `%` of a name that nobody defines is left as a whole, both of them included.
-#[must_use]
 pub fn expand_whole(text: &str, value_of: &dyn Fn(&str) -> Option<String>) -> String {
     let pieces: Vec<&str> = text.split('%').collect();
     let mut expanded = pieces[0].to_owned();

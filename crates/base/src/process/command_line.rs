@@ -9,7 +9,6 @@ use crate::system::System;
 /// on Windows ("Parsing C++ command-line arguments"). Where a line of Windows begins with a program that is not quoted,
 /// its name may hold spaces: the shortest beginning that is a file counts ("CreateProcessW function", `lpCommandLine`).
 /// `None` where a quote is left open.
-#[must_use]
 pub fn split(line: &str, system: System, is_file: &dyn Fn(&Path) -> bool) -> Option<Vec<String>> {
     match system {
         System::Unix => shell_words::split(line).ok(),
@@ -67,7 +66,6 @@ fn windows_words(line: &str) -> Vec<String> {
 }
 
 /// Words as one line that [`split`] takes apart again; what is not Unicode is replaced.
-#[must_use]
 pub fn join<W: AsRef<OsStr>>(words: &[W], system: System) -> String {
     let words: Vec<String> = words.iter().map(|word| word.as_ref().to_string_lossy().into_owned()).collect();
     match system {

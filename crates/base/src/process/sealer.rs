@@ -47,12 +47,10 @@ pub struct SealOptions {
 }
 
 impl SealOptions {
-    #[must_use]
     pub fn of_terminal() -> Self {
         Self { network: Network::Open, stand_ins: Vec::new(), named: Vec::new() }
     }
 
-    #[must_use]
     pub fn cut_off() -> Self {
         Self { network: Network::Closed, stand_ins: Vec::new(), named: Vec::new() }
     }
@@ -73,14 +71,12 @@ impl SealOptions {
 
 impl Sealer {
     /// One that starts programs as they are.
-    #[must_use]
     pub fn none() -> Self {
         Self { level: SealLevel::None, means: SealBackend::Plain, folders: Vec::new(), places: Vec::new() }
     }
 
     /// Tries the levels from `best` on: the first counts at which a program really leaves nothing behind. What it writes in
     /// `folders`, or in other places of the system that this user may write to, is thrown away where the level allows writing. In a seal of our own there is nothing to be done.
-    #[must_use]
     pub fn find(environment: &Environment, folders: Vec<PathBuf>, best: SealLevel, stop: &Stop) -> Self {
         if host_system() == System::Windows {
             return Self::none();
@@ -102,7 +98,6 @@ impl Sealer {
         Self { level: SealLevel::None, means: SealBackend::Plain, folders, places: Vec::new() }
     }
 
-    #[must_use]
     pub fn level(&self) -> SealLevel {
         self.level
     }

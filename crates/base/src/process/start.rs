@@ -24,28 +24,24 @@ pub struct Start {
 }
 
 impl Start {
-    #[must_use]
     pub fn new(program: &Path, environment: &Environment, folder: &Path) -> Self {
         let (program, folder) = (program.to_owned(), folder.to_owned());
         Self { program, called: None, arguments: Vec::new(), environment: environment.clone(), folder, context: None }
     }
 
     /// The same with further arguments.
-    #[must_use]
     pub fn with<A: Into<OsString>>(mut self, arguments: impl IntoIterator<Item = A>) -> Self {
         self.arguments.extend(arguments.into_iter().map(Into::into));
         self
     }
 
     /// The same under another name.
-    #[must_use]
     pub fn called(mut self, name: &str) -> Self {
         self.called = Some(name.into());
         self
     }
 
     /// The same in the context of a terminal, its folder too.
-    #[must_use]
     pub fn in_context(mut self, context: &TerminalContext) -> Self {
         self.folder = os::name_from_bytes(context.folder.clone()).into();
         self.context = Some(context.clone());
@@ -53,7 +49,6 @@ impl Start {
     }
 
     /// The command that starts it as it is.
-    #[must_use]
     pub fn command(&self) -> Command {
         let mut command = Command::new(&self.program);
         command.args(&self.arguments).env_clear().envs(&self.environment).current_dir(&self.folder);

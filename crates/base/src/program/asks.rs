@@ -18,7 +18,6 @@ pub enum Runtime {
 }
 
 impl Runtime {
-    #[must_use]
     pub fn words(&self) -> &str {
         match self {
             Self::Java => "Java",
@@ -53,13 +52,11 @@ pub enum Asks {
 
 impl Asks {
     /// Whether a file of this name may say something by itself.
-    #[must_use]
     pub fn is_said_by(file_name: &str) -> bool {
         matches!(file_name, "package.json" | "pyproject.toml") || file_name.ends_with(".runtimeconfig.json")
     }
 
     /// Reads a small text: one of those files, or a script.
-    #[must_use]
     pub fn of(file_name: &str, program: Option<&Program>, content: &[u8]) -> Vec<Self> {
         let text = String::from_utf8_lossy(content);
         let version = |runtime, least: String| Self::Version { runtime, least, same_major: false };

@@ -24,7 +24,6 @@ pub struct CLibrary {
 }
 
 /// Those whose loaders are where programs name them.
-#[must_use]
 pub fn c_libraries(view: &dyn LoaderView) -> Vec<CLibrary> {
     let entries = ["/lib64", "/lib"].iter().flat_map(|folder| fs::read_dir(folder).into_iter().flatten().flatten());
     let mut loaders: Vec<PathBuf> = entries.map(|entry| entry.path()).filter(|path| kind(path).is_some()).collect();

@@ -40,7 +40,6 @@ pub enum MarkFate {
 
 impl DownloadMark {
     /// That of a file; none where the file is this machine's own, or no mark is kept.
-    #[must_use]
     pub fn of(file: &Path) -> Option<Self> {
         Self::parse(os::read_download_mark(file)?)
     }
@@ -51,7 +50,6 @@ impl DownloadMark {
     }
 
     /// Whether the mark counts for a file of this name; macOS marks them all.
-    #[must_use]
     pub fn counts_for(&self, file: &Path) -> bool {
         let ends = |end: &std::ffi::OsStr| PROGRAMS.iter().any(|known| end.eq_ignore_ascii_case(known));
         matches!(self.origin, Origin::Program(_)) || file.extension().is_some_and(ends)
@@ -65,7 +63,6 @@ impl DownloadMark {
     }
 
     /// In words, with what becomes of it.
-    #[must_use]
     pub fn finding(&self, fate: MarkFate) -> Finding {
         let seen = match &self.origin {
             Origin::Zone(zone, host) => {

@@ -50,13 +50,11 @@ impl ElfFacts {
     }
 
     /// Whether a loader takes another file for one of the same machine.
-    #[must_use]
     pub fn fits(&self, other: &Self) -> bool {
         (self.is_64_bit, self.machine) == (other.is_64_bit, other.machine)
     }
 
     /// Whether its C library is musl, as its loader's name says.
-    #[must_use]
     pub fn is_for_musl(&self) -> bool {
         self.loader.as_ref().is_some_and(|loader| loader.to_string_lossy().contains("ld-musl"))
     }

@@ -49,7 +49,6 @@ impl Program {
     /// Reads a program's kind from its name and at most [`HEAD_BYTES`] first bytes.
     ///
     /// Sources: System V ABI (ELF header), Microsoft PE format, Apple `mach-o/loader.h`, execve(2) for `#!`.
-    #[must_use]
     pub fn identify(file_name: &str, head: &[u8]) -> Self {
         let is_text = !head.is_empty() && !head.contains(&0);
         let mut program = Self {
@@ -101,7 +100,6 @@ impl Program {
 
     /// Whether this system and processor can run it: a script or text always may, a compiled program when it was built
     /// for them or for an older form of them that they still run.
-    #[must_use]
     pub fn is_native(&self, system: &str, processor: &str) -> bool {
         let built_for = match self.kind {
             ProgramKind::Script => return true,

@@ -33,13 +33,11 @@ pub enum Needs {
 
 impl Needs {
     /// Reads them from the whole content of a program; `None` where it is of a kind that does not tell here.
-    #[must_use]
     pub fn of(content: &[u8]) -> Option<Self> {
         Self::read(content)
     }
 
     /// Reads them from a file, and no more of that than they take.
-    #[must_use]
     pub fn at(file: &Path) -> Option<Self> {
         Self::read(&ReadCache::new(File::open(file).ok()?))
     }
@@ -52,7 +50,6 @@ impl Needs {
         }
     }
 
-    #[must_use]
     pub fn libraries(&self) -> Vec<&str> {
         match self {
             Self::Elf(facts) => facts.libraries.iter().map(String::as_str).collect(),
@@ -63,7 +60,6 @@ impl Needs {
     }
 
     /// What it says as ELF.
-    #[must_use]
     pub fn elf(&self) -> Option<&ElfFacts> {
         match self {
             Self::Elf(facts) => Some(facts),
@@ -72,7 +68,6 @@ impl Needs {
     }
 
     /// What it says of runtimes.
-    #[must_use]
     pub fn asks(&self) -> &[Asks] {
         match self {
             Self::Asks(asks) => asks,
@@ -82,7 +77,6 @@ impl Needs {
 
     /// Compares a compiled program with this machine. `brought` are the files that come with it, `origin` the folder it lies in, where it is
     /// in place.
-    #[must_use]
     pub fn fit(&self, origin: Option<&Path>, brought: &Brought<'_>, machine: &ThisMachine) -> Fit {
         match self {
             Self::Elf(facts) => loading::fit(facts, origin, brought, machine),
@@ -105,7 +99,6 @@ pub struct ThisMachine {
 
 impl ThisMachine {
     /// What a program finds that is started in an environment.
-    #[must_use]
     pub fn new(environment: &Environment) -> Self {
         let list = |name: &str| environment.get(name).map(|list| env::split_paths(list).collect::<Vec<_>>());
         let list = |name: &str| list(name).unwrap_or_default();

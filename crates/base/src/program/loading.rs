@@ -33,7 +33,6 @@ pub trait LoaderView {
 pub type Brought<'a> = HashMap<String, Option<&'a ElfFacts>>;
 
 /// Whether a file is called as libraries are.
-#[must_use]
 pub fn could_be_library(name: &str) -> bool {
     let ends = |end: &str| {
         name.len() >= end.len() && name.as_bytes()[name.len() - end.len()..].eq_ignore_ascii_case(end.as_bytes())
@@ -51,13 +50,11 @@ pub struct Lack {
 
 impl Lack {
     /// Something that only another build does without.
-    #[must_use]
     pub fn new(words: impl Into<String>) -> Self {
         Self { words: words.into(), remedy: None }
     }
 
     /// A library, and who asks for it.
-    #[must_use]
     pub fn library(name: &str, asked: &str) -> Self {
         let remedy = match runtime_package(name) {
             Some(package) => format!("install {package}"),
@@ -66,7 +63,6 @@ impl Lack {
         Self::new(format!("the library {name}{asked}")).remedy(remedy)
     }
 
-    #[must_use]
     pub fn remedy(self, remedy: impl Into<String>) -> Self {
         Self { remedy: Some(remedy.into()), ..self }
     }
@@ -84,7 +80,6 @@ pub struct Fit {
 
 impl Fit {
     /// Why the program can't start here; `None` where nothing is surely missing.
-    #[must_use]
     pub fn hindrance(&self) -> Option<String> {
         let first = &self.missing.first()?.words;
         let more = match self.missing.len() - 1 {
@@ -95,7 +90,6 @@ impl Fit {
     }
 
     /// What to look for instead, or to install.
-    #[must_use]
     pub fn remedy(&self) -> Option<String> {
         let build = || "look for a build for an older system or processor, or a static one".to_owned();
         Some(self.missing.first()?.remedy.clone().unwrap_or_else(build))
@@ -122,7 +116,6 @@ struct Loaded {
 }
 
 /// Compares a program with a machine. `origin` is the folder it lies in, where it is in place.
-#[must_use]
 pub fn fit(program: &ElfFacts, origin: Option<&Path>, brought: &Brought<'_>, view: &dyn LoaderView) -> Fit {
     let mut fit = Fit::default();
     if let Some(loader) = &program.loader {

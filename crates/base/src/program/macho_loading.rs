@@ -18,7 +18,6 @@ pub trait MacView {
 /// What the system brings; it keeps these libraries in one file, and not at their paths ("macOS Big Sur 11.0.1 release notes").
 const OF_SYSTEM: [&str; 2] = ["/usr/lib/", "/System/"];
 
-#[must_use]
 pub(super) fn fit_macho(program: &MachoFacts, brought: &Brought<'_>, view: &dyn MacView) -> Fit {
     let mut fit = Fit::default();
     let of = |arch: &str| program.slices.iter().find(|slice| slice.arch == arch);

@@ -26,7 +26,6 @@ const X64: u16 = 0x8664;
 const FIRST_WITH_X64: u32 = 22_000;
 
 /// Compares a program with a machine. `origin` is the folder it lies in, where it is in place.
-#[must_use]
 pub(super) fn fit_pe(program: &PeFacts, origin: Option<&Path>, brought: &Brought<'_>, view: &dyn DllView) -> Fit {
     let mut fit = Fit::default();
     if let Some(here) = view.windows().filter(|here| program.least_windows > *here) {

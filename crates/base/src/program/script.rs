@@ -13,7 +13,6 @@ pub enum Interpreter {
 impl Interpreter {
     /// Reads what stands behind `#!` as the kernel does (execve(2), "Interpreter scripts"), and the words of `env` behind that;
     /// `None` where it depends on the folder one is in.
-    #[must_use]
     pub fn of(line: &str) -> Option<Self> {
         let mut words = line.split_whitespace();
         let file = PathBuf::from(words.next()?);
@@ -28,7 +27,6 @@ impl Interpreter {
         Some(if name.contains('/') { Self::File(name.into()) } else { Self::Named(name.to_owned()) })
     }
 
-    #[must_use]
     pub fn name(&self) -> String {
         match self {
             Self::File(file) => file.file_name().unwrap_or_default().to_string_lossy().into_owned(),
@@ -36,7 +34,6 @@ impl Interpreter {
         }
     }
 
-    #[must_use]
     pub fn words(&self) -> String {
         match self {
             Self::File(file) => format!("the interpreter {}", file.display()),

@@ -12,7 +12,6 @@ const BELOW: &str = r"Software\Microsoft\Windows\CurrentVersion\App Paths";
 
 /// The program registered under a file name such as `tidelog.exe`: the user's comes before the machine's. `expand` fills in
 /// references to variables.
-#[must_use]
 pub fn app_path(file: &str, expand: &dyn Fn(&str) -> String) -> Option<PathBuf> {
     let registered = |hive| {
         let key = RegistryPlace { hive, key: format!(r"{BELOW}\{file}") }.read().ok()?;

@@ -49,13 +49,11 @@ impl RegistryPlace {
     }
 
     /// Whether this process may write there.
-    #[must_use]
     pub fn may_write(&self) -> bool {
         os::may_write_registry(self.hive, &self.key)
     }
 
     /// As it is named in errors.
-    #[must_use]
     pub fn as_path(&self) -> PathBuf {
         PathBuf::from(self.to_string())
     }
@@ -69,14 +67,12 @@ pub struct RegistryPlaces {
 
 impl RegistryPlaces {
     /// The real ones, or those of a sandbox folder.
-    #[must_use]
     pub fn of(sandbox: Option<&Path>) -> Self {
         let name = |folder: &Path| hex::encode(&Sha256::digest(folder.as_os_str().as_encoded_bytes())[..8]);
         Self { sandbox: sandbox.map(|folder| format!(r"{SANDBOXES}\{}", name(folder))) }
     }
 
     /// The key of a scope.
-    #[must_use]
     pub fn of_scope(&self, scope: Scope) -> RegistryPlace {
         let (hive, key) = match (&self.sandbox, scope) {
             (None, Scope::User) => (Hive::CurrentUser, USER.to_owned()),

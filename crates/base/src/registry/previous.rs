@@ -26,13 +26,11 @@ fn is_usual_ending(ending: &[u8]) -> bool {
 
 impl Replaced {
     /// A variable's value as it is.
-    #[must_use]
     pub fn of(name: &str, value: &RegistryValue) -> Self {
         let RegistryValue { kind, text, ending } = value.clone();
         Self { name: name.to_owned(), kind, text, ending }
     }
 
-    #[must_use]
     pub fn value(&self) -> RegistryValue {
         let (kind, text, ending) = (self.kind, self.text.clone(), self.ending.clone());
         RegistryValue { kind, text, ending }
@@ -49,7 +47,6 @@ pub enum PathBefore {
 }
 
 impl PathBefore {
-    #[must_use]
     pub fn of(value: Option<&RegistryValue>) -> Self {
         match value.map(|value| value.kind) {
             None => Self::Missing,

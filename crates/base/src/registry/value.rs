@@ -15,7 +15,6 @@ pub enum ValueKind {
 
 impl ValueKind {
     /// The type number ("Registry Value Types").
-    #[must_use]
     pub fn number(self) -> u32 {
         match self {
             Self::Plain => 1,
@@ -34,13 +33,11 @@ pub struct RegistryValue {
 }
 
 impl RegistryValue {
-    #[must_use]
     pub fn new(kind: ValueKind, text: impl Into<String>) -> Self {
         Self { kind, text: text.into(), ending: vec![0, 0] }
     }
 
     /// Reads a raw value; `None` where it is no string, or not Unicode, so that an edit could lose something.
-    #[must_use]
     pub fn from_raw(raw: &RawValue) -> Option<Self> {
         let kind = match raw.kind {
             1 => ValueKind::Plain,
@@ -56,19 +53,16 @@ impl RegistryValue {
     }
 
     /// The same value with another text.
-    #[must_use]
     pub fn with_text(&self, text: String) -> Self {
         Self { text, ..self.clone() }
     }
 
     /// The same text in another kind.
-    #[must_use]
     pub fn with_kind(&self, kind: ValueKind) -> Self {
         Self { kind, ..self.clone() }
     }
 
     /// The bytes to write.
-    #[must_use]
     pub fn bytes(&self) -> Vec<u8> {
         let text = self.text.encode_utf16().flat_map(u16::to_le_bytes);
         text.chain(self.ending.iter().copied()).collect()
@@ -81,19 +75,16 @@ pub struct RegistryKey(pub Vec<RawValue>);
 
 impl RegistryKey {
     /// The value of this name; case does not matter.
-    #[must_use]
     pub fn raw(&self, name: &str) -> Option<&RawValue> {
         self.0.iter().find(|value| same_name(&value.name, name))
     }
 
-    #[must_use]
     pub fn get(&self, name: &str) -> Option<RegistryValue> {
         self.raw(name).and_then(RegistryValue::from_raw)
     }
 }
 
 /// Whether two variable names are the same: Windows compares them without regard to case ("Environment Variables").
-#[must_use]
 pub fn same_name(one: &str, other: &str) -> bool {
     one.to_uppercase() == other.to_uppercase()
 }

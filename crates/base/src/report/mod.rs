@@ -41,14 +41,12 @@ impl<T> Report<T> {
         Self { body, findings: Vec::new(), failed: false }
     }
 
-    #[must_use]
     pub fn with_findings(mut self, findings: Vec<Finding>) -> Self {
         self.findings = findings;
         self
     }
 
     /// Marks what was asked for as not achieved, whatever the verdict.
-    #[must_use]
     pub fn failed_if(mut self, failed: bool) -> Self {
         self.failed |= failed;
         self
@@ -68,13 +66,11 @@ impl<T> Report<T> {
 
 impl<T: ReportBody> Report<T> {
     /// The worst of all that was judged and found; `None` where nothing was judged.
-    #[must_use]
     pub fn verdict(&self) -> Option<Verdict> {
         self.body.verdict().map(|verdict| verdict.max(Verdict::worst(&self.findings)))
     }
 
     /// Whether all is well, which makes the exit code 0; else it is 1.
-    #[must_use]
     pub fn passes(&self) -> bool {
         let is_problem = |finding: &Finding| finding.severity == Severity::Problem;
         !self.failed && self.verdict().is_none_or(Verdict::passes) && !self.findings.iter().any(is_problem)

@@ -43,18 +43,15 @@ impl schemars::JsonSchema for ReportPath {
 
 impl ReportPath {
     /// As text; what is not Unicode in it is replaced.
-    #[must_use]
     pub fn text(&self) -> Cow<'_, str> {
         self.0.to_string_lossy()
     }
 
-    #[must_use]
     pub fn into_path(self) -> PathBuf {
         self.0
     }
 
     /// The exact bytes in hex, where they are not Unicode.
-    #[must_use]
     pub fn exact(&self) -> Option<String> {
         self.0.to_str().is_none().then(|| hex::encode(self.0.as_os_str().as_encoded_bytes()))
     }

@@ -61,43 +61,36 @@ const BELOW: usize = 4;
 
 impl Page {
     /// As wide as the terminal that standard output is; without one, lines are never broken.
-    #[must_use]
     pub fn of_terminal() -> Self {
         Self::wide(io::stdout().is_terminal())
     }
 
     /// The same for standard error.
-    #[must_use]
     pub fn of_error_terminal() -> Self {
         Self::wide(io::stderr().is_terminal())
     }
 
     /// The same for the user of a machine.
-    #[must_use]
     pub fn of_machine(self, machine: &Machine) -> Self {
         Self { home: machine.home.clone(), system: machine.system(), ..self }
     }
 
     /// One fact per line, without columns, as it is read aloud.
-    #[must_use]
     pub fn plain(self, plain: bool) -> Self {
         Self { plain, ..self }
     }
 
     /// Every name of a list, however long.
-    #[must_use]
     pub fn whole(self, whole: bool) -> Self {
         Self { whole, ..self }
     }
 
     /// Which system's words are used.
-    #[must_use]
     pub fn system(&self) -> System {
         self.system
     }
 
     /// A file with the home folder written as `~`, where it lies in it: for showing, not for copying.
-    #[must_use]
     pub fn short(&self, file: &str) -> String {
         match Path::new(file).strip_prefix(&self.home) {
             Ok(below) if !self.home.as_os_str().is_empty() => escape(&Path::new("~").join(below).to_string_lossy()),
@@ -106,13 +99,11 @@ impl Page {
     }
 
     /// A path for people, with the home folder written as `~`.
-    #[must_use]
     pub fn shown(&self, path: &Path) -> String {
         self.short(&path.to_string_lossy())
     }
 
     /// A sentence with the home folder written as `~` wherever a path begins with it.
-    #[must_use]
     pub fn short_in(&self, text: &str) -> String {
         let home = self.home.join("").to_string_lossy().into_owned();
         if home.len() < 2 {
@@ -278,7 +269,6 @@ fn some_of(names: &[String]) -> String {
 }
 
 /// Makes text from outside safe to print: what a terminal would act on or not show stands there as escapes.
-#[must_use]
 pub fn escape(text: &str) -> String {
     visible::escaped(text).into_owned()
 }
@@ -293,13 +283,11 @@ pub fn severity(severity: Severity) -> (&'static str, style::Style) {
 }
 
 /// A number of things, in words.
-#[must_use]
 pub fn count(number: usize, one: &str, many: &str) -> String {
     if number == 1 { format!("1 {one}") } else { format!("{number} {many}") }
 }
 
 /// A number of bytes, in the unit that suits.
-#[must_use]
 pub fn bytes(number: u64) -> String {
     indicatif::HumanBytes(number).to_string()
 }

@@ -21,12 +21,10 @@ pub const DIM: Style = Style(Ansi256Color(243).on_default());
 
 impl Style {
     /// The text in this style.
-    #[must_use]
     pub fn over(self, text: &str) -> String {
         format!("{}{text}{}", self.0, self.0.render_reset())
     }
 
-    #[must_use]
     pub fn render_reset(self) -> impl fmt::Display {
         self.0.render_reset()
     }
@@ -39,7 +37,6 @@ impl fmt::Display for Style {
 }
 
 /// How many columns of a terminal a text takes, styles not counted.
-#[must_use]
 pub fn columns(text: &str) -> usize {
     anstream::adapter::strip_str(text).map(unicode_width::UnicodeWidthStr::width).sum()
 }

@@ -67,7 +67,6 @@ pub(super) fn without(content: &[u8], line: &[u8]) -> Without {
 }
 
 /// A file's content with the block in it, whether or not it was; `None` stands for no file.
-#[must_use]
 pub fn block_put(content: Option<&[u8]>, line: &[u8]) -> Vec<u8> {
     let before = if content.is_some() { Before::There } else { Before::Missing };
     let content = content.unwrap_or_default();
@@ -75,7 +74,6 @@ pub fn block_put(content: Option<&[u8]>, line: &[u8]) -> Vec<u8> {
 }
 
 /// A file's content without the block, whether or not it had it; `None` stands for no file.
-#[must_use]
 pub fn block_taken(content: Option<&[u8]>, line: &[u8]) -> Option<Vec<u8>> {
     match without(content?, line) {
         Without::Unchanged => content.map(<[u8]>::to_vec),

@@ -34,7 +34,6 @@ pub struct Settled {
 }
 
 impl Settled {
-    #[must_use]
     pub fn words(&self) -> String {
         let came = if self.done { "it had completed" } else { "it was rolled back" };
         format!("\"{}\" was interrupted ({}); {came}", self.command, self.does)

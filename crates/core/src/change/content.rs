@@ -35,7 +35,6 @@ impl From<Vec<u8>> for Content {
 
 impl Content {
     /// The bytes.
-    #[must_use]
     pub fn bytes(&self) -> Vec<u8> {
         self.as_bytes().to_vec()
     }

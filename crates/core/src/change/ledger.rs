@@ -37,24 +37,20 @@ struct Known {
 
 impl Ledger {
     /// Of the yard in this folder.
-    #[must_use]
     pub fn at(yard: &Path) -> Self {
         Self { file: yard.join("ledger.jsonl"), known: Arc::default() }
     }
 
-    #[must_use]
     pub fn file(&self) -> &Path {
         &self.file
     }
 
     /// The file of changes that are long done.
-    #[must_use]
     pub fn archive(&self) -> PathBuf {
         self.file.with_file_name("ledger-archive.jsonl")
     }
 
     /// The folder of copies of large contents beside it.
-    #[must_use]
     pub fn contents(&self) -> PathBuf {
         self.file.with_file_name("contents")
     }

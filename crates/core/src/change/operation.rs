@@ -35,20 +35,17 @@ enum StoredData {
 
 impl StoredValue {
     /// Of these bytes.
-    #[must_use]
     pub fn new(kind: u32, bytes: &[u8]) -> Self {
         let text = Self { kind, data: StoredData::Hex { hex: bytes.to_vec() } }.text();
         let of_text = text.map(|text| Self::of_text(kind, text)).filter(|value| value.bytes() == bytes);
         of_text.unwrap_or_else(|| Self { kind, data: StoredData::Hex { hex: bytes.to_vec() } })
     }
 
-    #[must_use]
     pub fn of_text(kind: u32, text: String) -> Self {
         Self { kind, data: StoredData::Text { text } }
     }
 
     /// The bytes.
-    #[must_use]
     pub fn bytes(&self) -> Vec<u8> {
         match &self.data {
             StoredData::Hex { hex } => hex.clone(),
@@ -57,7 +54,6 @@ impl StoredValue {
     }
 
     /// The text without the zero at its end; `None` where the value is no Unicode.
-    #[must_use]
     pub fn text(&self) -> Option<String> {
         match &self.data {
             StoredData::Text { text } => Some(text.clone()),
@@ -171,7 +167,6 @@ impl<C> Operation<C> {
     }
 
     /// The file that is changed.
-    #[must_use]
     pub fn place(&self) -> Option<&Path> {
         match self {
             Self::File { path, .. } | Self::Startup { path, .. } => Some(path),
@@ -180,7 +175,6 @@ impl<C> Operation<C> {
     }
 
     /// It in words; none for what only prepares for others.
-    #[must_use]
     pub fn words(&self) -> Option<String> {
         let verb = |before: bool, after: bool| match (before, after) {
             (false, _) => "made",
@@ -208,7 +202,6 @@ impl<C> Operation<C> {
 
 impl Operation {
     /// Whether both are of the same file or value.
-    #[must_use]
     pub fn is_of_same(&self, other: &Self) -> bool {
         match (self, other) {
             (Self::Value { scope, name, .. }, Self::Value { scope: of, name: called, .. }) => {
@@ -219,7 +212,6 @@ impl Operation {
     }
 
     /// One operation that does what this and then the other does; `None` where the other does not begin where this ends.
-    #[must_use]
     pub fn joined(&self, later: &Self) -> Option<Self> {
         match (self, later) {
             (Self::File { path, role, before, after: is }, Self::File { role: of, before: was, after, .. })
@@ -316,19 +308,16 @@ impl Changeset {
     }
 
     /// Whether there is nothing to do.
-    #[must_use]
     pub fn is_empty(&self) -> bool {
         self.all.is_empty()
     }
 
     /// Whether a file is among what is changed.
-    #[must_use]
     pub fn touches(&self, file: &Path) -> bool {
         self.all.iter().any(|operation| operation.place() == Some(file))
     }
 
     /// What is changed, in words.
-    #[must_use]
     pub fn touched(&self) -> Vec<String> {
         self.all.iter().filter_map(Operation::words).collect()
     }

@@ -140,7 +140,6 @@ pub(super) fn lines(text: &[u8]) -> impl Iterator<Item = (usize, &[u8])> {
 
 impl LedgerContents {
     /// The files of cards that were ever written.
-    #[must_use]
     pub fn card_files(&self) -> Vec<PathBuf> {
         let operations = self.records.iter().flat_map(|record| &record.operations);
         let card = |operation: &Operation<Recorded>| match operation {
@@ -151,7 +150,6 @@ impl LedgerContents {
     }
 
     /// The change that was begun and not finished, if there is one.
-    #[must_use]
     pub fn unfinished(&self) -> Option<&Record> {
         self.records.iter().find(|record| record.state == State::Open)
     }
@@ -203,7 +201,6 @@ impl LedgerContents {
     }
 
     /// The number of the first change that is told here; that of the next one where there is none.
-    #[must_use]
     pub fn first_id(&self) -> u64 {
         self.records.first().map_or(1, |record| record.id)
     }
@@ -214,7 +211,6 @@ impl LedgerContents {
     }
 
     /// The number of the next change.
-    #[must_use]
     pub fn next_id(&self) -> u64 {
         self.records.iter().map(|record| record.id).max().unwrap_or(0) + 1
     }

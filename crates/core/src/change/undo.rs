@@ -16,7 +16,6 @@ pub struct ChangedSince;
 
 impl LedgerContents {
     /// The changes that are taken back, and not brought back since.
-    #[must_use]
     pub fn taken_back(&self) -> HashSet<u64> {
         let mut undone = HashSet::new();
         for record in self.records.iter().filter(|record| record.state == State::Done) {
@@ -41,7 +40,6 @@ impl LedgerContents {
     }
 
     /// The last change after `id` that stands and touches this file.
-    #[must_use]
     pub fn later(&self, id: u64, file: &std::path::Path) -> Option<u64> {
         let touches =
             |operation: &Operation<Recorded>| matches!(operation, Operation::File { path, .. } if path == file);
@@ -135,7 +133,6 @@ pub fn values_back(
 
 /// The value that is there now, with our part of a list of folders taken back: what we added goes, what we took away comes
 /// back behind what it stood behind. `None` where the value is gone, or only the order was changed.
-#[must_use]
 pub fn list_value_back(
     now: Option<&StoredValue>,
     after: Option<&StoredValue>,
@@ -166,7 +163,6 @@ pub fn list_value_back(
 }
 
 /// The value that is there now, with what makes `after` of `before` done to it. `None` where that is no change of a list.
-#[must_use]
 pub(super) fn list_value_forth(
     now: Option<&StoredValue>,
     before: Option<&StoredValue>,

@@ -20,7 +20,6 @@ const NOT_RECOGNISED: u32 = 9009;
 
 /// Why a program that ended with this status never got going, or crashed; `None` where the status is the program's own.
 /// Statuses of severity "error" are 0xC0000000 and above.
-#[must_use]
 pub fn of_windows(status: u32) -> Option<(Code, String)> {
     if status == NOT_RECOGNISED {
         return Some((Code::DoesNotStart, "it calls a command that was not found".to_owned()));

@@ -274,7 +274,6 @@ pub(super) fn open_question(outcome: &Outcome) -> Option<String> {
 }
 
 /// The end of what a program said, for somebody who looks for the reason of a failure.
-#[must_use]
 pub fn last_words(outcome: &Outcome) -> String {
     if let Some(question) = open_question(outcome) {
         return format!("; it asks \"{question}\": pass the arguments it needs after --");

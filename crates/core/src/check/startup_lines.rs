@@ -17,7 +17,6 @@ pub struct StartupLines {
 }
 
 impl StartupLines {
-    #[must_use]
     pub fn read(asking: &Asking<'_>) -> Self {
         let shells: Vec<_> = asking.shells.iter().map(|shell| shell.shell).collect();
         let files = store::startup_files(&shells, &asking.startup_folders(), &|file| file.is_file());
@@ -30,13 +29,11 @@ impl StartupLines {
     }
 
     /// Whether one of them has no block, so that registering a tool again changes something.
-    #[must_use]
     pub fn lacks_block(&self) -> bool {
         self.files.iter().any(|(.., text)| !text.contains(BLOCK_BEGINS))
     }
 
     /// What to do where PATH does not lead to a registered tool; `None` where no line explains it.
-    #[must_use]
     pub fn remedy(&self) -> Option<String> {
         if let Some(file) = &self.void {
             let file = file.display();
@@ -50,7 +47,6 @@ impl StartupLines {
 
     /// The lines that could be why a registered command is not what a new terminal runs. `by_path` says whether one is not,
     /// by PATH: lines about PATH are harmless in many a file, and told only then.
-    #[must_use]
     pub fn findings(&self, commands: &[&str], by_path: bool) -> Vec<Finding> {
         let told = self.suspects(commands).filter(|(.., what)| by_path || matches!(what, Undoes::Name(_)));
         told.map(|(file, line, what)| finding(file, line, &what)).collect()
@@ -58,7 +54,6 @@ impl StartupLines {
 
     /// The line that could be why terminals of one kind differ, in words: one that leaves something and looks for it, or one
     /// that does something later.
-    #[must_use]
     pub fn about(&self, when: Again) -> Option<String> {
         let marks: &[&str] = match when {
             Again::SecondTerminal => {

@@ -29,7 +29,6 @@ impl Address {
     }
 
     /// Whether a text is meant as an address rather than as a file.
-    #[must_use]
     pub fn is_meant(text: &str) -> bool {
         let scheme = text.split("://").next().filter(|scheme| scheme.len() < text.len());
         scheme.is_some_and(|scheme| scheme.len() > 1 && scheme.bytes().all(|byte| byte.is_ascii_alphanumeric()))
@@ -62,33 +61,28 @@ impl Address {
     }
 
     /// The address as it is sent.
-    #[must_use]
     pub fn as_str(&self) -> &str {
         self.0.as_str()
     }
 
     /// Whether what comes from there is encrypted and its sender proved.
-    #[must_use]
     pub fn is_secure(&self) -> bool {
         self.0.scheme().as_str().eq_ignore_ascii_case("https")
     }
 
     /// The host, in lower case, without the brackets of an IPv6 address.
-    #[must_use]
     pub fn host(&self) -> String {
         let host = self.0.authority().map(|authority| authority.host().to_ascii_lowercase()).unwrap_or_default();
         host.trim_start_matches('[').trim_end_matches(']').to_owned()
     }
 
     /// The port, the usual one where none is written.
-    #[must_use]
     pub fn port(&self) -> u16 {
         let usual = if self.is_secure() { 443 } else { 80 };
         self.0.authority().and_then(|authority| authority.port_to_u16().ok().flatten()).unwrap_or(usual)
     }
 
     /// The last part of the path, decoded: most often the name of a file.
-    #[must_use]
     pub fn last_part(&self) -> String {
         let last = self.0.path().as_str().rsplit('/').next().unwrap_or_default();
         percent_decoded(last)

@@ -6,7 +6,6 @@ use super::address::{Address, percent_decoded};
 const LONGEST: usize = 150;
 
 /// The file's name: from `Content-Disposition` (RFC 6266), else the last part of the address; made safe for every system.
-#[must_use]
 pub fn file_name(disposition: Option<&str>, address: &Address) -> String {
     let told = disposition.and_then(of_disposition).and_then(|name| safe(&name));
     told.or_else(|| safe(&address.last_part())).unwrap_or_else(|| "download".to_owned())
@@ -81,7 +80,6 @@ fn safe(name: &str) -> Option<String> {
 }
 
 /// First byte and whole length by `Content-Range: bytes FIRST-LAST/LENGTH` (RFC 9110, 14.4).
-#[must_use]
 pub fn content_range(text: &str) -> Option<(u64, Option<u64>)> {
     let (range, length) = text.trim().strip_prefix("bytes")?.trim().split_once('/')?;
     let first = range.split_once('-')?.0.trim().parse().ok()?;
@@ -89,7 +87,6 @@ pub fn content_range(text: &str) -> Option<(u64, Option<u64>)> {
 }
 
 /// The title of a page, where the text begins as one does.
-#[must_use]
 pub fn page_title(start: &[u8]) -> Option<Option<String>> {
     let text = String::from_utf8_lossy(start);
     let text = text.trim_start_matches('\u{feff}').trim_start();

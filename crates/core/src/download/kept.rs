@@ -56,7 +56,6 @@ pub struct Downloads {
 
 impl Downloads {
     /// In this folder, which is made when it is needed.
-    #[must_use]
     pub fn at(root: PathBuf) -> Self {
         Self { root }
     }

@@ -7,7 +7,6 @@ use super::address::Address;
 use crate::environment::Environment;
 
 /// The proxy for an address; `None` where it is asked directly. Of a variable in both cases the one in lower case counts.
-#[must_use]
 pub fn proxy_for(address: &Address, environment: &Environment) -> Option<String> {
     let variable = |name: &str| {
         let value = |name: &str| environment.get(name).map(|value| value.to_string_lossy().into_owned());

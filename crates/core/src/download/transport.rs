@@ -44,7 +44,6 @@ impl Transport {
     }
 
     /// The same, for what may as well be missing: asked for once.
-    #[must_use]
     pub fn impatient(&self) -> Self {
         Self { tries: 1, ..self.clone() }
     }

@@ -7,7 +7,6 @@ use crate::system::System;
 /// The drive or share of a folder, where it is not there now: a drive of the network that is not connected, or was connected by a
 /// session with other rights, whose drives an elevated one does not have ("Mapped drives are not available from an elevated
 /// prompt"). Then nobody can say whether the folder is.
-#[must_use]
 pub fn drive_away(folder: &Path, system: System) -> Option<String> {
     if system == System::Unix {
         return None;

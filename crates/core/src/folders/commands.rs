@@ -18,7 +18,6 @@ pub struct Typed {
 }
 
 /// The names that can be typed for the files in a folder; none where it may not be looked into.
-#[must_use]
 pub fn commands_in(folder: &Path, system: System) -> Vec<String> {
     let text = |typed: Typed| typed.name.into_string().ok();
     commands(folder, system).unwrap_or_default().into_iter().filter_map(text).collect()
@@ -54,7 +53,6 @@ fn typed(name: &OsStr, system: System) -> Option<OsString> {
 }
 
 /// The regular files in a folder, by name.
-#[must_use]
 pub fn files_in(folder: &Path) -> Vec<PathBuf> {
     let Ok(found) = fs::read_dir(folder) else { return Vec::new() };
     let mut files: Vec<PathBuf> = found.flatten().map(|entry| entry.path()).filter(|path| path.is_file()).collect();

@@ -11,7 +11,6 @@ pub enum Below {
 }
 
 /// Where a text names a folder, a separator behind it included: not another one whose name only begins or ends like it.
-#[must_use]
 pub fn mention(text: &str, folder: &str, below: Below) -> Option<Range<usize>> {
     let bare = folder.trim_end_matches(['/', '\\']);
     if bare.is_empty() {

@@ -19,7 +19,6 @@ const BY_HAND: &str = r"C:\Tools";
 const IN_HOME: [&str; 7] = ["tools", "Tools", "opt", "apps", "programs", "Downloads", ".local/opt"];
 
 /// The folders in which something changes when programs are installed, with all that lies below them.
-#[must_use]
 pub fn watched_places(machine: &Machine) -> Vec<PathBuf> {
     // What takes long to look through comes last: when so many files were seen, the rest is left out.
     let mut places = Vec::new();
@@ -37,7 +36,6 @@ pub fn watched_places(machine: &Machine) -> Vec<PathBuf> {
 }
 
 /// The folders in which people and installers put a folder for each tool.
-#[must_use]
 pub fn tool_places(machine: &Machine) -> Vec<PathBuf> {
     let mut places: Vec<PathBuf> = IN_HOME.iter().map(|name| machine.home.join(name)).collect();
     match machine.system() {
@@ -59,7 +57,6 @@ fn there(mut places: Vec<PathBuf>) -> Vec<PathBuf> {
 }
 
 /// The place that a folder lies in, where that is one that people or systems clean.
-#[must_use]
 pub fn cleaned_place(folder: &Path, home: &Path) -> Option<String> {
     let temporary = std::env::temp_dir();
     let places = [home.join("Downloads"), home.join("Desktop"), temporary, "/tmp".into(), "/var/tmp".into()];

@@ -18,7 +18,6 @@ pub struct SystemFolders {
 
 impl SystemFolders {
     /// Those of the system that an environment belongs to.
-    #[must_use]
     pub fn of(environment: &Environment) -> Self {
         let system = environment.system();
         let folders = match system {
@@ -31,13 +30,11 @@ impl SystemFolders {
     }
 
     /// Whether a file or folder is the system's: lies in one of these, or is one.
-    #[must_use]
     pub fn hold(&self, path: &Path) -> bool {
         self.folders.iter().any(|folder| lies_in(path, folder, self.system))
     }
 
     /// The same of a folder with its links followed, as where `/bin` leads to `/usr/bin`.
-    #[must_use]
     pub fn hold_real(&self, folder: &Path) -> bool {
         self.hold(folder) || folder.canonicalize().is_ok_and(|real| self.hold(&real))
     }

@@ -34,13 +34,11 @@ pub struct Whose<'a> {
 
 impl<'a> Whose<'a> {
     /// Of these changes, for a user with this home folder.
-    #[must_use]
     pub fn of(seen: &'a Differences, home: &Path) -> Self {
         Self { seen, home: home.to_string_lossy().into_owned(), name: None }
     }
 
     /// Counting what names this tool as well: an installer that failed may have taken away what its lines lead to.
-    #[must_use]
     pub fn or_names(self, name: Option<&ToolName>) -> Self {
         Self { name: name.map(ToString::to_string), ..self }
     }
@@ -67,7 +65,6 @@ impl<'a> Whose<'a> {
 
     /// The lines of a startup file that may be somebody else's: those that neither lead to what the installer made, nor
     /// use a variable that does, nor do anything.
-    #[must_use]
     pub fn strange_lines<'s>(&self, file: &'s StartupDifference) -> Vec<&'s str> {
         let own: Vec<&str> = file.added.iter().filter(|line| self.leads(line)).filter_map(|line| sets(line)).collect();
         let uses = |line: &str| {
@@ -79,7 +76,6 @@ impl<'a> Whose<'a> {
     }
 
     /// What the installer put into a startup file, where that is certain: one piece, and no line of it is strange.
-    #[must_use]
     pub fn own_text(&self, file: &StartupDifference) -> Option<StartupText> {
         let text = file.inserted.clone().filter(|_| self.strange_lines(file).is_empty())?;
         let leads = text.lines().any(|line| self.leads(line));
@@ -87,7 +83,6 @@ impl<'a> Whose<'a> {
     }
 
     /// The texts by which the tool's root is put into PATH, and none of its command folders.
-    #[must_use]
     pub fn root_for_bin(&self, home: &Path, folders: &[ReportPath]) -> Vec<String> {
         let is_wrong = |line: &str| {
             let line = self.written_out(line);
@@ -101,7 +96,6 @@ impl<'a> Whose<'a> {
     }
 
     /// All that was changed and may be somebody else's, each with where.
-    #[must_use]
     pub fn strange(&self) -> Vec<String> {
         let mut strange: Vec<String> = Vec::new();
         for file in &self.seen.startup_files {

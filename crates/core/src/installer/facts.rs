@@ -26,7 +26,6 @@ pub enum InstallerKind {
 }
 
 impl InstallerKind {
-    #[must_use]
     pub fn runs_on(self, system: System) -> bool {
         match self {
             Self::SelfExtractor | Self::DebianPackage => system == System::Unix,
@@ -35,7 +34,6 @@ impl InstallerKind {
         }
     }
 
-    #[must_use]
     pub fn words(self) -> &'static str {
         match self {
             Self::WindowsPackage => "Windows installer package",
@@ -122,7 +120,6 @@ pub struct Installer {
 
 impl Installer {
     /// Of this kind, with nothing else known yet.
-    #[must_use]
     pub fn new(kind: InstallerKind) -> Self {
         Self {
             kind,

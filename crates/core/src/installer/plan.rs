@@ -219,7 +219,6 @@ fn interpreter(line: &[u8]) -> Vec<OsString> {
 
 /// The command that removes a tool, as words; `None` where none is known. One that the system's record has as a line is
 /// split as the system would, and Windows Installer is told to remove, quietly ("Command-Line Options").
-#[must_use]
 pub fn uninstaller(card: &Card, system: System) -> Option<Vec<ReportPath>> {
     let command = card.uninstaller.clone()?;
     let [line] = &command[..] else { return Some(command) };

@@ -24,7 +24,6 @@ pub struct UninstallRecord {
 
 impl UninstallRecord {
     /// All that the system has.
-    #[must_use]
     pub fn all() -> Vec<Self> {
         os::uninstall_records().into_iter().map(record).collect()
     }

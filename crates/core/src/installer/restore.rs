@@ -10,7 +10,6 @@ use crate::change::{Changeset, Content, StoredValue, list_value_back};
 use crate::scope::Scope;
 
 /// What takes back what changed between `before` and `after` and is the installer's, where the stores are as in `now`.
-#[must_use]
 pub fn restore(before: &Watch, after: &Watch, now: &Watch, whose: &Whose<'_>) -> Changeset {
     let mut changeset = Changeset::default();
     for (path, became) in &after.startup {

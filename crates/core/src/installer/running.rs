@@ -15,7 +15,6 @@ use crate::report::ReportPath;
 pub const USUAL_LIMIT: Duration = Duration::from_secs(30 * 60);
 
 /// Runs a command line in what this call has, from a folder, until all that it starts is done.
-#[must_use]
 pub fn run(machine: &Machine, words: &[ReportPath], folder: Option<&Path>, limit: Duration, stop: &Stop) -> Outcome {
     let (program, arguments) = words.split_first().map_or((Path::new(""), words), |(first, rest)| (&**first, rest));
     let mut command = Command::new(program);
@@ -37,7 +36,6 @@ pub struct Ended {
 
 impl Ended {
     /// Of a run with this limit.
-    #[must_use]
     pub fn of(kind: InstallerKind, outcome: &Outcome, limit: Duration) -> Self {
         let (status, (well, words)) = match &outcome.ending {
             Ending::Exited(exit) => (exit.code(), status::words(kind, exit.code())),

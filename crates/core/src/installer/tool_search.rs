@@ -159,7 +159,6 @@ fn programs(folder: &Path, system: System) -> impl Iterator<Item = PathBuf> {
 }
 
 /// A tool's name, from that of its installer or its product: without the words that only say that it installs.
-#[must_use]
 pub fn tool_name(text: &str) -> Option<ToolName> {
     let lower = text.to_lowercase();
     let words = lower.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty());
@@ -168,7 +167,6 @@ pub fn tool_name(text: &str) -> Option<ToolName> {
 }
 
 /// A program at the tool's root that is called as what removes it.
-#[must_use]
 pub fn own_uninstaller(root: &Path, system: System) -> Option<PathBuf> {
     let is_one = |path: &PathBuf| {
         let name = path.file_name().unwrap_or_default().to_string_lossy().to_lowercase();

@@ -173,7 +173,6 @@ impl Watch {
     }
 
     /// What is otherwise `after` than it is here.
-    #[must_use]
     pub fn differences(&self, after: &Self) -> Differences {
         let mut seen = Differences::default();
         for folder in after.folders.difference(&self.folders) {

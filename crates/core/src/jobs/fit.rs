@@ -22,7 +22,6 @@ const MOST_LIBRARIES: usize = 500;
 pub struct Files<'a>(HashMap<&'a Path, &'a Entry>);
 
 impl<'a> Files<'a> {
-    #[must_use]
     pub fn of(listing: &'a Listing) -> Self {
         let mut files = listing.link_ends();
         let entries = listing.entries.iter().filter(|entry| !matches!(entry.kind, EntryKind::Link(_)));
@@ -31,7 +30,6 @@ impl<'a> Files<'a> {
     }
 
     /// The file at a place, or at the end of the link there.
-    #[must_use]
     pub fn at(&self, place: &Path) -> Option<&'a Entry> {
         self.0.get(place).copied()
     }
@@ -69,13 +67,11 @@ impl Unplaced<'_> {
     }
 
     /// Compares all commands with what an environment has, and starts nothing.
-    #[must_use]
     pub fn fits_by_files(&self, environment: &Environment) -> Vec<Option<Fit>> {
         self.fits(environment, HashMap::new()).commands
     }
 
     /// Whether all commands surely fit, whatever a new terminal has: nothing is missing, and none asks for a runtime.
-    #[must_use]
     pub fn fits_anywhere(&self, environment: &Environment) -> bool {
         let fits = self.fits(environment, HashMap::new());
         !fits.asks_for_runtimes && fits.commands.iter().flatten().all(|fit| fit.missing.is_empty())

@@ -55,7 +55,6 @@ pub fn run(session: &Session) -> Result<Report<MachineFacts>, MachineFactsError>
 }
 
 /// The machine of a snapshot; of an early one only its system and processor are known.
-#[must_use]
 pub fn recorded(snapshot: &Snapshot) -> Report<MachineFacts> {
     let early = || MachineFacts::new(snapshot.system.clone().into(), snapshot.processor.clone().into());
     Report::new(snapshot.machine.clone().unwrap_or_else(early))

@@ -33,7 +33,6 @@ pub struct Runtimes<'a> {
 
 impl<'a> Runtimes<'a> {
     /// Those of an environment. `answers` are versions that programs are known to state.
-    #[must_use]
     pub fn new(environment: &'a Environment, answers: HashMap<PathBuf, String>) -> Self {
         Self { environment, answers, found: RefCell::default() }
     }

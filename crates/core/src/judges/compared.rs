@@ -117,13 +117,11 @@ impl JudgedCaller {
     }
 
     /// Whether it was asked, and everything came out as predicted.
-    #[must_use]
     pub fn held(&self) -> bool {
         self.compared > 0 && !self.failed()
     }
 
     /// Whether something came out otherwise, or it could not be asked; false where no time was left for it.
-    #[must_use]
     pub fn failed(&self) -> bool {
         self.wrong > 0 || self.no_answer.is_some()
     }

@@ -33,7 +33,6 @@ const STARTED: usize = 3;
 pub(super) const EXTENSIONS: &str = ".COM;.EXE;.BAT;.CMD";
 
 /// Plays the part that a judge has for this program, if it has one: what is to be printed then.
-#[must_use]
 pub fn act() -> Option<OsString> {
     std::env::var_os(ACT_VARIABLE)?;
     let mut words = std::env::args_os().skip(1);

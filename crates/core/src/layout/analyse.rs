@@ -34,7 +34,6 @@ pub struct Command {
 }
 
 /// The innermost folder of an archive that holds everything but litter; empty where there is none.
-#[must_use]
 pub fn wrapper(listing: &Listing) -> PathBuf {
     find(listing)
 }
@@ -66,7 +65,6 @@ pub struct Target<'a> {
 
 impl Target<'static> {
     /// This machine, under the rules of its system.
-    #[must_use]
     pub fn here(system: System, foreign: bool) -> Self {
         Self { system, os: os::SYSTEM, arch: os::processor(), foreign }
     }

@@ -36,7 +36,6 @@ impl CompletionShell {
 
 /// The shell, and the command, that a file completes for; `None` where it is none of those. A name with anything but letters,
 /// digits and `.`, `_`, `+`, `-` in it has none: shells would read more into it.
-#[must_use]
 pub fn completes<'c>(file: &Path, mut commands: impl Iterator<Item = &'c str>) -> Option<(CompletionShell, &'c str)> {
     let shell = CompletionShell::ALL.into_iter().find(|shell| file.parent() == Some(Path::new(shell.folder())))?;
     let name = file.file_name()?.to_str()?;

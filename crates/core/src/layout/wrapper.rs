@@ -15,7 +15,6 @@ fn is_part(name: &OsStr) -> bool {
 }
 
 /// Files and folders that systems leave in archives: the macOS archiver, the Finder, the Windows Explorer.
-#[must_use]
 pub(super) fn is_litter(name: &OsStr) -> bool {
     let name = name.as_encoded_bytes();
     matches!(name, b"__MACOSX" | b".DS_Store" | b"Thumbs.db" | b"desktop.ini") || name.starts_with(b"._")

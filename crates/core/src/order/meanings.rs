@@ -30,7 +30,6 @@ pub struct Commands {
 
 impl Commands {
     /// None looked into yet, under the rules of a system.
-    #[must_use]
     pub fn new(system: System) -> Self {
         Self { system, known: HashMap::new() }
     }

@@ -13,7 +13,6 @@ const MOST_NAMED: usize = 5;
 
 /// What to do so that `name` means `wanted`, which is in PATH behind another copy: the entry that holds it goes directly
 /// before the one that wins now. Named are the other commands that this changes. `None` where that would not help.
-#[must_use]
 pub fn promotion(name: &str, wanted: &Path, context: &LookupContext) -> Option<String> {
     let candidates = resolve::candidates(Caller::typed(context.system), name, context, &Disk);
     let winner = resolve::winner(&candidates)?;

@@ -52,7 +52,6 @@ pub struct Preparing<'a> {
 
 impl<'a> Preparing<'a> {
     /// Of a tool whose files lie in this folder now.
-    #[must_use]
     pub fn new(folder: &'a Path, placeholders: &'a Placeholders) -> Self {
         Self { folder, placeholders, files: BTreeMap::new() }
     }
@@ -123,7 +122,6 @@ impl<'a> Preparing<'a> {
     }
 
     /// The files whose content is another one now.
-    #[must_use]
     pub fn finish(self) -> Vec<PreparedFile> {
         let prepared = |(file, state): (PathBuf, State)| {
             let after = state.now.filter(|now| state.before.as_ref() != Some(now))?;

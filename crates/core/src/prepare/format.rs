@@ -113,7 +113,6 @@ pub enum Edit<'a> {
 
 impl Step<'_> {
     /// The file that is made or changed.
-    #[must_use]
     pub fn file(&self) -> &Path {
         match self {
             Self::Copy { to: file, .. }

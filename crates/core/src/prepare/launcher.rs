@@ -20,7 +20,6 @@ const NOT_FOUND: u8 = 127;
 
 impl Launcher {
     /// Its file, relative to the home.
-    #[must_use]
     pub fn file(&self, system: System) -> PathBuf {
         let ending = if system == System::Windows { ".cmd" } else { "" };
         Path::new(LAUNCHERS).join(format!("{}{ending}", self.command))
@@ -36,7 +35,6 @@ impl Launcher {
     }
 
     /// What it is as a command of the tool.
-    #[must_use]
     pub fn as_command(&self, system: System) -> Command {
         let program = if system == System::Windows { ProgramKind::Batch } else { ProgramKind::Script };
         Command { name: self.command.clone(), path: self.file(system).into(), program, os: None, arch: None }

@@ -37,7 +37,6 @@ pub struct SingleFileTool {
 }
 
 /// Whether a file is one that only an interpreter can start: by its ending, and its content.
-#[must_use]
 pub fn lone(file: &Path, system: System) -> Option<SingleFileTool> {
     let ending = file.extension().and_then(OsStr::to_str)?.to_ascii_lowercase();
     let at = INTERPRETERS.iter().position(|known| known.ending == ending)?;
@@ -56,7 +55,6 @@ pub fn lone(file: &Path, system: System) -> Option<SingleFileTool> {
 
 impl SingleFileTool {
     /// A launcher for it: a command called like the tool.
-    #[must_use]
     pub fn launcher(self, name: &ToolName, file: &Path, system: System) -> Launcher {
         let Interpreter { programs: [unix, windows], before, .. } = INTERPRETERS[self.at];
         let program = if system == System::Windows { windows } else { unix };

@@ -74,14 +74,12 @@ const PWSH: &str = "% ? ac cat cd chdir clc clear clhy cli clp cls clv cnsn comp
 
 /// What of a caller's own answers to this name before it looks for a file: a built-in command, or one of the aliases
 /// that PowerShell has from the start.
-#[must_use]
 pub fn own_answer(caller: Caller, name: &str) -> Option<Kind> {
     let kind = if caller.shell().is_some_and(Shell::is_powershell) { Kind::Alias } else { Kind::Builtin };
     builtin(caller, name).then_some(kind)
 }
 
 /// Whether the caller answers to this name itself, before looking for a file.
-#[must_use]
 pub fn builtin(caller: Caller, name: &str) -> bool {
     let Some(shell) = caller.shell() else { return false };
     let lists: &[&str] = match shell {

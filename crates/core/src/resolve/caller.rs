@@ -35,7 +35,6 @@ impl Shell {
         [Self::Sh, Self::Bash, Self::Zsh, Self::Fish, Self::Ksh, Self::Tcsh, Self::Cmd, Self::PowerShell, Self::Pwsh];
 
     /// The system that the shell's startup belongs to.
-    #[must_use]
     pub fn system(self) -> System {
         match self {
             Self::Sh | Self::Bash | Self::Zsh | Self::Fish | Self::Ksh | Self::Tcsh => System::Unix,
@@ -44,13 +43,11 @@ impl Shell {
     }
 
     /// Whether it is a PowerShell, of whatever version.
-    #[must_use]
     pub fn is_powershell(self) -> bool {
         matches!(self, Self::PowerShell | Self::Pwsh)
     }
 
     /// The name of its program.
-    #[must_use]
     pub fn name(self) -> &'static str {
         match self {
             Self::Sh => "sh",
@@ -97,7 +94,6 @@ impl Caller {
     }
 
     /// The system on which this caller looks commands up.
-    #[must_use]
     pub fn system(self) -> System {
         match self {
             Self::Exec | Self::Elevated => System::Unix,
@@ -108,7 +104,6 @@ impl Caller {
 
     /// Who looks up what a person types into the usual terminal of a system: on Unix as any program does, on Windows
     /// `cmd`, which finds batch files as well.
-    #[must_use]
     pub fn typed(system: System) -> Self {
         match system {
             System::Unix => Self::program(system),
@@ -117,7 +112,6 @@ impl Caller {
     }
 
     /// The plain shell of a system, whose own commands hide files that a person types.
-    #[must_use]
     pub fn plain_shell(system: System) -> Self {
         Self::Shell(match system {
             System::Unix => Shell::Sh,
@@ -126,7 +120,6 @@ impl Caller {
     }
 
     /// The program that starts another, on this system.
-    #[must_use]
     pub fn program(system: System) -> Self {
         match system {
             System::Unix => Self::Exec,
@@ -134,7 +127,6 @@ impl Caller {
         }
     }
 
-    #[must_use]
     pub fn name(self) -> &'static str {
         match self {
             Self::Exec => "exec",
@@ -146,7 +138,6 @@ impl Caller {
     }
 
     /// The shell, unless the caller is none.
-    #[must_use]
     pub fn shell(self) -> Option<Shell> {
         match self {
             Self::Shell(shell) => Some(shell),

@@ -78,7 +78,6 @@ pub struct Candidate {
     pub app_alias: bool,
 }
 
-#[must_use]
 pub fn winner(candidates: &[Candidate]) -> Option<&Path> {
     candidates.iter().find(|c| c.standing == Standing::Winner).map(|c| c.path.as_path())
 }

@@ -34,7 +34,6 @@ pub struct LookupContext {
 
 impl LookupContext {
     /// One in which nothing is set.
-    #[must_use]
     pub fn new(system: System) -> Self {
         Self {
             system,
@@ -51,7 +50,6 @@ impl LookupContext {
     }
 
     /// That of an environment and a current folder.
-    #[must_use]
     pub fn of(environment: &Environment, current_folder: &Path) -> Self {
         let extensions = environment.get("PATHEXT").filter(|v| !v.is_empty()).unwrap_or(USUAL_EXTENSIONS.as_ref());
         Self {
@@ -71,7 +69,6 @@ impl LookupContext {
     }
 
     /// The folders of PATH in order, as they are when references are filled in.
-    #[must_use]
     pub fn folders(&self) -> Vec<PathBuf> {
         match self.system {
             System::Unix => PathList::parse(&self.path).entries().map(PathEntry::folder).collect(),

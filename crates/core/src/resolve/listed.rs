@@ -32,7 +32,6 @@ enum Folder {
 impl ListedDisk {
     /// For a system. On Windows a file answers to other names than the listed one, so that nothing is listed there ("Naming
     /// Files, Paths, and Namespaces", short names).
-    #[must_use]
     pub fn new(system: System) -> Self {
         Self { lists: system == System::Unix, folders: Mutex::default() }
     }

@@ -8,7 +8,6 @@ use super::{unix, windows};
 use crate::system::System;
 
 /// Lists the files that `name` could mean to a caller, in order, the winner marked.
-#[must_use]
 pub fn candidates(caller: Caller, name: &str, context: &LookupContext, view: &dyn FileView) -> Vec<Candidate> {
     match caller.system() {
         _ if name.is_empty() => Vec::new(),

@@ -58,13 +58,11 @@ impl FileView for Disk {
 }
 
 /// Whether two paths lead to the same file, links followed.
-#[must_use]
 pub fn same_file(one: &Path, other: &Path) -> bool {
     one == other || matches!((one.canonicalize(), other.canonicalize()), (Ok(a), Ok(b)) if a == b)
 }
 
 /// Whether two paths mean the same place, whether it is there or not: by their spelling, or as the same file.
-#[must_use]
 pub fn same_place(one: &Path, other: &Path, system: System) -> bool {
     is_spelled_alike(one, other, system) || same_file(one, other)
 }

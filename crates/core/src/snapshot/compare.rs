@@ -113,7 +113,6 @@ pub struct VariableDifference {
 }
 
 /// Compares what the login shells' terminals of two machines find.
-#[must_use]
 pub fn compare(machines: [(&str, &Snapshot); 2]) -> Difference {
     let lookups = machines.map(|(_, snapshot)| Lookup::new(snapshot));
     let [one, two] = &lookups;

@@ -231,7 +231,6 @@ impl RecordedEntry {
     }
 
     /// It as written in PATH, but for the home.
-    #[must_use]
     pub fn written(&self) -> &str {
         Self::literal(&self.raw).unwrap_or(&self.raw)
     }
@@ -243,7 +242,6 @@ pub(super) fn family(system: &str) -> System {
 }
 
 impl Snapshot {
-    #[must_use]
     pub fn family(&self) -> System {
         family(&self.system)
     }

@@ -33,7 +33,6 @@ pub struct Meaning<'a> {
 }
 
 impl<'a> Lookup<'a> {
-    #[must_use]
     pub fn new(snapshot: &'a Snapshot) -> Self {
         let system = snapshot.family();
         let mut lookup =
@@ -58,12 +57,10 @@ impl<'a> Lookup<'a> {
     }
 
     /// The files that a name could mean in a terminal, in order. Aliases and functions of shells are not in a snapshot.
-    #[must_use]
     pub fn candidates(&self, caller: Caller, terminal: &RecordedTerminal, name: &str) -> Vec<Candidate> {
         resolve::candidates(caller, name, &self.context(terminal), self)
     }
 
-    #[must_use]
     pub fn meaning(&self, caller: Caller, terminal: &'a RecordedTerminal, name: &str) -> Option<Meaning<'a>> {
         let candidates = self.candidates(caller, terminal, name);
         let winner = candidates.iter().find(|candidate| candidate.standing == Standing::Winner)?;
@@ -78,7 +75,6 @@ impl<'a> Lookup<'a> {
     }
 
     /// What the snapshot says of a file.
-    #[must_use]
     pub fn file(&self, path: &Path) -> Option<&'a RecordedFile> {
         let whole = self.key(&path.to_string_lossy());
         let (folder, name) = whole.rsplit_once('/')?;
@@ -86,13 +82,11 @@ impl<'a> Lookup<'a> {
     }
 
     /// The folder that an entry of PATH stands for, with the home as `~`.
-    #[must_use]
     pub fn entry_folder(&self, entry: &RecordedEntry) -> String {
         self.shown(&self.folder_of(entry))
     }
 
     /// What the snapshot says of the folder of an entry.
-    #[must_use]
     pub fn folder(&self, entry: &RecordedEntry) -> Option<&'a RecordedFolder> {
         self.folders.get(&self.key(&self.folder_of(entry).to_string_lossy())).copied()
     }
@@ -107,7 +101,6 @@ impl<'a> Lookup<'a> {
     }
 
     /// The file that all links of a path lead to, as far as the snapshot knows.
-    #[must_use]
     pub fn real(&self, path: &Path) -> Option<String> {
         let file = self.file(path)?;
         let whole = self.key(&path.to_string_lossy());
@@ -117,7 +110,6 @@ impl<'a> Lookup<'a> {
     }
 
     /// A path of a lookup, with the home as `~`.
-    #[must_use]
     pub fn shown(&self, path: &Path) -> String {
         let text = path.to_string_lossy();
         let text = match self.system {

@@ -38,14 +38,12 @@ pub struct BriefSnapshot<'a>(SnapshotView<'a>);
 
 impl<'a> BriefSnapshot<'a> {
     /// Reads a document; `None` where [`super::read`] has to say what is wrong with it.
-    #[must_use]
     pub fn of(text: &'a [u8]) -> Option<Self> {
         let brief: SnapshotView<'a> = serde_json::from_slice(text).ok()?;
         (brief.snapshot == FORMAT).then_some(Self(brief))
     }
 
     /// What its user calls the machine.
-    #[must_use]
     pub fn name(&self) -> Option<&str> {
         self.0.name.as_ref().map(Text::as_str)
     }
@@ -53,7 +51,6 @@ impl<'a> BriefSnapshot<'a> {
 
 impl<'b> Base<'b> {
     /// Of a snapshot, and the same read briefly.
-    #[must_use]
     pub fn new(snapshot: &'b Snapshot, brief: &'b BriefSnapshot<'b>) -> Self {
         let lookup = Lookup::new(snapshot);
         let terminal = lookup.terminals().next();
@@ -69,7 +66,6 @@ impl<'b> Base<'b> {
     }
 
     /// What a name means on the base, where another machine differs in it.
-    #[must_use]
     pub fn meaning(&self, name: &str) -> Option<Meant> {
         let known = self.meanings.get(&*name_key(name, self.lookup.snapshot.family()))?;
         known.as_ref().map(Known::meant)

@@ -64,7 +64,6 @@ classified!(SnapshotError {
 
 impl SnapshotError {
     /// Something is not in a snapshot.
-    #[must_use]
     pub fn not_recorded(snapshot: &Snapshot, what: &'static str) -> Self {
         Self::NotRecorded { what, made_by: snapshot.made_by.clone() }
     }

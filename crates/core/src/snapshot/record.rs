@@ -34,20 +34,17 @@ pub struct Recorder {
 }
 
 impl Recorder {
-    #[must_use]
     pub(crate) fn private(&self) -> &Private {
         &self.private
     }
 
     /// For a machine, with the versions that are known of files.
-    #[must_use]
     pub fn new(machine: &Machine, known: HashMap<PathBuf, String>) -> Self {
         let system_folders = SystemFolders::of(&machine.environment);
         Self { private: Private::of(machine), home: machine.home.clone(), system_folders, known }
     }
 
     /// A terminal in which lookups depend on this; `None` where it did not answer. `origins` are those of its entries.
-    #[must_use]
     pub fn terminal(
         &self,
         shell: Shell,
@@ -76,7 +73,6 @@ impl Recorder {
     }
 
     /// The folders in the PATHs of terminals, each with its place. A relative one begins at the home, where terminals open.
-    #[must_use]
     pub fn folders<'a>(&self, contexts: impl Iterator<Item = &'a LookupContext>) -> Vec<(PathBuf, RecordedFolder)> {
         let mut folders: Vec<(PathBuf, RecordedFolder)> = Vec::new();
         for context in contexts {
@@ -127,7 +123,6 @@ impl Recorder {
 }
 
 /// The folder that each entry of PATH stands for.
-#[must_use]
 pub fn entry_folders(context: &LookupContext) -> Vec<PathBuf> {
     match context.system {
         System::Unix => PathList::parse(&context.path).entries().map(PathEntry::folder).collect(),

@@ -72,7 +72,6 @@ impl RecordedSurvey {
     }
 
     /// The report that it was made of. Findings as bad as `limit` make it fail.
-    #[must_use]
     pub fn report(&self, limit: Severity) -> Report<SurveyedPath> {
         let findings = |found: &[RecordedFinding]| found.iter().filter_map(RecordedFinding::known).collect();
         let mut scopes: Vec<ScopeSurvey> = Vec::new();
@@ -108,7 +107,6 @@ impl RecordedFinding {
     }
 
     /// The finding, unless only a later version of this program knows its code.
-    #[must_use]
     pub fn known(&self) -> Option<Finding> {
         let code = Code::ALL.iter().copied().find(|code| code.as_str() == self.code)?;
         let mut finding = Finding::new(code, self.seen.clone());

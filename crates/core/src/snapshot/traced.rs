@@ -10,7 +10,6 @@ use crate::trace::{CallerTrace, CandidateTrace, CommandTrace, TracedCommands};
 
 /// Traces names in the recorded terminals; all of them, or those of one caller. Aliases and functions are not in a snapshot, so
 /// that nothing is proved.
-#[must_use]
 pub fn traced(snapshot: &Snapshot, names: &[String], only: Option<Caller>) -> TracedCommands {
     let lookup = Lookup::new(snapshot);
     let commands = names.iter().map(|name| {

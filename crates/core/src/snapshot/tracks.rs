@@ -71,7 +71,6 @@ pub struct TrackStop {
 }
 
 /// Draws a machine. Where the user asks to stop meanwhile, the drawing is of no use.
-#[must_use]
 pub fn tracks(snapshot: &Snapshot, stop: &Stop) -> TrackMap {
     let lookup = Lookup::new(snapshot);
     let mut all: BTreeMap<String, String> = BTreeMap::new();

@@ -25,7 +25,6 @@ use crate::resolve::Shell;
 ///   login shell (tcsh(1), "Startup and shutdown"). A new `~/.tcshrc` would hide a `~/.cshrc` of later, so that is made.
 ///
 /// The block stands at the end, after everything that could put another folder before ours.
-#[must_use]
 pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn Fn(&Path) -> bool) -> Vec<StartupFile> {
     if let Some(root) = &folders.system {
         return system_targets(shells, root, readable);
@@ -90,7 +89,6 @@ pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn 
 }
 
 /// Every file that could carry a block of ours in these folders, for taking it out again.
-#[must_use]
 pub fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
     if let Some(root) = &folders.system {
         return system_targets(&Shell::ALL, root, &Path::is_file);
@@ -114,7 +112,6 @@ pub fn possible_files(folders: &StartupFolders) -> Vec<StartupFile> {
 
 /// Files that shells read as well, and that never carry a block of ours: `.zshenv`, which zsh reads first of all (zsh(1),
 /// "STARTUP/SHUTDOWN FILES"), and the parts of fish's configuration (fish(1), "Configuration files").
-#[must_use]
 pub fn files_of_others(folders: &StartupFolders) -> Vec<PathBuf> {
     let mut files: Vec<PathBuf> =
         folders.zsh.iter().chain([&folders.home]).map(|folder| folder.join(".zshenv")).collect();
@@ -126,7 +123,6 @@ pub fn files_of_others(folders: &StartupFolders) -> Vec<PathBuf> {
 }
 
 /// Every file that shells could read at their start: in these folders, and the system's.
-#[must_use]
 pub fn all_startup_files(folders: &StartupFolders) -> Vec<PathBuf> {
     let own = possible_files(folders).into_iter().map(|file| file.path);
     let of_system = Shell::ALL.into_iter().flat_map(system_startup_files);

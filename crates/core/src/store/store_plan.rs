@@ -51,7 +51,6 @@ impl From<&ValueChange> for RegistryChange {
 }
 
 impl StorePlan {
-    #[must_use]
     pub fn startup_files(&self) -> Vec<StartupChange> {
         match self {
             Self::Startup(plan) => plan.changes.clone(),
@@ -59,7 +58,6 @@ impl StorePlan {
         }
     }
 
-    #[must_use]
     pub fn registry_values(&self) -> Vec<RegistryChange> {
         match self {
             Self::Startup(_) => Vec::new(),
@@ -68,7 +66,6 @@ impl StorePlan {
     }
 
     /// What is worth telling before it is done.
-    #[must_use]
     pub fn findings(&self) -> Vec<Finding> {
         match self {
             Self::Startup(_) => Vec::new(),
@@ -77,7 +74,6 @@ impl StorePlan {
     }
 
     /// The plan of a scope, where that is the registry's.
-    #[must_use]
     pub fn of_registry(&self, scope: Scope) -> Option<&RegistryPlan> {
         match self {
             Self::Startup(_) => None,

@@ -11,7 +11,6 @@ use crate::resolve::Shell;
 
 /// The system's startup files that a shell may read, in order: those that its manual page names, and the folders that
 /// systems have them read.
-#[must_use]
 pub fn system_startup_files(shell: Shell) -> Vec<PathBuf> {
     let (files, folder): (&[&str], &str) = match shell {
         Shell::Sh | Shell::Ksh => (&["/etc/profile", "/etc/ksh.kshrc"], "/etc/profile.d"),
@@ -75,7 +74,6 @@ pub(super) fn system_targets(shells: &[Shell], root: &Path, readable: &dyn Fn(&P
 }
 
 /// macOS's lists of folders below `root`, in order; none where the system has none.
-#[must_use]
 pub fn macos_path_lists(root: &Path) -> Vec<PathBuf> {
     let main = root.join("etc/paths");
     if !main.is_file() {
@@ -89,7 +87,6 @@ pub fn macos_path_lists(root: &Path) -> Vec<PathBuf> {
 /// PATH as macOS's helper makes it at login from the lists below `root`: the lines of `/etc/paths`, then those of the
 /// files in `/etc/paths.d` by name, then what PATH held beside them, each folder once (path_helper(8)). So whatever a
 /// session or `.zshenv` had put in front ends up behind the system's folders.
-#[must_use]
 pub fn macos_login_path(root: &Path, path: &std::ffi::OsStr) -> OsString {
     let lines = macos_path_lists(root).into_iter().filter_map(|list| fs::read_to_string(list).ok());
     let mut entries: Vec<OsString> = Vec::new();

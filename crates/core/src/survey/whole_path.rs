@@ -155,7 +155,6 @@ fn new_terminal(
 }
 
 /// The variables that tools are found by: those on the cards, and whatever in this environment is named like one.
-#[must_use]
 pub fn variable_names(machine: &Machine, cards: &[&Card]) -> Vec<String> {
     let here = machine.environment.iter().filter_map(|(name, _)| name.to_str());
     let mut names: Vec<String> =

@@ -44,14 +44,12 @@ pub struct ShellReply {
 
 impl ShellReply {
     /// What a name means that was asked about; to one that was not, nothing answers.
-    #[must_use]
     pub fn meaning(&self, name: &str) -> &Meaning {
         const NOTHING: &Meaning = &Meaning { kind: Kind::None, file: None };
         self.meanings.get(name).unwrap_or(NOTHING)
     }
 
     /// The value of a variable that was asked about; `None` where it is not set.
-    #[must_use]
     pub fn variable(&self, name: &str) -> Option<&OsStr> {
         self.variables.get(name).map(OsString::as_os_str)
     }

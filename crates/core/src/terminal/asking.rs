@@ -62,7 +62,6 @@ const AT_A_TIME: usize = 12;
 
 impl Asking<'_> {
     /// Starts every shell in every way, in every environment a new terminal may have, and asks.
-    #[must_use]
     pub fn everywhere(&self, question: Question<'_>) -> Vec<Answer> {
         let bases: Vec<_> = base_environments(self.machine).into_iter().map(|base| self.base(base)).collect();
         let mut starts = Vec::new();
@@ -84,7 +83,6 @@ impl Asking<'_> {
     }
 
     /// Starts one shell in one way and asks.
-    #[must_use]
     pub fn one(&self, shell: &InstalledShell, mode: StartMode, base: &Environment, question: Question<'_>) -> Answer {
         self.ask(shell, mode, &self.base(base.clone()), question, &self.ready(question))
     }

@@ -29,7 +29,6 @@ pub(super) fn mentions_hook(text: &str) -> bool {
 
 impl ShellReply {
     /// Tells where `name` meant `file` until the shell did what it does before a prompt, and means `now` since.
-    #[must_use]
     pub fn undone_at_prompt(&self, shell: Shell, name: &str, file: &Path, now: Option<&Path>) -> Option<Finding> {
         let before = LookupContext { path: self.before_prompt.clone()?, ..self.context.clone() };
         let candidates = resolve::candidates(shell.into(), name, &before, &Disk);

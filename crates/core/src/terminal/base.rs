@@ -19,7 +19,6 @@ const HANDED_ON: [&str; 8] = ["USER", "LOGNAME", "SHELL", "LANG", "LANGUAGE", "T
 const DECIDING: [&str; 3] = ["ZDOTDIR", "XDG_CONFIG_HOME", "XDG_DATA_HOME"];
 
 /// The environments a new terminal may begin with: one, or two where a deciding variable is set here.
-#[must_use]
 pub fn base_environments(machine: &Machine) -> Vec<Environment> {
     if machine.system() == System::Windows {
         return vec![super::windows::environment(machine)];

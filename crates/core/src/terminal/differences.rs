@@ -11,7 +11,6 @@ const SLOW: Duration = Duration::from_secs(1);
 
 /// The answer that stands for the others: with the PATH that most new terminals of the login shell have, or most of all where
 /// that one gave none; of two as common ones the first.
-#[must_use]
 pub fn leading(answers: &[Answer], login_shell: Option<Shell>) -> Option<(&Answer, &ShellReply)> {
     let mut said: Vec<(&Answer, &ShellReply)> =
         answers.iter().filter_map(|a| Some((a, a.said.as_ref().ok()?))).collect();
@@ -24,7 +23,6 @@ pub fn leading(answers: &[Answer], login_shell: Option<Shell>) -> Option<(&Answe
 }
 
 /// Tells of the terminals that gave no answer or have another PATH than the one looked at.
-#[must_use]
 pub fn tell_other_paths(answers: &[Answer], said: &ShellReply) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
     let mut elsewhere: Vec<String> = Vec::new();

@@ -20,7 +20,6 @@ pub enum ElevatedPath {
 /// Reads the rules of elevation below `root`; `None` where the system has none.
 ///
 /// Rules: sudoers(5), `secure_path`, "Including other files"; a later line counts, a backslash goes on to the next line.
-#[must_use]
 pub fn elevated_path(root: &Path) -> Option<ElevatedPath> {
     let rules = root.join("etc/sudoers");
     let text = match fs::read_to_string(&rules) {

@@ -12,7 +12,6 @@ use crate::system::System;
 impl Asking<'_> {
     /// Starts the user's shell the way editors and schedulers do, and takes the environment it hands on; on Windows that is
     /// what the terminal begins with and the PATH that the shell says it has. `None` where no shell answered.
-    #[must_use]
     pub fn environment(&self) -> Option<Environment> {
         let mut shells: Vec<&InstalledShell> = self.shells.iter().collect();
         let of_user = self.machine.environment.get("SHELL").unwrap_or_default();

@@ -25,7 +25,6 @@ const WORDS: [&str; 3] = [" --version", "", " tide-mark-7"];
 impl Asking<'_> {
     /// The names among these that start their file when they are typed where that answer was given. None do where a seal
     /// throws away nothing, since nothing can stand in for a file there.
-    #[must_use]
     pub fn leading_to(&self, answer: &Answer, names: &[(&str, &Path)]) -> HashSet<String> {
         let Some(shell) = self.shells.iter().find(|shell| shell.shell == answer.shell) else { return HashSet::new() };
         let Ok(folder) = tempfile::Builder::new().prefix(&os::temporary_name(std::process::id())).tempdir() else {

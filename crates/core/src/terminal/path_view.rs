@@ -57,7 +57,6 @@ pub struct PathView {
 
 impl PathView {
     /// As the terminal has it that the program was started in.
-    #[must_use]
     pub fn of_this_terminal(machine: &Machine, names: &[String]) -> Self {
         let context = LookupContext::of(&machine.environment, &machine.current_folder);
         let value = |name: &String| Some((name.clone(), machine.environment.get(name)?.to_owned()));
@@ -81,7 +80,6 @@ impl PathView {
     }
 
     /// What shells have said of a new terminal, when they were asked everywhere; `None` where none gave an answer.
-    #[must_use]
     pub fn of_answers(asking: &Asking<'_>, answers: &[Answer], origins: Origins) -> Option<Self> {
         let login_shell = login_shell_among(asking.machine, asking.shells);
         let (answer, said) = leading(answers, login_shell)?;
@@ -119,7 +117,6 @@ impl PathView {
     }
 
     /// The value of a variable that was asked about; `None` where it is not set.
-    #[must_use]
     pub fn variable(&self, name: &str) -> Option<&OsStr> {
         self.variables.get(name).map(OsString::as_os_str)
     }
@@ -173,7 +170,6 @@ fn registry_parts(machine: &Machine, background: &Background) -> Vec<PathPart> {
 }
 
 /// For each part of a new terminal's PATH on Windows the value of the registry that it comes from.
-#[must_use]
 pub fn registry_origins(machine: &Machine, path: &str) -> Vec<Option<Origin>> {
     let mut left = background(machine).map(|background| registry_parts(machine, &background)).unwrap_or_default();
     let one = |part: &str| {

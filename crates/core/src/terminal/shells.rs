@@ -24,7 +24,6 @@ const FOLDERS: [&str; 3] = ["/bin", "/usr/bin", "/usr/local/bin"];
 
 /// The user's shells: the one that they log in to, the plain shell, and those whose startup files are in the home. Where it is
 /// not known what they log in to, bash counts as well, and where it is everybody's terminals, all do.
-#[must_use]
 pub fn of_user(machine: &Machine) -> Vec<Shell> {
     if machine.system() == System::Windows || machine.is_for_everybody() {
         return Shell::ALL.to_vec();
@@ -57,7 +56,6 @@ fn has_startup_file(shell: Shell, machine: &Machine) -> bool {
 }
 
 /// Tells of shells that are installed and not the user's: nothing is registered for them.
-#[must_use]
 pub fn unused_shells(machine: &Machine, used: &[Shell]) -> Option<Finding> {
     let others: Vec<Shell> = Shell::ALL.into_iter().filter(|shell| !used.contains(shell)).collect();
     let others: Vec<&str> = installed(machine, &others).into_iter().map(|found| found.shell.name()).collect();
@@ -72,7 +70,6 @@ pub fn unused_shells(machine: &Machine, used: &[Shell]) -> Option<Finding> {
 /// Finds the installed shells of this system among the wanted ones. On Unix: the one that the user logs in to, those in
 /// the usual folders, and those named in `/etc/shells` (shells(5)), the first of each kind. On Windows: those in the
 /// system's own folders.
-#[must_use]
 pub fn installed(machine: &Machine, wanted: &[Shell]) -> Vec<InstalledShell> {
     let own = login_shell(machine);
     let listed = std::fs::read_to_string(os::system_root().join("etc/shells")).unwrap_or_default();
@@ -130,7 +127,6 @@ fn login_shell(machine: &Machine) -> Option<PathBuf> {
 }
 
 /// Which of these shells the user logs in to.
-#[must_use]
 pub fn login_shell_among(machine: &Machine, shells: &[InstalledShell]) -> Option<Shell> {
     let own = kind(&login_shell(machine)?)?;
     shells.iter().map(|found| found.shell).find(|shell| *shell == own)
@@ -157,7 +153,6 @@ const CLOSED: [&str; 3] = ["nologin", "false", "true"];
 
 /// Tells where the user's own shell is none that can be asked, and nobody has said that others count: what a terminal of
 /// theirs finds is then not known.
-#[must_use]
 pub fn unknown_login_shell(machine: &Machine, settings: &Settings) -> Option<Finding> {
     let shell = login_shell(machine).filter(|_| settings.shells.is_none() && !machine.is_for_everybody())?;
     let closed = CLOSED.iter().any(|name| shell.file_name().is_some_and(|file| file == *name));

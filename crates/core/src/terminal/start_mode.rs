@@ -33,7 +33,6 @@ impl StartMode {
     pub const ALL: [Self; 3] = [Self::Login, Self::Interactive, Self::LoginCommand];
 
     /// The ways in which people start this shell: on Windows there is one.
-    #[must_use]
     pub fn of(shell: Shell) -> &'static [Self] {
         match shell.system() {
             System::Unix => &Self::ALL,
@@ -41,7 +40,6 @@ impl StartMode {
         }
     }
 
-    #[must_use]
     pub fn name(self) -> &'static str {
         match self {
             Self::Login => "login",

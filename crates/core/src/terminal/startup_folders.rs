@@ -14,7 +14,6 @@ use crate::store::StartupFolders;
 impl Asking<'_> {
     /// The folders in which this user's shells look for startup files, as the shells themselves say: `ZDOTDIR` is most
     /// often set in a startup file, and so is `ENV`.
-    #[must_use]
     pub fn startup_folders(&self) -> StartupFolders {
         let Some(known) = self.startup else { return self.ask_startup_folders() };
         let mut known = known.lock().unwrap_or_else(PoisonError::into_inner);

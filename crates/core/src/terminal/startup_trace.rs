@@ -36,7 +36,6 @@ struct Step {
 impl Asking<'_> {
     /// What put each entry of `path` there, which is the PATH of this shell started in this way from this environment;
     /// `None` where nobody can say. `folders` keeps the startup folders from call to call: shells are started to learn them.
-    #[must_use]
     pub fn origins(
         &self,
         shell: &InstalledShell,

@@ -131,7 +131,6 @@ impl CandidateTrace {
 
 impl CommandTrace {
     /// Whether any caller finds something of the name.
-    #[must_use]
     pub fn is_answered(&self) -> bool {
         self.callers.iter().any(|t| t.kind != Kind::None)
     }

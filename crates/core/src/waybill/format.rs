@@ -22,7 +22,6 @@ pub struct Waybill {
 }
 
 impl Waybill {
-    #[must_use]
     pub fn of(tools: Vec<WaybillTool>) -> Self {
         Self { waybill: FORMAT, tools }
     }
@@ -69,7 +68,6 @@ pub struct WaybillTool {
 
 impl WaybillTool {
     /// With nothing said but its version.
-    #[must_use]
     pub fn new(name: ToolName, version: Version) -> Self {
         Self {
             name,
@@ -105,7 +103,6 @@ pub struct WaybillRequires {
 }
 
 impl WaybillRequires {
-    #[must_use]
     pub fn is_empty(&self) -> bool {
         *self == Self::default()
     }
@@ -155,7 +152,6 @@ pub struct WaybillArchive {
 
 impl WaybillArchive {
     /// What it names; `None` where that is not exactly one thing.
-    #[must_use]
     pub fn place(&self) -> Option<Place<'_>> {
         match (&self.file, &self.url) {
             (Some(file), None) => Some(Place::File(file)),
@@ -183,7 +179,6 @@ impl fmt::Display for Place<'_> {
 
 impl WaybillSource {
     /// What it names; `None` where that is not exactly one thing.
-    #[must_use]
     pub fn place(&self) -> Option<Place<'_>> {
         match (&self.file, &self.url, &self.folder) {
             (Some(file), None, None) => Some(Place::File(file)),
@@ -194,7 +189,6 @@ impl WaybillSource {
     }
 
     /// Whether it is for machines of this system and processor.
-    #[must_use]
     pub fn fits(&self, os: &str, arch: &str) -> bool {
         self.os.as_deref().is_none_or(|wanted| wanted == os) && self.arch.as_deref().is_none_or(|wanted| wanted == arch)
     }

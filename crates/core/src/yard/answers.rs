@@ -29,7 +29,6 @@ impl Default for Answers {
 }
 
 impl Answers {
-    #[must_use]
     pub fn of(&self, name: &ToolName, version: &Version, command: &str) -> Option<&Vec<String>> {
         self.tools.get(&format!("{name}@{version}"))?.get(command)
     }
@@ -48,7 +47,6 @@ impl Answers {
 
 impl Yard {
     /// What was learned; nothing where it cannot be read, or was written by a later version of this program.
-    #[must_use]
     pub fn answers(&self) -> Answers {
         let file = self.root().join("answers.toml");
         let read: Option<Answers> = read_record(&file).unwrap_or_else(|error| {

@@ -81,7 +81,6 @@ pub struct CardProbe {
 
 impl CardProbe {
     /// The same, with what is given here in its place.
-    #[must_use]
     pub fn changed(self, by: &Self) -> Self {
         Self {
             arguments: by.arguments.clone().or(self.arguments),
@@ -104,7 +103,6 @@ pub struct Requires {
 }
 
 impl Requires {
-    #[must_use]
     pub fn is_empty(&self) -> bool {
         self.commands.is_empty() && self.variables.is_empty()
     }
@@ -124,7 +122,6 @@ pub struct StartupText {
 impl StartupText {
     /// The content of the file without the piece, which was put there so many times; `None` where it does not stand there,
     /// or more often.
-    #[must_use]
     pub fn taken_out(&self, content: &str, times: usize) -> Option<String> {
         let starts_line = |at: &usize| *at == 0 || content[..*at].ends_with('\n');
         let places: Vec<usize> = content.match_indices(&self.text).map(|(at, _)| at).filter(starts_line).collect();

@@ -73,7 +73,6 @@ impl Yard {
     }
 
     /// The lock of a yard that is there, where nobody holds it and the yard may be written to.
-    #[must_use]
     pub fn lock_at_once(&self, machine: &Machine) -> Option<YardLock> {
         check_rights(machine).ok()?;
         let file = File::options().write(true).open(self.lock_file()).ok()?;
@@ -82,7 +81,6 @@ impl Yard {
     }
 
     /// Whether somebody is writing. What cannot be locked is not being written to by others either.
-    #[must_use]
     pub fn is_locked(&self) -> bool {
         let file = File::options().read(true).open(self.lock_file());
         file.is_ok_and(|file| matches!(file.try_lock(), Err(TryLockError::WouldBlock)))
@@ -162,7 +160,6 @@ impl YardLock {
     }
 
     /// The yard that is locked.
-    #[must_use]
     pub fn yard(&self) -> &Yard {
         &self.yard
     }

@@ -31,7 +31,6 @@ pub struct OwnEntry {
 
 impl OwnEntry {
     /// The entries of a PATH after this has been done to them, as the generated files do it.
-    #[must_use]
     pub fn applied<T: Clone>(
         &self,
         list: &[T],

@@ -24,78 +24,65 @@ pub struct Yard {
 
 impl Yard {
     /// The yard in this folder.
-    #[must_use]
     pub fn at(root: &Path) -> Self {
         Self { root: root.to_owned(), ledger: Ledger::at(root), read: Arc::default() }
     }
 
-    #[must_use]
     pub fn root(&self) -> &Path {
         &self.root
     }
 
     /// The folder a received version lies in: its home.
-    #[must_use]
     pub fn home(&self, name: &ToolName, version: &Version) -> PathBuf {
         self.stock_folder().join(name.as_str()).join(version.as_str())
     }
 
     /// The home of a card's tool: in the stock, or where it was adopted.
-    #[must_use]
     pub fn home_of(&self, card: &Card) -> PathBuf {
         card.folder.clone().unwrap_or_else(|| self.home(&card.name, &card.version))
     }
 
     /// The folder for what is not finished yet.
-    #[must_use]
     pub fn staging(&self) -> PathBuf {
         self.root.join("staging")
     }
 
     /// The folder of the generated shell files.
-    #[must_use]
     pub fn terminal(&self) -> PathBuf {
         self.root.join("terminal")
     }
 
     /// The folder for what installers write.
-    #[must_use]
     pub fn logs(&self) -> PathBuf {
         self.root.join("logs")
     }
 
     /// The folder for files that were fetched, until they are received.
-    #[must_use]
     pub fn downloads(&self) -> PathBuf {
         self.root.join("downloads")
     }
 
     /// The last snapshot that was kept here.
-    #[must_use]
     pub fn last_snapshot(&self) -> PathBuf {
         self.root.join("last-snapshot.json.gz")
     }
 
     /// The folder for tools that were taken out of the stock.
-    #[must_use]
     pub fn retired(&self) -> PathBuf {
         self.root.join("retired")
     }
 
     /// Where a tool goes that the change of this number takes out of the stock.
-    #[must_use]
     pub fn retired_home(&self, name: &ToolName, version: &Version, change: u64) -> PathBuf {
         self.retired().join(format!("{name}@{version}.{change}"))
     }
 
     /// The folder for startup files as they were before their first change.
-    #[must_use]
     pub fn startup_before(&self) -> PathBuf {
         self.root.join("startup-before")
     }
 
     /// The file that the user may write settings into.
-    #[must_use]
     pub fn settings_file(&self) -> PathBuf {
         self.root.join("settings.toml")
     }
@@ -105,7 +92,6 @@ impl Yard {
         Ok(read_record(&self.settings_file())?.unwrap_or_default())
     }
 
-    #[must_use]
     pub fn ledger(&self) -> Ledger {
         self.ledger.clone()
     }
@@ -118,7 +104,6 @@ impl Yard {
         self.root.join("cards")
     }
 
-    #[must_use]
     pub fn card_file(&self, name: &ToolName, version: &Version) -> PathBuf {
         // Not `with_extension`: a version has dots of its own.
         self.cards_folder().join(name.as_str()).join(format!("{version}.toml"))

@@ -30,7 +30,6 @@ pub struct ToolCompletion {
 
 impl Yard {
     /// A tool as the stores need it; `None` where it is not registered.
-    #[must_use]
     pub fn registered(&self, card: &Card) -> Option<Registered> {
         let registration = card.registration.as_ref()?;
         let home = self.home_of(card);

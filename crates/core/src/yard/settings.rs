@@ -39,17 +39,14 @@ impl Default for Settings {
 }
 
 impl Settings {
-    #[must_use]
     pub fn shell_limit(&self) -> Duration {
         Duration::from_secs(self.shell_seconds)
     }
 
-    #[must_use]
     pub fn probe_limit(&self) -> Duration {
         Duration::from_secs(self.probe_seconds)
     }
 
-    #[must_use]
     pub fn trial_limit(&self) -> Duration {
         Duration::from_secs(self.trial_seconds)
     }

@@ -76,7 +76,6 @@ impl Stock {
     }
 
     /// Tells the cards that cannot be read.
-    #[must_use]
     pub fn findings(&self) -> Vec<Finding> {
         let told = |broken: &BrokenCard| {
             let seen = format!("the card {} cannot be read: {}", broken.file.display(), broken.why);
@@ -117,19 +116,16 @@ impl Stock {
         Err(YardError::NoVersion { name: tool, version: version.to_owned(), held: versions.join(", ") })
     }
 
-    #[must_use]
     pub fn version(&self, name: &ToolName, version: &Version) -> Option<&Card> {
         self.cards.iter().find(|card| card.name == *name && card.version == *version)
     }
 
     /// Of each tool the version in service.
-    #[must_use]
     pub fn in_service(&self) -> Vec<&Card> {
         self.cards.chunk_by(|a, b| a.name == b.name).filter_map(|versions| in_service(versions.iter())).collect()
     }
 
     /// The registered tools, the one that comes first in PATH first: what was registered later.
-    #[must_use]
     pub fn registered(&self) -> Vec<&Card> {
         let since = |card: &Card| card.registration.as_ref().map(|r| r.since.clone());
         let mut cards: Vec<&Card> = self.cards.iter().filter(|card| card.registration.is_some()).collect();
@@ -138,7 +134,6 @@ impl Stock {
     }
 
     /// The stock as it will be with these cards in place of those of the same version, or beside them.
-    #[must_use]
     pub fn with(mut self, written: Vec<Card>) -> Self {
         for card in written {
             self.take_out(&card.name, &card.version);

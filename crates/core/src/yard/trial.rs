@@ -68,7 +68,6 @@ pub struct LeftFile {
 
 impl Left {
     /// What the file must be like.
-    #[must_use]
     pub fn wanted(&self) -> LeftFile {
         match self {
             Self::There(file) => LeftFile { file: file.clone(), ..LeftFile::default() },

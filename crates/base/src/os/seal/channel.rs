@@ -25,7 +25,6 @@ pub struct SealChannel {
 }
 
 /// The command that starts this program once more, also where its file was replaced meanwhile (proc(5), `/proc/self/exe`).
-#[must_use]
 pub fn own_program() -> Command {
     Command::new("/proc/self/exe")
 }
@@ -49,7 +48,6 @@ impl SealChannel {
     }
 
     /// What has come of the program, if that is known by now.
-    #[must_use]
     pub fn report(&mut self) -> Option<SealReport> {
         self.hear();
         let line = self.line()?;
@@ -63,7 +61,6 @@ impl SealChannel {
 
     /// Asks for the program to be started once more, at its second terminal, where the first start has left something that
     /// the second may find; whether it was.
-    #[must_use]
     pub fn start_again(&mut self) -> bool {
         if self.ours.set_nonblocking(false).and_then(|()| self.ours.set_read_timeout(Some(PATIENCE))).is_err() {
             return false;
@@ -88,14 +85,12 @@ impl SealChannel {
     }
 
     /// Whether the second program has ended.
-    #[must_use]
     pub fn second_has_ended(&mut self) -> bool {
         self.hear();
         self.line().is_some()
     }
 
     /// Has everything in the seal ended, and waits for it: the names of what was still running.
-    #[must_use]
     pub fn end(mut self) -> Vec<String> {
         let asked = self.ours.shutdown(Shutdown::Write).and_then(|()| self.ours.set_nonblocking(false));
         if asked.and_then(|()| self.ours.set_read_timeout(Some(PATIENCE))).is_err() {

@@ -19,29 +19,24 @@ impl SealChannel {
         match self.0 {}
     }
 
-    #[must_use]
     pub fn report(&mut self) -> Option<SealReport> {
         match self.0 {}
     }
 
-    #[must_use]
     pub fn start_again(&mut self) -> bool {
         match self.0 {}
     }
 
-    #[must_use]
     pub fn second_has_ended(&mut self) -> bool {
         match self.0 {}
     }
 
-    #[must_use]
     pub fn end(self) -> Vec<String> {
         match self.0 {}
     }
 }
 
 /// The command that starts this program once more.
-#[must_use]
 pub fn own_program() -> Command {
     Command::new(std::env::current_exe().unwrap_or_default())
 }
@@ -58,7 +53,6 @@ pub fn remote_places() -> Vec<std::path::PathBuf> {
     Vec::new()
 }
 
-#[must_use]
 pub fn serve_seal(_channel: i32) -> u8 {
     4
 }

@@ -19,7 +19,6 @@ impl SealLevel {
     /// All of them, best first.
     pub const ALL: [Self; 4] = [Self::Full, Self::SharedProcesses, Self::NoWrites, Self::None];
 
-    #[must_use]
     pub fn name(self) -> &'static str {
         match self {
             Self::Full => "full",
@@ -30,13 +29,11 @@ impl SealLevel {
     }
 
     /// The level of this name.
-    #[must_use]
     pub fn named(name: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|level| level.name() == name)
     }
 
     /// Whether what runs in it can write, and nothing of that lasts.
-    #[must_use]
     pub fn throws_away(self) -> bool {
         matches!(self, Self::Full | Self::SharedProcesses)
     }

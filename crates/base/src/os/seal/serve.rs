@@ -22,7 +22,6 @@ use crate::os;
 
 /// Reads from the channel what to start, makes the seal, starts it, and tells what comes of it. Gives the exit code of this
 /// process; what counts goes through the channel.
-#[must_use]
 pub fn serve_seal(channel: i32) -> u8 {
     // SAFETY: the caller names a descriptor that it was started with for this; one that is none gives errors.
     let owned = unsafe { OwnedFd::from_raw_fd(channel) };

@@ -88,7 +88,6 @@ pub enum StepKind {
 }
 
 impl StepKind {
-    #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
             Self::Add => "add",

@@ -45,7 +45,6 @@ impl Identified {
         Ok(Self { source, lone, guess, published })
     }
 
-    #[must_use]
     pub fn format(&self) -> &Format {
         &self.source.format
     }

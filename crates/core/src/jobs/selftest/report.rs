@@ -46,13 +46,11 @@ impl SelfTestStep {
     }
 
     /// Whether it was tried, and held.
-    #[must_use]
     pub fn held(&self) -> bool {
         self.times > 0 && !self.failed()
     }
 
     /// Whether something did not hold; false where no time was left for it.
-    #[must_use]
     pub fn failed(&self) -> bool {
         !self.wrong.is_empty()
     }
@@ -60,20 +58,17 @@ impl SelfTestStep {
 
 impl SelfTest {
     /// Whether all of it was tried, and held.
-    #[must_use]
     pub fn held(&self) -> bool {
         self.lookups.iter().all(JudgedCaller::held) && self.steps.iter().all(SelfTestStep::held)
     }
 
     /// Whether no time was left for some of it.
-    #[must_use]
     pub fn ran_out_of_time(&self) -> bool {
         self.lookups.iter().any(|judged| !judged.held() && !judged.failed())
             || self.steps.iter().any(|step| !step.held() && !step.failed())
     }
 
     /// Whether something did not hold; false where all there is to say is that no time was left.
-    #[must_use]
     pub fn failed(&self) -> bool {
         self.lookups.iter().any(JudgedCaller::failed) || self.steps.iter().any(SelfTestStep::failed)
     }

@@ -8,7 +8,6 @@ use crate::scope::Scope;
 use crate::snapshot::{Lookup, RecordedTool, Snapshot};
 
 /// What the yard of a recorded machine holds, and what its new terminals made of it.
-#[must_use]
 pub fn recorded(snapshot: &Snapshot) -> Report<StockReport> {
     let mut tools: Vec<StockTool> = snapshot.tools.iter().map(tool).collect();
     tools.sort_by(|a, b| a.name.cmp(&b.name).then_with(|| compare_versions(&a.version, &b.version)));

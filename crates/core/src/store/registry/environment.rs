@@ -23,7 +23,6 @@ impl RegistryEnvironments {
         Ok(Self { system: places.of_scope(Scope::System).read()?, user: places.of_scope(Scope::User).read()? })
     }
 
-    #[must_use]
     pub fn of(&self, scope: Scope) -> &RegistryKey {
         match scope {
             Scope::User => &self.user,
@@ -32,7 +31,6 @@ impl RegistryEnvironments {
     }
 
     /// The names, in capital letters, of all values that a scope has here or there.
-    #[must_use]
     pub fn names_beside(&self, other: &Self, scope: Scope) -> BTreeSet<String> {
         let all = self.of(scope).0.iter().chain(&other.of(scope).0);
         all.map(|raw| raw.name.to_uppercase()).collect()
@@ -50,14 +48,12 @@ pub struct Background {
 
 impl Background {
     /// The variables of a new process, by name.
-    #[must_use]
     pub fn variables(&self) -> Vec<(String, String)> {
         predict(&self.given, &self.registry, self.builder)
     }
 
     /// The folder that a part of a scope's `Path` means in a new process. In a plain string no reference is expanded
     /// ("Registry Value Types", `REG_EXPAND_SZ`).
-    #[must_use]
     pub fn folder(&self, scope: Scope, part: &str) -> PathBuf {
         if self.registry.of(scope).get("Path").is_some_and(|path| path.kind == ValueKind::Plain) {
             return windows::folder(part).into();
@@ -70,7 +66,6 @@ impl Background {
 
     /// The place in a scope's `Path` at which a new first entry goes. What is for everybody goes behind the system's own
     /// folders: nothing there may take the place of the system's programs.
-    #[must_use]
     pub fn first_place(&self, scope: Scope, text: &str) -> usize {
         if scope == Scope::User {
             return 0;
@@ -96,7 +91,6 @@ pub enum Builder {
 
 impl Builder {
     /// That of the system this program runs on.
-    #[must_use]
     pub fn here() -> Self {
         if os::is_wine() { Self::Wine } else { Self::Windows }
     }
@@ -149,7 +143,6 @@ impl Variables {
 /// user's `Path` goes behind the system's with a `;` between, every other one replaces it ("CreateEnvironmentBlock
 /// function"; "Environment Variables": the user's PATH is appended to the system's). Each expandable value is expanded
 /// with the variables that are set by then.
-#[must_use]
 pub fn predict(given: &[(String, String)], registry: &RegistryEnvironments, builder: Builder) -> Vec<(String, String)> {
     let mut variables = Variables::default();
     for (name, value) in given {

@@ -14,7 +14,6 @@ const MOST_FOR_CMD: usize = 8_191;
 const MOST_FOR_DIALOGS: usize = 2_047;
 
 /// All that is worth telling of both keys as they are.
-#[must_use]
 pub fn findings(background: &Background, places: &RegistryPlaces) -> Vec<Finding> {
     let registry = &background.registry;
     let mut found = strays(registry, places);

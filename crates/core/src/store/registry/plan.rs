@@ -86,7 +86,6 @@ impl RegistryPlan {
         Ok(Self { scope, changes, findings, replaced: Vec::new(), were_there: Vec::new(), path_is })
     }
 
-    #[must_use]
     pub fn changeset(&self) -> Changeset {
         let mut changeset = Changeset::default();
         for change in &self.changes {
