@@ -19,7 +19,6 @@ const WINDOWS_PLACES: [(&str, &[&str]); 3] =
 /// Variables that say where a program finds its files; in a sandbox they count only when they point into it.
 const PLACES: [&str; 4] = ["XDG_DATA_HOME", "XDG_CONFIG_HOME", "ZDOTDIR", "ENV"];
 
-/// Why the machine could not be described.
 #[derive(Debug, thiserror::Error)]
 pub enum MachineError {
     #[error("unknown home folder: {0} is not an absolute path")]
@@ -37,7 +36,6 @@ classified!(MachineError {
 /// Where things are on this machine.
 #[derive(Debug, Clone)]
 pub struct Machine {
-    /// The environment of this terminal.
     pub environment: Environment,
     /// The user's home folder, or the one inside the sandbox.
     pub home: PathBuf,

@@ -19,7 +19,6 @@ use crate::view::{self, Page, escape};
 
 #[derive(Debug)]
 pub struct Context {
-    /// What every job is handed.
     pub session: Session,
     pub global: Global,
 }

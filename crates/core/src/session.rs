@@ -71,7 +71,6 @@ pub(crate) use meets_session;
 pub struct Session {
     pub machine: Machine,
     pub yard: Yard,
-    /// The user's wish to end.
     pub stop: Stop,
     /// Whether this program makes seals when it is called with [`os::SEAL_ARGUMENT`].
     pub makes_seals: bool,

@@ -21,7 +21,6 @@ const DEEPEST: usize = 100;
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct MemberPath(Arc<OsStr>);
 
-/// Why an entry's name was refused.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 pub enum MemberError {
     #[error("its name is absolute")]

@@ -31,7 +31,6 @@ impl ReadWarnings {
         self.0.lacks_end.store(true, Ordering::Relaxed);
     }
 
-    /// What is worth telling of them.
     pub fn findings(&self) -> Vec<Finding> {
         let behind = self.0.behind.load(Ordering::Relaxed);
         let mut findings = Vec::new();

@@ -76,7 +76,6 @@ impl Opened {
         Ok(Self { archive, segment, backslashes, modeless: true })
     }
 
-    /// How many entries there are.
     pub fn len(&self) -> usize {
         self.archive.len()
     }

@@ -20,7 +20,6 @@ pub struct Published {
     pub from: String,
 }
 
-/// Why a list is of no use.
 #[derive(Debug, thiserror::Error)]
 pub enum PublishedError {
     #[error(transparent)]

@@ -16,7 +16,6 @@ pub struct Trust {
     pub list: Option<PathBuf>,
 }
 
-/// Why a file is not trusted.
 #[derive(Debug, thiserror::Error)]
 pub enum TrustError {
     #[error(transparent)]

@@ -5,7 +5,6 @@ use serde::{Deserialize, Serialize};
 use crate::error::classified;
 use crate::naming::reserved;
 
-/// Why a name was refused.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum NameError {
     #[error("\"{0}\" is not a valid tool name: use letters, digits and . _ + -, beginning with a letter or digit")]

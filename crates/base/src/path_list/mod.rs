@@ -55,7 +55,6 @@ impl PathList {
     }
 }
 
-/// Why a folder cannot stand in PATH.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 pub enum EntryError {
     #[error("its name contains a \"{0}\", which separates PATH entries")]

@@ -15,9 +15,7 @@ pub struct Start {
     /// The name it is called by (its `argv[0]`), where that is not its path.
     pub called: Option<OsString>,
     pub arguments: Vec<OsString>,
-    /// Its environment.
     pub environment: Environment,
-    /// The folder it starts in.
     pub folder: PathBuf,
     /// What else it sees of the terminal that starts it; `None` for what this process has.
     pub context: Option<TerminalContext>,

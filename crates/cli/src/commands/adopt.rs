@@ -9,7 +9,6 @@ use crate::context::Context;
 use crate::failure::{Failure, exit};
 use crate::view;
 
-/// Adopts a folder, or looks for folders to adopt.
 pub fn run(args: AdoptArgs, context: &Context) -> Result<ExitCode, Failure> {
     if args.search {
         return context.report(&adopt::search(&context.session)?, view::adopt::write_search);

@@ -13,7 +13,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view::Page;
 
-/// Prints the lines, for the shell to read.
 pub fn run(args: &CatchUpArgs, context: &Context) -> Result<ExitCode, Failure> {
     let read_as = if os::output_is_file() { ReadAs::File } else { ReadAs::Lines };
     let report = catch_up::run(&context.session, args.shell, read_as)?;

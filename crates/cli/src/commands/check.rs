@@ -10,7 +10,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Checks the named tools, or all in service.
 pub fn run(args: CheckArgs, context: &Context) -> Result<ExitCode, Failure> {
     let given = CardProbe {
         arguments: args.probe.as_deref().map(super::words).transpose()?,

@@ -8,7 +8,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Lists the changes, or shows one in full.
 pub fn run(id: Option<u64>, all: bool, context: &Context) -> Result<ExitCode, Failure> {
     let request = match id {
         Some(id) => HistoryRequest::One(id),

@@ -10,7 +10,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Looks at this machine, or at a recorded one.
 pub fn run(from: Option<&Path>, context: &Context) -> Result<ExitCode, Failure> {
     if let Some(from) = from {
         let snapshot = read(from)?;

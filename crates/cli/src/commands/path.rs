@@ -11,7 +11,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Shows PATH, or changes it.
 pub fn run(command: PathCommand, context: &Context) -> Result<ExitCode, Failure> {
     let yes = matches!(command, PathCommand::Tidy { yes: true, .. });
     let change = |edit, dry_run| PathRequest::Change { edit, dry_run };

@@ -10,7 +10,6 @@ use crate::context::Context;
 use crate::failure::{Failure, exit};
 use crate::view::{self, Page};
 
-/// Tests this program on this machine.
 pub fn run(args: SelfTestArgs, context: &Context) -> Result<ExitCode, Failure> {
     let program = std::env::current_exe()
         .map_err(|e| Failure::new(exit::MACHINE, format!("the program's own file is not known: {e}"), None))?;

@@ -10,7 +10,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Lists the stock, or mends it.
 pub fn run(request: StockRequest, context: &Context) -> Result<ExitCode, Failure> {
     context.report(&stock::run(&context.session, request)?, view::stock::write)
 }

@@ -9,7 +9,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
-/// Puts another version in service and proves it.
 pub fn run(args: SwitchArgs, context: &Context) -> Result<ExitCode, Failure> {
     let SwitchArgs { name, version, dry_run } = args;
     let report = switch::run(&context.session, &SwitchRequest { name, version, dry_run })?;

@@ -20,7 +20,6 @@ use crate::view::{self, escape};
 /// What a card takes of a file, in bytes: trials are small.
 const MOST_OF_A_FILE: usize = 64 << 10;
 
-/// Runs a tool's trials, or changes them.
 pub fn run(args: TrialArgs, context: &Context) -> Result<ExitCode, Failure> {
     let request = match (args.action, args.name) {
         (Some(TrialAction::Add(add)), _) => new(*add)?,

@@ -10,7 +10,6 @@ use super::{Page, check, count, escape, prepared, style};
 /// The column that texts stand in.
 const COLUMNS: usize = 11;
 
-/// The tools, the check, and how it came out.
 pub fn write(report: &Report<Delivery>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let number = count(report.tools.len(), "tool", "tools");
     let machine = report.system.as_ref().map(|system| format!(" on {system}")).unwrap_or_default();

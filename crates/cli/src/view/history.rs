@@ -11,7 +11,6 @@ use super::{Page, count, escape, prepared, some_of, style};
 /// The column that texts stand in.
 const COLUMNS: usize = 9;
 
-/// All changes, or one in full.
 pub fn write(report: &Report<History>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.changes.is_empty() {
         writeln!(out, "No changes yet.")?;

@@ -7,7 +7,6 @@ use wagon_yard_core::report::Report;
 
 use super::{Page, count, escape, style};
 
-/// A row for each download.
 pub fn write(report: &Report<InspectedFolder>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let downloads = &report.downloads;
     let others = match report.others {

@@ -27,7 +27,6 @@ pub fn write_switch(report: &Report<SwitchedTool>, page: &Page, out: &mut dyn Wr
     Ok(())
 }
 
-/// One sentence, and what to do now.
 pub fn write(report: &Report<RegisteredTool>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     registered(report, &report.findings, page, out)
 }

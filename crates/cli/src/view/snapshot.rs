@@ -21,7 +21,6 @@ pub fn title(snapshot: &Snapshot) -> String {
     style::DIM.over(&text)
 }
 
-/// One sentence, and what is worth telling.
 pub fn write(report: &Report<WrittenSnapshot>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let text = format!(
         "{} written, {}: {}, {} in {}, {}",

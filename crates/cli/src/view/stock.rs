@@ -9,7 +9,6 @@ use wagon_yard_core::scope::Scope;
 
 use super::{Page, count, escape, style};
 
-/// The table, or what was settled.
 pub fn write(report: &Report<StockReport>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     match &**report {
         StockReport::Held(stock) => held(stock, report.passes(), page, out)?,

@@ -11,7 +11,6 @@ use wagon_yard_core::trace::{CallerTrace, CandidateTrace, CommandTrace, TracedCo
 
 use super::{Page, escape, evidence, style};
 
-/// Name by name.
 pub fn write(report: &Report<TracedCommands>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     for (i, command) in report.commands.iter().enumerate() {
         if i > 0 {
@@ -171,7 +170,6 @@ fn runs(traced: &CallerTrace, page: &Page) -> String {
     }
 }
 
-/// Why a candidate is skipped, in words.
 pub fn reason(reason: Reason) -> &'static str {
     match reason {
         Reason::NotExecutable => "not executable",

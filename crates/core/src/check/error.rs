@@ -4,7 +4,6 @@ use crate::error::{FileError, classified};
 use crate::session::{SessionError, meets_session};
 use crate::yard::YardError;
 
-/// Why no check could be made.
 #[derive(Debug, thiserror::Error)]
 pub enum CheckError {
     #[error(transparent)]

@@ -162,7 +162,6 @@ fn differs(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, when: Again, ve
     Finding::new(Code::TerminalsDiffer, format!("{name} is {is} {where_}")).judged(verdict).remedy(remedy)
 }
 
-/// Why an answer that seems right proves nothing.
 fn doubted(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &ShellReply) -> Option<Finding> {
     let (name, answer) = (command.name, seen.answer);
     if let Some(doubt) = &answer.doubt {

@@ -14,7 +14,6 @@ use crate::yard::YardError;
 pub(super) struct Prober<'a> {
     sealer: &'a Sealer,
     unsealed: bool,
-    /// How long one answer may take.
     pub limit: Duration,
     stop: &'a Stop,
 }

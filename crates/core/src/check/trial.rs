@@ -67,7 +67,6 @@ pub struct Unmet {
     pub came: String,
 }
 
-/// Why a trial could not be run.
 #[derive(Debug, thiserror::Error)]
 pub enum TrialError {
     #[error("{0} has no trials")]

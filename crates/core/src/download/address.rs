@@ -8,7 +8,6 @@ use fluent_uri::{Uri, UriRef};
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Address(Box<Uri<String>>);
 
-/// Why a text is no address.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum AddressError {
     /// It is not written as one.

@@ -6,7 +6,6 @@ use std::path::PathBuf;
 use super::address::{Address, AddressError};
 use crate::error::{FileError, classified};
 
-/// Why something could not be downloaded.
 #[derive(Debug, thiserror::Error)]
 pub enum DownloadError {
     #[error(transparent)]

@@ -288,7 +288,6 @@ impl Job {
     }
 }
 
-/// Why a body was not taken whole.
 enum Taken {
     BrokenOff(io::Error),
     Refused(DownloadError),

@@ -107,7 +107,6 @@ impl Transport {
     }
 }
 
-/// Why a request has no answer.
 #[derive(Debug)]
 pub(super) enum RequestError {
     /// The transfer failed; another try may go better.

@@ -32,22 +32,17 @@ use crate::yard::Card;
 /// No `#!` line that a system takes is longer (execve(2), "Interpreter scripts", has 255 bytes).
 const LONGEST_LINE: u64 = 4096;
 
-/// What the user asks for.
 #[derive(Debug, Clone, Default)]
 pub struct InstallRequest {
     pub file: PathBuf,
-    /// The address it was fetched from.
     pub address: Option<Address>,
     pub trust: Trust,
-    /// Arguments that are passed on.
     pub arguments: Vec<OsString>,
-    /// The folder to install into.
     pub folder: Option<PathBuf>,
     /// Whether a Debian package is handed to the system.
     pub system_install: bool,
     /// More places to be watched.
     pub watch: Vec<PathBuf>,
-    /// How long it may take.
     pub limit: Duration,
     /// Whether it is run without asking.
     pub agreed: bool,
@@ -61,7 +56,6 @@ pub struct InstallRequest {
     pub scope: Scope,
     /// Whether the stores are brought back when it fails or what it leaves is not good.
     pub or_undo: bool,
-    /// Whether only the plan is wanted.
     pub dry_run: bool,
 }
 

@@ -54,7 +54,6 @@ pub enum ReadAs {
 /// The most characters of a line of `cmd` ("Command prompt line string limitation").
 const CMD_LINE: usize = 8191;
 
-/// Why nothing can be told.
 #[derive(Debug, thiserror::Error)]
 pub enum CatchUpError {
     #[error("{} is not installed, or belongs to another system", .0.name())]

@@ -33,7 +33,6 @@ pub enum ProbeChange {
     Set(CardProbe),
 }
 
-/// Why tools could not be checked.
 #[derive(Debug, thiserror::Error)]
 pub enum CheckJobError {
     /// What a card is to say is said of one tool.

@@ -35,7 +35,6 @@ impl ReportBody for Draft {
     }
 }
 
-/// Why no waybill could be drafted.
 #[derive(Debug, thiserror::Error)]
 pub enum DraftError {
     #[error("the yard has no tools")]
@@ -63,7 +62,6 @@ classified!(DraftError {
     Self::Text(_) => Machine;
 } from Inspect, Session);
 
-/// Drafts a waybill of the tools in use.
 pub fn run(session: &Session) -> Result<Report<Draft>, DraftError> {
     let stock = session.cards()?;
     let tools: Vec<WaybillTool> = stock.in_service().into_iter().map(of_card).collect();

@@ -26,7 +26,6 @@ impl ReportBody for History {
     }
 }
 
-/// Why nothing can be told.
 #[derive(Debug, thiserror::Error)]
 pub enum HistoryError {
     #[error("no change {0}")]

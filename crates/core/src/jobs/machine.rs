@@ -13,7 +13,6 @@ use crate::snapshot::Snapshot;
 use crate::terminal::Question;
 use crate::yard::YardError;
 
-/// Why nothing can be told.
 #[derive(Debug, thiserror::Error)]
 pub enum MachineFactsError {
     #[error(transparent)]

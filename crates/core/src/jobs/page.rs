@@ -61,7 +61,6 @@ impl ReportBody for WrittenPage {
     }
 }
 
-/// Why there is no page.
 #[derive(Debug, thiserror::Error)]
 pub enum PageError {
     #[error("{} exists, and is not a page of wyard", .0.display())]

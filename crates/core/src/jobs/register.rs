@@ -37,11 +37,9 @@ impl Registering {
 /// What is asked of `register` and `unregister`.
 #[derive(Debug, Clone)]
 pub struct RegisterRequest {
-    /// The tool, as NAME or NAME@VERSION.
     pub tool: String,
     /// What is done with it.
     pub does: Registering,
-    /// Whether only the plan is wanted.
     pub dry_run: bool,
 }
 

@@ -18,7 +18,6 @@ use crate::yard::{Card, Stock, YardError};
 pub struct SwitchRequest {
     pub name: String,
     pub version: String,
-    /// Whether only the plan is wanted.
     pub dry_run: bool,
 }
 
@@ -47,7 +46,6 @@ impl ReportBody for SwitchedTool {
     }
 }
 
-/// Why a version could not be put in service.
 #[derive(Debug, thiserror::Error)]
 pub enum SwitchError {
     #[error(transparent)]

@@ -14,25 +14,14 @@ use crate::yard::{Card, Trial, YardError};
 pub enum TrialRequest {
     /// Run the trials of a tool.
     Run {
-        /// The tool, as NAME or NAME@VERSION.
         tool: String,
         /// Whether the folders the trials ran in are kept.
         keep: bool,
     },
     /// Add a trial to a tool's card, or replace the one with the same title.
-    Add {
-        tool: String,
-        trial: Box<Trial>,
-        /// Whether it is only tried.
-        dry_run: bool,
-    },
+    Add { tool: String, trial: Box<Trial>, dry_run: bool },
     /// Remove a trial from a tool's card.
-    Drop {
-        tool: String,
-        title: String,
-        /// Whether it is only tried.
-        dry_run: bool,
-    },
+    Drop { tool: String, title: String, dry_run: bool },
 }
 
 /// What came of it.
@@ -74,7 +63,6 @@ pub struct KeptTrials {
     pub trials: Vec<String>,
 }
 
-/// Why a trial could not be run or changed.
 #[derive(Debug, thiserror::Error)]
 pub enum TrialJobError {
     #[error("{tool} has no trial called \"{title}\"")]

@@ -29,7 +29,6 @@ pub struct UnpackRequest {
     pub options: Options,
     /// Whether it may lie where another user could change what is being unpacked.
     pub trusts: bool,
-    /// Whether only the plan is wanted.
     pub dry_run: bool,
 }
 

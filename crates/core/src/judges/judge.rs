@@ -33,7 +33,6 @@ pub struct Judging<'a> {
     pub machines: usize,
     /// No more are made for which time would not last until then.
     pub until: Option<Instant>,
-    /// The user's wish to end.
     pub stop: &'a Stop,
 }
 

@@ -5,7 +5,6 @@ use std::path::PathBuf;
 use crate::error::classified;
 use crate::path_list::EntryError;
 
-/// Why no layout could be found.
 #[derive(Debug, thiserror::Error)]
 pub enum LayoutError {
     /// Nothing in the archive can be run here as a command.

@@ -8,7 +8,6 @@ use super::on_disk::{list_files, list_folder};
 use crate::error::{FileError, classified};
 use crate::system::System;
 
-/// Why no tool was found in a folder.
 #[derive(Debug, thiserror::Error)]
 pub enum InPlaceError {
     #[error("{}: no such folder", .0.display())]

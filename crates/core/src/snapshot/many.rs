@@ -43,7 +43,6 @@ impl<'a> BriefSnapshot<'a> {
         (brief.snapshot == FORMAT).then_some(Self(brief))
     }
 
-    /// What its user calls the machine.
     pub fn name(&self) -> Option<&str> {
         self.0.name.as_ref().map(Text::as_str)
     }

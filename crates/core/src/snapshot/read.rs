@@ -18,7 +18,6 @@ use crate::yard::{YardError, YardLock};
 /// The largest document that is read, in bytes.
 const MOST: u64 = 64 << 20;
 
-/// Why a snapshot is of no use.
 #[derive(Debug, thiserror::Error)]
 pub enum SnapshotError {
     /// It cannot be read or written.
@@ -69,7 +68,6 @@ impl SnapshotError {
     }
 }
 
-/// Reads a snapshot, packed or not.
 pub fn read(file: &Path) -> Result<Snapshot, SnapshotError> {
     parse(file, SnapshotText::default().read(file)?)
 }

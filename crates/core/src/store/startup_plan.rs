@@ -16,7 +16,6 @@ use crate::resolve::Shell;
 use crate::whole_file;
 use crate::yard::{OwnEntry, Registered};
 
-/// Why the stores could not be changed.
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
     /// A file cannot be read or written.

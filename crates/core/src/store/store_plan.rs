@@ -20,7 +20,6 @@ pub enum StorePlan {
     Registry(Vec<RegistryPlan>),
 }
 
-/// Why the stores could not be changed.
 #[derive(Debug, thiserror::Error)]
 pub enum StorePlanError {
     #[error(transparent)]
@@ -65,7 +64,6 @@ impl StorePlan {
         }
     }
 
-    /// What is worth telling before it is done.
     pub fn findings(&self) -> Vec<Finding> {
         match self {
             Self::Startup(_) => Vec::new(),

@@ -55,7 +55,6 @@ impl ShellReply {
     }
 }
 
-/// Why a shell said nothing.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum NoAnswer {
     /// Its startup files took longer than the limit.

@@ -33,9 +33,7 @@ const FOR_EACH_NAME: Duration = Duration::from_millis(50);
 pub struct Asking<'a> {
     pub machine: &'a Machine,
     pub shells: &'a [InstalledShell],
-    /// How long one start may take.
     pub limit: Duration,
-    /// The user's wish to end.
     pub stop: &'a Stop,
     /// What keeps them from leaving traces.
     pub sealer: &'a Sealer,

@@ -4,7 +4,6 @@ use std::path::PathBuf;
 
 use crate::error::{FileError, classified};
 
-/// Why a waybill is of no use.
 #[derive(Debug, thiserror::Error)]
 pub enum WaybillError {
     #[error(transparent)]

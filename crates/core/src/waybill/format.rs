@@ -94,10 +94,8 @@ pub struct WaybillRequires {
     /// Other tools of the waybill: they are delivered first.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub tools: Vec<ToolName>,
-    /// Commands that have to be there and start.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub commands: Vec<String>,
-    /// Variables that have to be set.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub variables: Vec<Variable>,
 }

@@ -94,10 +94,8 @@ impl CardProbe {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct Requires {
-    /// Commands that have to be there and start.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub commands: Vec<String>,
-    /// Variables that have to be set.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub variables: Vec<Variable>,
 }
@@ -141,7 +139,6 @@ impl StartupText {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Source {
     pub file: String,
-    /// The address it was fetched from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub address: Option<String>,
     /// Its size in bytes.
@@ -159,7 +156,6 @@ pub struct Source {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct OtherSource {
     pub file: String,
-    /// The address it was fetched from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub address: Option<String>,
     /// Its SHA-256, in lower-case hex.

@@ -11,7 +11,6 @@ pub(super) const FORMAT: u32 = 1;
 
 const OTHER_YARD: &str = "choose a yard on another disk with --yard DIR";
 
-/// Why the yard could not be read or written.
 #[derive(Debug, thiserror::Error)]
 pub enum YardError {
     #[error(transparent)]

@@ -36,7 +36,6 @@ pub struct SealRequest {
     pub arguments: Vec<OsString>,
     /// Its environment, nothing else.
     pub variables: Vec<(OsString, OsString)>,
-    /// The folder it starts in.
     pub folder: PathBuf,
     /// What else it sees of the terminal that starts it.
     pub context: Option<TerminalContext>,

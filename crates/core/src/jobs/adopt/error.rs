@@ -13,7 +13,6 @@ use crate::registration::RegistrationError;
 use crate::session::{SessionError, meets_session};
 use crate::yard::YardError;
 
-/// Why a folder could not be adopted.
 #[derive(Debug, thiserror::Error)]
 pub enum AdoptError {
     #[error(transparent)]

@@ -12,7 +12,6 @@ use crate::scope::Scope;
 use crate::store::{RegistryChange, StartupChange};
 use crate::yard::{Source, StartupText};
 
-/// What the user asks for.
 #[derive(Debug, Clone, Default)]
 pub struct AdoptRequest {
     pub folder: PathBuf,
@@ -28,7 +27,6 @@ pub struct AdoptRequest {
     pub move_in: bool,
     /// Whether others may be able to put programs into it.
     pub trusts: bool,
-    /// Whether only the plan is wanted.
     pub dry_run: bool,
     /// What is known where an installer has just brought the tool.
     pub installed: Option<Installed>,

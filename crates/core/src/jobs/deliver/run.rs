@@ -25,7 +25,6 @@ pub struct DeliverRequest {
     pub waybill: PathBuf,
     /// The tools that are delivered, with what they require; none means all.
     pub only: Vec<String>,
-    /// Whether only the plan is wanted.
     pub dry_run: bool,
     /// Whether the machine is only compared with the waybill, and checked.
     pub verify: bool,

@@ -25,7 +25,6 @@ use crate::session::{Session, SessionError};
 use crate::waybill::{Place, WaybillArchive, WaybillSource, WaybillTool};
 use crate::yard::{Card, Stock};
 
-/// Why a tool is not as the waybill says.
 #[derive(Debug)]
 pub(super) struct Failed {
     /// In words, with what to do next.

@@ -79,7 +79,6 @@ fn is_of_system(folder: &Path, system: &[PathBuf]) -> bool {
     system.iter().any(|one| is_spelled_alike(one, folder, System::Windows))
 }
 
-/// Why a program does not run on a machine.
 pub(super) fn hindrance(program: &Program, system: &str, processor: &str) -> Option<String> {
     if !program.is_native(system, processor) {
         let words = match (program.os, program.arch) {

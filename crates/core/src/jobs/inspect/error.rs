@@ -7,7 +7,6 @@ use crate::layout::LayoutError;
 use crate::session::{SessionError, meets_session};
 use crate::yard::YardError;
 
-/// Why a file could not be looked into.
 #[derive(Debug, thiserror::Error)]
 pub enum InspectError {
     #[error(transparent)]

@@ -32,7 +32,6 @@ pub enum PathError {
     Same,
     #[error("{} is in the user's PATH, {} in the system's, which always comes first", folder.display(), before.display())]
     AcrossScopes {
-        /// The folder to be moved.
         folder: PathBuf,
         /// The one it should stand before.
         before: PathBuf,

@@ -10,11 +10,7 @@ use crate::scope::Scope;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum PathRequest {
     Show,
-    Change {
-        edit: PathEdit,
-        /// Whether only the plan is wanted.
-        dry_run: bool,
-    },
+    Change { edit: PathEdit, dry_run: bool },
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]

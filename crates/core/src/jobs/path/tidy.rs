@@ -97,7 +97,6 @@ fn tidied(
     Ok(changed)
 }
 
-/// Why an entry need not be there.
 fn needless(sight: &ListedPath, kept: &[usize], at: usize) -> Option<String> {
     let line: &PathLine = &sight.lines[at].1;
     let earlier = kept

@@ -20,7 +20,6 @@ use crate::registration::RegistrationError;
 use crate::session::{SessionError, meets_session};
 use crate::yard::YardError;
 
-/// Why a tool could not be received.
 #[derive(Debug, thiserror::Error)]
 pub enum ReceiveError {
     #[error(transparent)]

@@ -176,7 +176,6 @@ fn take_back(
     Ok(())
 }
 
-/// What is worth telling of the run itself.
 fn run_findings(session: &Session, watched: &WatchedRun) -> Vec<Finding> {
     let WatchedRun { plan, outcome, ended, seen, .. } = watched;
     let mut findings = Vec::new();

@@ -14,7 +14,6 @@ use crate::prepare::{Launcher, PrepareStep};
 use crate::scope::Scope;
 use crate::yard::{CardProbe, Requires, Trial};
 
-/// What the user asks for.
 #[derive(Debug, Clone, Default)]
 pub struct ReceiveRequest {
     /// The downloaded file; where an address is given, it is fetched from there.
@@ -47,7 +46,6 @@ pub struct ReceiveRequest {
     pub stay: bool,
     /// Whether everything is taken back when the check is not good.
     pub or_undo: bool,
-    /// Whether only the plan is wanted.
     pub dry_run: bool,
     /// Whether the check at the end starts no command.
     pub no_run: bool,
@@ -88,7 +86,6 @@ pub enum FileUse {
 pub struct InstallerOptions {
     /// Whether it is run without asking.
     pub agreed: bool,
-    /// The folder to install into.
     pub folder: Option<PathBuf>,
     /// Whether a Debian package is handed to the system.
     pub system_install: bool,
@@ -96,7 +93,6 @@ pub struct InstallerOptions {
     pub watch: Vec<PathBuf>,
     /// How long it may take, if not as long as is usual.
     pub limit: Option<Duration>,
-    /// Arguments that are passed on.
     pub arguments: Vec<OsString>,
 }
 

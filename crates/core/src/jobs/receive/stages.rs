@@ -164,7 +164,6 @@ pub struct LaidOut {
     pub arch: Option<&'static str>,
     /// Wrapper, command folders and commands.
     pub layout: Layout,
-    /// Where the tool will lie.
     pub home: PathBuf,
     /// Whether a version that is there is replaced.
     pub replaces: bool,
@@ -233,11 +232,9 @@ pub struct Placed {
     pub tool: LaidOut,
     /// Entries that were left out because they could do harm.
     pub left_out: Vec<LeftOut>,
-    /// What is worth telling of it.
     pub findings: Vec<Finding>,
     /// The files that are prepared.
     pub preparation: Preparation,
-    /// Whether this is only what would be done.
     pub dry_run: bool,
 }
 
@@ -302,7 +299,6 @@ pub struct Registered {
     pub stays_beside: Option<String>,
     pub startup_files: Vec<StartupChange>,
     pub registry_values: Vec<RegistryChange>,
-    /// What is worth telling of the stores.
     pub findings: Vec<Finding>,
     /// The number of the change in the ledger.
     pub change: Option<u64>,

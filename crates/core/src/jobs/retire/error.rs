@@ -6,7 +6,6 @@ use crate::registration::RegistrationError;
 use crate::session::{SessionError, meets_session};
 use crate::yard::YardError;
 
-/// Why a tool could not be retired.
 #[derive(Debug, thiserror::Error)]
 pub enum RetireError {
     #[error("{0} has no uninstaller on its card")]

@@ -16,18 +16,13 @@ use crate::session::Session;
 pub enum RetireRequest {
     /// Take a tool out of the stock.
     Tool {
-        /// The tool, as NAME or NAME@VERSION.
         tool: String,
         /// Whether its own uninstaller is run, and how; `None` where its folder is only set aside.
         uninstall: Option<UninstallOptions>,
-        /// Whether only the plan is wanted.
         dry_run: bool,
     },
     /// Delete the folders of all retired tools.
-    Empty {
-        /// Whether only the plan is wanted.
-        dry_run: bool,
-    },
+    Empty { dry_run: bool },
 }
 
 /// How an uninstaller is run.

@@ -63,7 +63,6 @@ pub struct SelfTestRequest {
     pub into: Option<PathBuf>,
     /// What the made machines come from; `None` takes a new one.
     pub seed: Option<u64>,
-    /// How long it may take.
     pub limit: Duration,
     pub program: PathBuf,
     pub version: String,

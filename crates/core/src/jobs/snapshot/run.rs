@@ -47,7 +47,6 @@ impl ReportBody for WrittenSnapshot {
     }
 }
 
-/// Why there is no snapshot.
 #[derive(Debug, thiserror::Error)]
 pub enum SnapshotJobError {
     #[error(transparent)]

@@ -14,15 +14,9 @@ pub enum StockRequest {
         asks: bool,
     },
     /// That cards and folders agree again.
-    Mend {
-        /// Whether only the plan is wanted.
-        dry_run: bool,
-    },
+    Mend { dry_run: bool },
     /// That a copied or moved yard begins a history of its own.
-    TakeOver {
-        /// Whether only the plan is wanted.
-        dry_run: bool,
-    },
+    TakeOver { dry_run: bool },
 }
 
 /// Lists or mends the stock. A card that cannot be read makes the list fail.

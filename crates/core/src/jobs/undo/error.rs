@@ -9,7 +9,6 @@ use crate::session::{SessionError, meets_session};
 use crate::store::StorePlanError;
 use crate::yard::YardError;
 
-/// Why a change could not be taken back.
 #[derive(Debug, thiserror::Error)]
 pub enum UndoError {
     #[error("no changes to undo")]

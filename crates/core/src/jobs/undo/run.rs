@@ -13,7 +13,6 @@ use crate::session::Session;
 pub struct UndoRequest {
     /// The change's number; `None` for the last one that stands.
     pub id: Option<u64>,
-    /// Whether only the plan is wanted.
     pub dry_run: bool,
 }
 

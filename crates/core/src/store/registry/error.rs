@@ -6,7 +6,6 @@ use crate::scope::Scope;
 
 /// The most characters a variable can hold ("Environment Variables", limits).
 pub(super) const MOST: usize = 32_767;
-/// Why the registry cannot be changed.
 #[derive(Debug, thiserror::Error)]
 pub enum RegistryError {
     /// The key cannot be read or written.

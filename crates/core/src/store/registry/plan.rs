@@ -18,7 +18,6 @@ pub struct RegistryPlan {
     pub scope: Scope,
     /// The changes, home variables before `Path`.
     pub changes: Vec<ValueChange>,
-    /// What is worth telling before it is done.
     pub findings: Vec<Finding>,
     /// What home variables of ours will replace.
     pub replaced: Vec<Replaced>,
