@@ -3,9 +3,10 @@
 use std::fs::{self, File, TryLockError};
 use std::path::{Path, PathBuf};
 use std::thread;
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 
 use super::error::YardError;
+use super::leftovers;
 use super::place::{Yard, list_own, own_folder};
 use crate::change::{Change, LedgerError, Settled};
 use crate::error::{FileContext as _, FileError};
@@ -69,6 +70,7 @@ impl Yard {
             tracing::warn!("{}", settled.words());
         }
         self.clear_staging()?;
+        leftovers::clear(&std::env::temp_dir(), SystemTime::now());
         Ok(lock)
     }
 

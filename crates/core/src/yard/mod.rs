@@ -3,6 +3,7 @@
 mod answers;
 mod card;
 mod error;
+mod leftovers;
 mod lock;
 mod moved;
 mod path_records;
