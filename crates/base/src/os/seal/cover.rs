@@ -359,9 +359,13 @@ fn outline(entry: &fs::DirEntry, place: &Path) -> io::Result<()> {
     copy_looks(&from, &at)
 }
 
-/// A pipe or a socket that nobody listens at.
+/// A pipe, or a socket that nobody listens at; devices are left out.
 fn special(kind: fs::FileType, at: &Path) -> io::Result<()> {
-    let kind = if kind.is_fifo() { FileType::Fifo } else { FileType::Socket };
+    let kind = match (kind.is_fifo(), kind.is_socket()) {
+        (true, _) => FileType::Fifo,
+        (_, true) => FileType::Socket,
+        _ => return Ok(()),
+    };
     Ok(rustix::fs::mknodat(rustix::fs::CWD, at, kind, Mode::from_raw_mode(0o600), 0)?)
 }
 
