@@ -4,19 +4,20 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::ffi::{CString, OsString};
-use std::fs::{self, File, Permissions};
+use std::fs::{self, File};
 use std::io;
-use std::os::fd::{AsRawFd as _, OwnedFd};
-use std::os::unix::fs::{FileTypeExt as _, MetadataExt as _, PermissionsExt as _, symlink};
+use std::os::fd::OwnedFd;
+use std::os::unix::fs::{MetadataExt as _, symlink};
 use std::path::{Path, PathBuf};
 
-use rustix::fs::{FileType, Mode, OFlags};
 use rustix::mount::{
     MountFlags, MountPropagationFlags, mount, mount_bind, mount_bind_recursive, mount_change, mount_remount,
 };
 
+use super::devices::{Devices, SHARED};
 use super::level::SealLevel;
 use super::mount_table::{below, mount_points};
+use super::places::{by_descriptor, copy_looks, open, outline, special, stand_in};
 use super::refused::{Refused, Rights, Step as _};
 use super::request::{Network, SealRequest};
 use crate::os;
@@ -32,15 +33,6 @@ const LAYERS: &str = "size=256m,mode=755";
 
 /// Folders in which an administrator's startup files may write.
 const OF_ADMINISTRATORS: [&str; 6] = ["/etc", "/usr", "/var", "/opt", "/home", "/srv"];
-
-/// Devices that a program can do no harm with.
-const DEVICES: [&str; 7] = ["null", "zero", "full", "random", "urandom", "tty", "ptmx"];
-
-/// What else programs expect there, as links.
-const LINKS: [&str; 4] = ["fd", "stdin", "stdout", "stderr"];
-
-/// The folder for shared memory (shm_overview(7)).
-const SHARED: &str = "/dev/shm";
 
 /// What an administrator could change the machine by (proc(5)).
 const DOORS: [&str; 4] = ["sys", "sysrq-trigger", "irq", "bus"];
@@ -186,16 +178,6 @@ fn targets(folders: Vec<PathBuf>, points: &[PathBuf], rights: Rights) -> Vec<Pat
         }
     }
     covering
-}
-
-/// Opens a place by name only, so that it is still found when something is mounted over it.
-fn open(place: &Path) -> rustix::io::Result<OwnedFd> {
-    rustix::fs::open(place, OFlags::PATH | OFlags::CLOEXEC, Mode::empty())
-}
-
-/// What an open place is called now.
-fn by_descriptor(fd: &OwnedFd) -> PathBuf {
-    PathBuf::from(format!("/proc/self/fd/{}", fd.as_raw_fd()))
 }
 
 fn c_string(text: &str) -> CString {
@@ -344,87 +326,9 @@ impl Cover {
     }
 }
 
-/// An entry by name, kind and looks: what it holds is not shown.
-fn outline(entry: &fs::DirEntry, place: &Path) -> io::Result<()> {
-    let (from, at, kind) = (entry.path(), place.join(entry.file_name()), entry.file_type()?);
-    if kind.is_symlink() {
-        return symlink(fs::read_link(&from)?, &at);
-    } else if kind.is_dir() {
-        fs::create_dir(&at)?;
-    } else if kind.is_file() {
-        File::create(&at)?.set_len(entry.metadata()?.len())?;
-    } else {
-        return special(kind, &at);
-    }
-    copy_looks(&from, &at)
-}
-
-/// A pipe, or a socket that nobody listens at; devices are left out.
-fn special(kind: fs::FileType, at: &Path) -> io::Result<()> {
-    let kind = match (kind.is_fifo(), kind.is_socket()) {
-        (true, _) => FileType::Fifo,
-        (_, true) => FileType::Socket,
-        _ => return Ok(()),
-    };
-    Ok(rustix::fs::mknodat(rustix::fs::CWD, at, kind, Mode::from_raw_mode(0o600), 0)?)
-}
-
 /// What a layer forbids as well, where the disk under it does: to run programs on it (mount(8), `noexec`).
 fn forbidding(lower: &Path) -> MountFlags {
     if os::forbids_programs(lower) { MountFlags::NOEXEC } else { MountFlags::empty() }
-}
-
-/// Gives a file or folder the mode, the times and, where that is allowed, the owner of another.
-fn copy_looks(like: &Path, place: &Path) -> io::Result<()> {
-    let seen = fs::metadata(like)?;
-    let _ = std::os::unix::fs::chown(place, Some(seen.uid()), Some(seen.gid()));
-    fs::set_permissions(place, Permissions::from_mode(seen.mode() & 0o7777))?;
-    let times = fs::FileTimes::new().set_accessed(seen.accessed()?).set_modified(seen.modified()?);
-    let _ = File::open(place).and_then(|file| file.set_times(times));
-    Ok(())
-}
-
-/// The devices that are shown to an administrator's program.
-struct Devices {
-    opened: Vec<(String, OwnedFd)>,
-    links: Vec<(String, PathBuf)>,
-}
-
-impl Devices {
-    fn open() -> Self {
-        let names = DEVICES.iter().chain(&LINKS);
-        let link = |name: &&str| Some(((*name).to_owned(), fs::read_link(Path::new("/dev").join(name)).ok()?));
-        let links: Vec<(String, PathBuf)> = names.filter_map(link).collect();
-        let names = DEVICES.iter().chain(&["pts"]).filter(|name| !links.iter().any(|(link, _)| link == *name));
-        let opened = names.filter_map(|name| Some(((*name).to_owned(), open(&Path::new("/dev").join(name)).ok()?)));
-        Self { opened: opened.collect(), links }
-    }
-
-    fn put(self) -> io::Result<()> {
-        let dev = Path::new("/dev");
-        mount("wyard", dev, "tmpfs", MountFlags::NOSUID, Some(c"size=64m,mode=755"))?;
-        for (name, fd) in self.opened {
-            let (from, at) = (by_descriptor(&fd), dev.join(name));
-            if from.is_dir() {
-                fs::create_dir(&at)?;
-            } else {
-                drop(File::create(&at)?);
-            }
-            mount_bind(&from, &at)?;
-        }
-        for (name, leads_to) in self.links {
-            symlink(leads_to, dev.join(name))?;
-        }
-        fs::create_dir(SHARED)?;
-        fs::set_permissions(SHARED, Permissions::from_mode(0o1777))
-    }
-}
-
-/// Puts other content in a file's place.
-fn stand_in(file: &Path, content: &[u8]) -> io::Result<()> {
-    fs::remove_file(file)?;
-    fs::write(file, content)?;
-    fs::set_permissions(file, Permissions::from_mode(0o755))
 }
 
 #[cfg(test)]

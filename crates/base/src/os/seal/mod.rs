@@ -14,9 +14,13 @@ mod channel;
 #[cfg(target_os = "linux")]
 mod cover;
 #[cfg(target_os = "linux")]
+mod devices;
+#[cfg(target_os = "linux")]
 mod leftovers;
 #[cfg(target_os = "linux")]
 mod mount_table;
+#[cfg(target_os = "linux")]
+mod places;
 #[cfg(target_os = "linux")]
 mod read_only;
 #[cfg(target_os = "linux")]
