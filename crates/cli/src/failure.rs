@@ -4,7 +4,8 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use serde::Serialize;
-use wagon_yard_core::error::{Classified, ErrorClass};
+use wagon_yard_core::error::ErrorClass;
+use wagon_yard_core::session::JobError;
 
 use crate::view;
 
@@ -91,8 +92,10 @@ impl Failure {
     }
 }
 
-impl<E: Classified> From<E> for Failure {
+impl<E: Into<JobError>> From<E> for Failure {
     fn from(error: E) -> Self {
+        let error = error.into();
+        let error = error.error();
         let code = match error.class() {
             ErrorClass::Call => exit::CALL,
             ErrorClass::Input => exit::INPUT,

@@ -1,11 +1,13 @@
 //! What every job is handed: the machine, the yard with its settings and its stock, the shells, and the user's wish to end.
 
+use std::error::Error;
+use std::fmt;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, OnceLock, PoisonError};
 
 use crate::change::LedgerError;
 use crate::environment::Environment;
-use crate::error::{FileContext as _, FileError, classified};
+use crate::error::{Classified, ErrorClass, FileContext as _, classified};
 use crate::folders::commands;
 use crate::machine::Machine;
 use crate::os;
@@ -14,7 +16,7 @@ use crate::progress::Stop;
 use crate::registration::{Registrar, RegistrationError};
 use crate::resolve::Shell;
 use crate::scope::Scope;
-use crate::store::{self, StartupFolders, StorePlanError};
+use crate::store::{self, StartupFolders};
 use crate::system::System;
 use crate::terminal::{self, Asking, InstalledShell};
 use crate::yard::{Settings, Stock, Yard, YardError, YardLock};
@@ -22,14 +24,6 @@ use crate::yard::{Settings, Stock, Yard, YardError, YardLock};
 /// What any job can meet: a file, rights, the lock, an interruption.
 #[derive(Debug, thiserror::Error)]
 pub enum SessionError {
-    #[error(transparent)]
-    File(#[from] FileError),
-    #[error(transparent)]
-    Yard(#[from] YardError),
-    #[error(transparent)]
-    Ledger(#[from] LedgerError),
-    #[error(transparent)]
-    Registration(#[from] RegistrationError),
     #[error("{} would be in every user's PATH, but {} is owned or writable by another user", folder.display(), untrusted.display())]
     Untrusted {
         folder: PathBuf,
@@ -46,25 +40,44 @@ classified!(SessionError {
     Self::Untrusted { .. } => Machine, "use --trust-folder to add it anyway";
     Self::NoAnswer => Machine, "check the startup files, or 'shells' in settings.toml";
     Self::Interrupted => Interrupted;
-} from File, Yard, Ledger, Registration);
+});
 
-impl From<StorePlanError> for SessionError {
-    fn from(error: StorePlanError) -> Self {
-        Self::Registration(error.into())
+/// Why a job could not do what it was asked: any error that says who has to act. As it can hold every one of them, it is none
+/// itself.
+#[derive(Debug)]
+pub struct JobError(Box<dyn Classified>);
+
+impl JobError {
+    /// The error, where it is of this type.
+    pub fn of<E: Classified>(&self) -> Option<&E> {
+        (self.error() as &dyn Error).downcast_ref()
+    }
+
+    pub fn error(&self) -> &dyn Classified {
+        &*self.0
+    }
+
+    /// For errors that have it as their source.
+    pub fn into_source(self) -> Box<dyn Error + Send + Sync> {
+        self.0
+    }
+
+    pub fn is_interruption(&self) -> bool {
+        self.0.class() == ErrorClass::Interrupted
     }
 }
 
-/// Lets an error enum take what any job can meet into its variant `Session`.
-macro_rules! meets_session {
-    ($error:ty: $($source:ty),*) => {
-        $(impl From<$source> for $error {
-            fn from(error: $source) -> Self {
-                Self::Session(error.into())
-            }
-        })*
-    };
+impl<E: Classified> From<E> for JobError {
+    fn from(error: E) -> Self {
+        Self(Box::new(error))
+    }
 }
-pub(crate) use meets_session;
+
+impl fmt::Display for JobError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.fmt(f)
+    }
+}
 
 /// Made once from the command line, and handed to every job.
 #[derive(Debug)]
@@ -171,9 +184,10 @@ impl Session {
     }
 
     /// The whole environment that a new terminal hands to programs.
-    pub fn environment(&self) -> Result<Environment, SessionError> {
+    pub fn environment(&self) -> Result<Environment, JobError> {
         let environment = self.asking()?.environment();
-        environment.ok_or(if self.stop.requested() { SessionError::Interrupted } else { SessionError::NoAnswer })
+        let why = || if self.stop.requested() { SessionError::Interrupted } else { SessionError::NoAnswer };
+        Ok(environment.ok_or_else(why)?)
     }
 
     /// The cards, those that cannot be read noted beside the others: for jobs that look.
@@ -213,24 +227,24 @@ impl Session {
     }
 
     /// Whether there is a folder for temporary files, which every check needs; looked at before anything is written.
-    pub fn check_scratch(&self) -> Result<(), SessionError> {
+    pub fn check_scratch(&self) -> Result<(), JobError> {
         let folder = std::env::temp_dir();
         tempfile::tempdir_in(&folder).map(drop).at("make a temporary folder in", &folder).map_err(Into::into)
     }
 
     /// Whether a folder may stand in PATH: in everybody's only where nobody else can put programs into it or write to those
     /// that are there, unless the user trusts it.
-    pub fn check_folder(&self, folder: &Path, trusts: bool) -> Result<(), SessionError> {
+    pub fn check_folder(&self, folder: &Path, trusts: bool) -> Result<(), JobError> {
         let counts = self.machine.is_for_everybody() && self.machine.sandbox.is_none() && !trusts;
         match counts.then(|| untrusted(folder, self.system())).flatten() {
-            Some(untrusted) => Err(SessionError::Untrusted { folder: folder.to_owned(), untrusted }),
+            Some(untrusted) => Err(SessionError::Untrusted { folder: folder.to_owned(), untrusted }.into()),
             None => Ok(()),
         }
     }
 
     /// Ends with an error where the user asked to stop.
-    pub fn bail_if_interrupted(&self) -> Result<(), SessionError> {
-        if self.stop.requested() { Err(SessionError::Interrupted) } else { Ok(()) }
+    pub fn bail_if_interrupted(&self) -> Result<(), JobError> {
+        if self.stop.requested() { Err(SessionError::Interrupted.into()) } else { Ok(()) }
     }
 
     /// What an earlier call has begun and not finished, in words, where nobody is at work on it.

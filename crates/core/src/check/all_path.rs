@@ -4,19 +4,18 @@ use std::collections::HashSet;
 use std::path::PathBuf;
 
 use super::command::Subject;
-use super::error::CheckError;
 use super::report::{CheckedTools, ToolCheck};
 use super::round::TerminalPass;
 use crate::folders::{SystemFolders, commands_in};
 use crate::report::Report;
 use crate::resolve::{self, Caller, ListedDisk, LookupContext, Shell, same_file};
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::terminal::Question;
 
 /// Checks the commands in every folder of any new terminal's PATH, less those of the yard and the system's own: that each of
 /// them runs from there in every new terminal that has the folder and, with `runs`, that it starts. What is hidden by another
 /// file everywhere is nobody's command. The tools of the report are folders.
-pub fn check_path(session: &Session, runs: bool) -> Result<Report<CheckedTools>, CheckError> {
+pub fn check_path(session: &Session, runs: bool) -> Result<Report<CheckedTools>, JobError> {
     let system = session.system();
     let view = ListedDisk::new(system);
     let of_system = SystemFolders::of(&session.machine.environment);

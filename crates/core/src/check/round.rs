@@ -12,7 +12,7 @@ use super::report::CommandCheck;
 use crate::error::FileContext as _;
 use crate::process;
 use crate::resolve::ListedDisk;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::terminal::{Answer, Question};
 
 /// One asking of all new terminals.
@@ -25,7 +25,7 @@ pub(super) struct TerminalPass<'a> {
 }
 
 impl<'a> TerminalPass<'a> {
-    pub fn new(session: &'a Session, question: Question<'_>, runs: bool) -> Result<Self, CheckError> {
+    pub fn new(session: &'a Session, question: Question<'_>, runs: bool) -> Result<Self, JobError> {
         let prober = Prober::of(session)?;
         let answers = match question.commands.is_empty() {
             true => Vec::new(),
@@ -35,7 +35,7 @@ impl<'a> TerminalPass<'a> {
     }
 
     /// For each answer the names that were typed, and that started the right file in the end.
-    fn leading(&self, subjects: &[Subject]) -> Result<Vec<HashSet<String>>, CheckError> {
+    fn leading(&self, subjects: &[Subject]) -> Result<Vec<HashSet<String>>, JobError> {
         let hidden = |answer: &Answer| -> Vec<(&str, &Path)> {
             let Ok(said) = &answer.said else { return Vec::new() };
             let of_shell = subjects.iter().filter(|subject| subject.is_to_be_typed(said));
@@ -54,7 +54,7 @@ impl<'a> TerminalPass<'a> {
         &'s self,
         subjects: &'s [Subject],
         advice: &'s Advice,
-    ) -> Result<Vec<CommandEvidence<'s>>, CheckError> {
+    ) -> Result<Vec<CommandEvidence<'s>>, JobError> {
         // Most of a probe's time is the start of a process, which waits as much as it works.
         let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
         let prober = self.runs.then_some(&self.prober);
@@ -64,14 +64,14 @@ impl<'a> TerminalPass<'a> {
             subject.look(&self.answers, &leads, prober, &self.disk, advice)
         });
         if self.session.stop.requested() {
-            return Err(CheckError::Interrupted);
+            return Err(CheckError::Interrupted.into());
         }
         let looked = looked.into_iter().collect::<std::io::Result<Vec<_>>>();
         Ok(looked.at("run commands in", &std::env::temp_dir())?)
     }
 
     /// Looks at commands and judges each.
-    pub fn commands(&self, subjects: &[Subject]) -> Result<Vec<CommandCheck>, CheckError> {
+    pub fn commands(&self, subjects: &[Subject]) -> Result<Vec<CommandCheck>, JobError> {
         let advice = Advice::default();
         Ok(self.look(subjects, &advice)?.iter().map(CommandEvidence::check).collect())
     }

@@ -2,7 +2,6 @@
 //! what can be done where PATH does not lead to it.
 
 use super::command::Subject;
-use super::error::CheckError;
 use super::evidence::{Advice, CommandEvidence, Evidence, ToolEvidence};
 use super::judge::judge;
 use super::judge_tool::version_rules;
@@ -14,7 +13,7 @@ use crate::os;
 use crate::report::Verdict;
 use crate::resolve::{Kind, same_file};
 use crate::scope::Scope;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::system::System;
 use crate::terminal::{Again, Answer};
 use crate::yard::Card;
@@ -27,7 +26,7 @@ pub(super) fn check(
     round: &TerminalPass<'_>,
     lines: &dyn Fn() -> StartupLines,
     seen: &[Finding],
-) -> Result<ToolCheck, CheckError> {
+) -> Result<ToolCheck, JobError> {
     let home = session.yard.home_of(card);
     let (name, version) = (card.name.to_string(), card.version.to_string());
     let mut advice = Advice { is_registered: card.registration.is_some(), ..Advice::default() };
@@ -83,7 +82,7 @@ fn writable_by_others(card: &Card, session: &Session) -> Option<Finding> {
 }
 
 /// Whether what a tool needs is there in every new terminal and, where programs may be started, works there.
-fn requirements(card: &Card, round: &TerminalPass<'_>) -> Result<(Vec<Requirement>, Vec<Finding>), CheckError> {
+fn requirements(card: &Card, round: &TerminalPass<'_>) -> Result<(Vec<Requirement>, Vec<Finding>), JobError> {
     let (mut all, mut findings) = (Vec::new(), Vec::new());
     let (subjects, advice) = (Subject::required(card), Advice::default());
     for command in round.look(&subjects, &advice)? {

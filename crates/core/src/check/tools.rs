@@ -10,7 +10,7 @@ use super::startup_lines::StartupLines;
 use super::tool;
 use crate::finding::Finding;
 use crate::report::Report;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::terminal::{self, Question};
 use crate::yard::Card;
 
@@ -19,7 +19,7 @@ use crate::yard::Card;
 ///
 /// # Errors
 /// When there is no place to run commands in, or the user asked to stop. A bad verdict is no error.
-pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<CheckedTools>, CheckError> {
+pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<CheckedTools>, JobError> {
     let answers = session.yard.answers();
     let subjects: Vec<Vec<Subject>> =
         cards.iter().map(|card| Subject::of(&session.yard.home_of(card), card, &answers)).collect();
@@ -39,7 +39,7 @@ pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<Che
         tools.push(tool::check(session, card, subjects, &round, &lines, &unknown_shell)?);
     }
     if session.stop.requested() {
-        return Err(CheckError::Interrupted);
+        return Err(CheckError::Interrupted.into());
     }
     remember(session, cards, &tools);
     let evidence = round.answers.iter().filter_map(|answer| answer.evidence.as_deref().cloned()).collect();

@@ -12,13 +12,13 @@ use super::place::Place;
 use super::starting::{self, Startable};
 use super::version_text::text_of;
 use crate::environment::Environment;
-use crate::error::{FileContext as _, FileError, classified};
+use crate::error::{FileContext as _, classified};
 use crate::process::{self, Ending, Outcome};
 use crate::progress::Stop;
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Disk, LookupContext};
-use crate::session::{Session, SessionError, meets_session};
-use crate::yard::{Card, LeftFile, Trial, TrialStep, YardError};
+use crate::session::{JobError, Session};
+use crate::yard::{Card, LeftFile, Trial, TrialStep};
 
 /// How much of an output is told where it is not as expected, in lines and characters.
 const TOLD: (usize, usize) = (6, 600);
@@ -76,20 +76,16 @@ pub enum TrialError {
     Place { trial: String, file: String },
     #[error("the trial \"{trial}\" has an invalid expression: {source}")]
     Expression { trial: String, source: regex_lite::Error },
-    #[error(transparent)]
-    Session(#[from] SessionError),
     #[error("interrupted; the trial's folder was removed")]
     Interrupted,
 }
-
-meets_session!(TrialError: FileError, YardError);
 
 classified!(TrialError {
     Self::None(tool) => Call, format!("to add one: wyard trial add {tool} --title TEXT --run \"COMMAND …\"");
     Self::Place { .. } => Call, "use a relative path without ..";
     Self::Expression { .. } => Call;
     Self::Interrupted => Interrupted;
-} from Session);
+});
 
 /// Hears of trials while they run.
 pub trait TrialObserver {
@@ -108,14 +104,14 @@ pub fn trial(
     card: &Card,
     keep: bool,
     observer: &dyn TrialObserver,
-) -> Result<Vec<TrialResult>, TrialError> {
+) -> Result<Vec<TrialResult>, JobError> {
     if card.trials.is_empty() {
-        return Err(TrialError::None(card.name.to_string()));
+        return Err(TrialError::None(card.name.to_string()).into());
     }
     card.trials.iter().try_for_each(check)?;
-    let environment = session.environment().map_err(|error| match error {
-        SessionError::Interrupted => TrialError::Interrupted,
-        other => other.into(),
+    let environment = session.environment().map_err(|error| match error.is_interruption() {
+        true => TrialError::Interrupted.into(),
+        false => error,
     })?;
     let limit = session.settings()?.trial_limit();
     let mut trials = Vec::new();
@@ -138,12 +134,12 @@ pub fn trial(
 }
 
 /// Whether a trial can be run: its files lie in its folder, and its expressions can be understood.
-pub fn check(trial: &Trial) -> Result<(), TrialError> {
+pub fn check(trial: &Trial) -> Result<(), JobError> {
     let left = trial.steps().flat_map(|step| step.leaves.iter().map(|left| left.wanted().file));
     for file in trial.files.keys().cloned().chain(left) {
         let inside = Path::new(&file).components().all(|part| matches!(part, Component::Normal(_) | Component::CurDir));
         if !inside || file.is_empty() {
-            return Err(TrialError::Place { trial: trial.name.clone(), file });
+            return Err(TrialError::Place { trial: trial.name.clone(), file }.into());
         }
     }
     for expression in trial.steps().filter_map(|step| step.matches.as_ref()) {
@@ -162,7 +158,7 @@ struct Run<'a> {
 }
 
 impl Run<'_> {
-    fn all(&self) -> Result<Vec<StepResult>, TrialError> {
+    fn all(&self) -> Result<Vec<StepResult>, JobError> {
         for (name, text) in &self.trial.files {
             let file = self.folder.join(name);
             let folder = file.parent().unwrap_or(self.folder);
@@ -180,7 +176,7 @@ impl Run<'_> {
         Ok(results)
     }
 
-    fn step(&self, step: &TrialStep) -> Result<StepResult, TrialError> {
+    fn step(&self, step: &TrialStep) -> Result<StepResult, JobError> {
         let mut result =
             StepResult { run: step.run.clone(), program: None, status: None, milliseconds: 0, unmet: Vec::new() };
         let limit = step.seconds.map_or(self.limit, Duration::from_secs);
@@ -214,7 +210,7 @@ impl Run<'_> {
                 result.unmet.push(unmet(format!("an end within {} s", limit.as_secs()), came));
                 return Ok(result);
             }
-            Ending::Interrupted => return Err(TrialError::Interrupted),
+            Ending::Interrupted => return Err(TrialError::Interrupted.into()),
             Ending::NotStarted(_) => {}
         }
         let output = output_of(&outcome);

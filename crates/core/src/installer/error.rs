@@ -3,11 +3,7 @@
 use std::path::PathBuf;
 
 use super::facts::InstallerKind;
-use crate::archive::ArchiveError;
-use crate::checksum::{PublishedError, TrustError};
-use crate::error::{FileError, classified};
-use crate::session::{SessionError, meets_session};
-use crate::yard::YardError;
+use crate::error::classified;
 
 /// Why an installer could not be looked into or run.
 #[derive(Debug, thiserror::Error)]
@@ -23,22 +19,8 @@ pub enum InstallError {
     NoFolderOption(PathBuf),
     #[error("{} installs for all users, which requires administrator rights; nothing was run", file.display())]
     NotElevated { file: PathBuf, command: String },
-    #[error(transparent)]
-    Archive(#[from] ArchiveError),
-    #[error(transparent)]
-    Trust(#[from] TrustError),
-    #[error(transparent)]
-    Session(#[from] SessionError),
     #[error("interrupted; the installer was ended, but its changes so far remain: see {}", .0.display())]
     Interrupted(PathBuf),
-}
-
-meets_session!(InstallError: FileError, YardError);
-
-impl From<PublishedError> for InstallError {
-    fn from(error: PublishedError) -> Self {
-        Self::Trust(error.into())
-    }
 }
 
 classified!(InstallError {
@@ -48,4 +30,4 @@ classified!(InstallError {
     Self::Sandbox(_) => Call, "to see what it would do: wyard inspect";
     Self::None(_) => Input;
     Self::Interrupted(_) => Interrupted;
-} from Archive, Trust, Session);
+});

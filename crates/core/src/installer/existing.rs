@@ -9,7 +9,7 @@ use crate::check;
 use crate::layout::{self, Target};
 use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, LookupContext};
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::system::System;
 
 /// At most this many commands are asked for their version.
@@ -17,12 +17,7 @@ const MOST: usize = 32;
 
 /// Fills in the commands that the archive inside brings, which of all are here already, and what would clash. What cannot
 /// be looked into is left as it is.
-pub fn look_first(
-    session: &Session,
-    file: &Path,
-    mut installer: Installer,
-    runs: bool,
-) -> Result<Installer, SessionError> {
+pub fn look_first(session: &Session, file: &Path, mut installer: Installer, runs: bool) -> Result<Installer, JobError> {
     let (machine, system, stop) = (&session.machine, session.system(), &session.stop);
     if let Some(at) = installer.inside_at.filter(|_| installer.commands.is_empty()) {
         installer.commands = commands_behind(file, at, system, stop).unwrap_or_default();

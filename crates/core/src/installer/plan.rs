@@ -25,7 +25,7 @@ use crate::process::command_line;
 use crate::progress::Stop;
 use crate::report::{ReportBody, ReportPath};
 use crate::scope::Scope;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::system::System;
 use crate::yard::Card;
 
@@ -93,7 +93,7 @@ pub struct PlannedInstaller {
 }
 
 /// Works out what would be run, and compares the checksum.
-pub fn plan(session: &Session, request: &InstallRequest) -> Result<PlannedInstaller, InstallError> {
+pub fn plan(session: &Session, request: &InstallRequest) -> Result<PlannedInstaller, JobError> {
     let machine = &session.machine;
     let file = std::path::absolute(&request.file).at("find", &request.file)?;
     let installer = match request.system_install {
@@ -105,15 +105,15 @@ pub fn plan(session: &Session, request: &InstallRequest) -> Result<PlannedInstal
     };
     let installer = look_first(session, &file, installer, true)?;
     if !installer.kind.runs_on(session.system()) {
-        return Err(InstallError::OtherSystem { file, kind: installer.kind });
+        return Err(InstallError::OtherSystem { file, kind: installer.kind }.into());
     }
     if session.system() == System::Windows && machine.sandbox.is_some() {
-        return Err(InstallError::Sandbox(file));
+        return Err(InstallError::Sandbox(file).into());
     }
     // installer(8) of macOS writes to a disk's root only for the superuser.
     let for_everybody = installer.for_everybody == Some(true) || installer.kind == InstallerKind::MacosPackage;
     if for_everybody && !os::is_superuser() {
-        return Err(InstallError::NotElevated { file, command: machine.command_line.clone() });
+        return Err(InstallError::NotElevated { file, command: machine.command_line.clone() }.into());
     }
     let published = request.trust.published(&file)?;
     let pin = if request.dry_run { Pinned::only_summed } else { Pinned::to_run };
@@ -134,11 +134,11 @@ pub fn plan(session: &Session, request: &InstallRequest) -> Result<PlannedInstal
     Ok(PlannedInstaller { plan, pinned })
 }
 
-fn debian_package(file: &Path, system: System) -> Result<Installer, InstallError> {
+fn debian_package(file: &Path, system: System) -> Result<Installer, JobError> {
     let stop = Stop::default();
     let source = archive::Source::open(file, &std::env::temp_dir(), &stop)?;
     if source.format.container != Container::Deb {
-        return Err(InstallError::None(file.to_owned()));
+        return Err(InstallError::None(file.to_owned()).into());
     }
     let listing = archive::list(&source, Options::default(), &stop)?;
     let layout = layout::analyse(&listing, &[], Target::here(system, true)).ok();
@@ -162,7 +162,7 @@ fn command(
     installer: &Installer,
     request: &InstallRequest,
     log: &Path,
-) -> Result<Vec<ReportPath>, InstallError> {
+) -> Result<Vec<ReportPath>, JobError> {
     let words = |words: &[&OsStr]| words.iter().map(ReportPath::from).collect::<Vec<_>>();
     let word = OsStr::new;
     let mut words: Vec<ReportPath> = match installer.kind {
@@ -195,7 +195,7 @@ fn command(
                 words.push(joined.into());
             }
             Some(option) => words.extend([OsString::from(option), folder].map(ReportPath::from)),
-            None => return Err(InstallError::NoFolderOption(file.to_owned())),
+            None => return Err(InstallError::NoFolderOption(file.to_owned()).into()),
         }
     }
     words.extend(request.arguments.iter().map(ReportPath::from));
@@ -274,7 +274,10 @@ mod tests {
                     assert_eq!(words, [expected, &["--accept terms"]].concat());
                 }
                 Err(error) => {
-                    assert!(expected.is_empty() && matches!(error, InstallError::NoFolderOption(_)), "{error}");
+                    assert!(
+                        expected.is_empty() && matches!(error.of(), Some(InstallError::NoFolderOption(_))),
+                        "{error}"
+                    );
                 }
             }
         }

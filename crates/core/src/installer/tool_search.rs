@@ -9,7 +9,7 @@ use super::watch::Differences;
 use crate::layout::{InPlaceError, tool_in_place};
 use crate::naming::{ToolName, extension_rank, typed};
 use crate::os;
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::system::System;
 use crate::yard::Card;
 
@@ -35,7 +35,7 @@ pub fn find_tools(
     plan: &InstallPlan,
     seen: &Differences,
     places: &[PathBuf],
-) -> Result<Vec<LeftTool>, SessionError> {
+) -> Result<Vec<LeftTool>, JobError> {
     let (machine, yard, system) = (&session.machine, &session.yard, session.system());
     let cards = session.stock()?;
     let given = &request.command_folders;

@@ -1,7 +1,7 @@
 //! Changing what a card says, and nothing else.
 
 use crate::change::{Change, Changeset};
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::yard::Card;
 
 /// Changes what the card of `NAME` or `NAME@VERSION` says, and gives it as it is then, or would be.
@@ -11,7 +11,7 @@ pub(super) fn change_card(
     does: &str,
     dry_run: bool,
     edit: impl FnOnce(&mut Card),
-) -> Result<Card, SessionError> {
+) -> Result<Card, JobError> {
     // Looked for before the lock, so that a wrong name makes no yard.
     session.stock()?.find(wanted)?;
     let lock = session.lock_unless(dry_run)?;

@@ -9,9 +9,8 @@ use crate::os;
 use crate::quote;
 use crate::report::{Report, ReportBody};
 use crate::resolve::Shell;
-use crate::session::{Session, SessionError, meets_session};
+use crate::session::{JobError, Session, SessionError};
 use crate::terminal::{NoAnswer, Question, StartMode, base_environments, installed};
-use crate::yard::YardError;
 
 /// What brings a terminal to what a new one has.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -67,20 +66,16 @@ pub enum CatchUpError {
     TooLong(String, usize),
     #[error("{0} of a new terminal contains a character that this console's code page lacks")]
     CodePage(String),
-    #[error(transparent)]
-    Session(#[from] SessionError),
 }
-
-meets_session!(CatchUpError: YardError);
 
 classified!(CatchUpError {
     Self::NoAnswer(_) | Self::NoLine(_) | Self::TooLong(..) => Machine, "close this terminal and open a new one";
     Self::CodePage(_) => Machine, "run 'chcp 65001' first, or open a new terminal";
     Self::NotHere(_) => Call, "name the shell you are in";
-} from Session);
+});
 
 /// The lines that bring this terminal to what a new one of the shell has.
-pub fn run(session: &Session, shell: Shell, read_as: ReadAs) -> Result<Report<CatchUpLines>, CatchUpError> {
+pub fn run(session: &Session, shell: Shell, read_as: ReadAs) -> Result<Report<CatchUpLines>, JobError> {
     let stock = session.stock()?;
     let mut names: Vec<String> = vec!["PATH".to_owned()];
     let registered = stock.registered().into_iter().filter_map(|card| card.registration.as_ref());
@@ -96,13 +91,13 @@ pub fn run(session: &Session, shell: Shell, read_as: ReadAs) -> Result<Report<Ca
         if shell == Shell::Cmd {
             let length = line.encode_utf16().count();
             if length > CMD_LINE {
-                return Err(CatchUpError::TooLong(name, length));
+                return Err(CatchUpError::TooLong(name, length).into());
             }
             if read_as == ReadAs::File {
                 line = line.replace('%', "%%");
             }
             if os::in_console_code_page(&line).is_none() {
-                return Err(CatchUpError::CodePage(name));
+                return Err(CatchUpError::CodePage(name).into());
             }
         }
         report.lines.push(line);
@@ -116,7 +111,7 @@ pub fn run(session: &Session, shell: Shell, read_as: ReadAs) -> Result<Report<Ca
 }
 
 /// The values of variables in a new terminal, as people open it: interactive.
-fn new_values(session: &Session, shell: Shell, names: &[String]) -> Result<Vec<Option<OsString>>, CatchUpError> {
+fn new_values(session: &Session, shell: Shell, names: &[String]) -> Result<Vec<Option<OsString>>, JobError> {
     let base = base_environments(&session.machine).swap_remove(0);
     let shells = installed(&session.machine, &[shell]);
     let installed = shells.first().ok_or(CatchUpError::NotHere(shell))?;
@@ -125,7 +120,7 @@ fn new_values(session: &Session, shell: Shell, names: &[String]) -> Result<Vec<O
     match answer.said {
         Ok(said) => Ok(names.iter().map(|name| said.variable(name).map(OsStr::to_owned)).collect()),
         Err(NoAnswer::Interrupted) => Err(SessionError::Interrupted.into()),
-        Err(_) => Err(CatchUpError::NoAnswer(shell)),
+        Err(_) => Err(CatchUpError::NoAnswer(shell).into()),
     }
 }
 

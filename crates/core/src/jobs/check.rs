@@ -1,11 +1,11 @@
 //! `check`: whether received tools work in every new terminal.
 
-use crate::check::{CheckError, CheckedTools, check, check_path};
+use crate::check::{CheckedTools, check, check_path};
 use crate::error::classified;
 use crate::jobs::card_change::change_card;
 use crate::report::Report;
-use crate::session::{Session, SessionError, meets_session};
-use crate::yard::{Card, CardProbe, Requires, YardError};
+use crate::session::{JobError, Session};
+use crate::yard::{Card, CardProbe, Requires};
 
 /// What is asked of `check`.
 #[derive(Debug, Clone, Default)]
@@ -38,25 +38,19 @@ pub enum CheckJobError {
     /// What a card is to say is said of one tool.
     #[error("these options take exactly one tool")]
     OneTool,
-    #[error(transparent)]
-    Check(#[from] CheckError),
-    #[error(transparent)]
-    Session(#[from] SessionError),
 }
-
-meets_session!(CheckJobError: YardError);
 
 classified!(CheckJobError {
     Self::OneTool => Call;
-} from Check, Session);
+});
 
 /// Checks the named tools, or all in service; what is to be kept is written on the tool's card first.
 ///
 /// # Errors
 /// When there is no such tool, or no check could be made. A bad verdict is no error.
-pub fn run(session: &Session, request: &CheckRequest) -> Result<Report<CheckedTools>, CheckJobError> {
+pub fn run(session: &Session, request: &CheckRequest) -> Result<Report<CheckedTools>, JobError> {
     if request.all_path {
-        return Ok(check_path(session, request.runs)?);
+        return check_path(session, request.runs);
     }
     let mut findings = Vec::new();
     let cards: Vec<Card> = if is_kept(request) {
@@ -79,9 +73,9 @@ fn is_kept(request: &CheckRequest) -> bool {
 }
 
 /// Keeps on a tool's card how its commands are to be asked, and what it needs.
-fn keep(session: &Session, request: &CheckRequest) -> Result<Card, CheckJobError> {
-    let [name] = &request.names[..] else { return Err(CheckJobError::OneTool) };
-    Ok(change_card(session, name, "change what is asked of", request.dry_run, |card| {
+fn keep(session: &Session, request: &CheckRequest) -> Result<Card, JobError> {
+    let [name] = &request.names[..] else { return Err(CheckJobError::OneTool.into()) };
+    change_card(session, name, "change what is asked of", request.dry_run, |card| {
         match &request.probe {
             ProbeChange::Stays => {}
             ProbeChange::Usual => card.probe = None,
@@ -90,5 +84,5 @@ fn keep(session: &Session, request: &CheckRequest) -> Result<Card, CheckJobError
         if let Some(requires) = &request.requires {
             card.requires = requires.clone();
         }
-    })?)
+    })
 }

@@ -11,7 +11,7 @@ use crate::clock;
 use crate::error::{FileContext as _, FileError, classified};
 use crate::jobs::snapshot::{RecordRequest, record};
 use crate::report::{Report, ReportBody};
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::snapshot::{
     self, Base, BriefSnapshot, CompareWhy, Difference, DifferingCommand, Meant, Snapshot, SnapshotError, SnapshotText,
     parse, read,
@@ -91,22 +91,16 @@ pub struct FleetMeaning {
 
 #[derive(Debug, thiserror::Error)]
 pub enum CompareError {
-    #[error(transparent)]
-    Snapshot(#[from] SnapshotError),
-    #[error(transparent)]
-    File(#[from] FileError),
-    #[error(transparent)]
-    Session(#[from] SessionError),
     #[error("fewer than two snapshots to compare")]
     TooFew,
 }
 
 classified!(CompareError {
     Self::TooFew => Call, "name two snapshots, or a folder of them with --base";
-} from Snapshot, File, Session);
+});
 
 /// Compares snapshots. Something that matters makes the report fail.
-pub fn run(session: &Session, request: &CompareRequest) -> Result<Report<Compared>, CompareError> {
+pub fn run(session: &Session, request: &CompareRequest) -> Result<Report<Compared>, JobError> {
     if request.then {
         return since_then(session, request);
     }
@@ -136,7 +130,7 @@ pub(super) struct ToCompare {
 }
 
 /// The files that a comparison is about.
-pub(super) fn files(request: &CompareRequest) -> Result<ToCompare, CompareError> {
+pub(super) fn files(request: &CompareRequest) -> Result<ToCompare, JobError> {
     let (mut others, mut named) = (Vec::new(), 0);
     for file in &request.files {
         if file.is_dir() {
@@ -148,12 +142,12 @@ pub(super) fn files(request: &CompareRequest) -> Result<ToCompare, CompareError>
     }
     let base = match &request.base {
         Some(base) => base.clone(),
-        None if others.is_empty() => return Err(CompareError::TooFew),
+        None if others.is_empty() => return Err(CompareError::TooFew.into()),
         None => others.remove(0),
     };
     others.retain(|file| *file != base);
     if others.is_empty() {
-        return Err(CompareError::TooFew);
+        return Err(CompareError::TooFew.into());
     }
     Ok(ToCompare { base, others, are_named: named == request.files.len() })
 }
@@ -165,7 +159,7 @@ fn two(machines: [(&str, &Snapshot); 2]) -> Report<Compared> {
 }
 
 /// Compares this machine with the last snapshot that is kept in the yard.
-fn since_then(session: &Session, request: &CompareRequest) -> Result<Report<Compared>, CompareError> {
+fn since_then(session: &Session, request: &CompareRequest) -> Result<Report<Compared>, JobError> {
     let then = match read(&session.yard.last_snapshot()) {
         Err(SnapshotError::NoFile(_)) => return Err(SnapshotError::NoneKept.into()),
         then => then?,
@@ -175,7 +169,7 @@ fn since_then(session: &Session, request: &CompareRequest) -> Result<Report<Comp
 }
 
 /// Compares each with one. A file of a folder that is no snapshot is told; one that was named is an error.
-fn fleet(session: &Session, base_file: &Path, files: &[PathBuf], are_named: bool) -> Result<Fleet, CompareError> {
+fn fleet(session: &Session, base_file: &Path, files: &[PathBuf], are_named: bool) -> Result<Fleet, JobError> {
     let (mut base_text, mut text) = (SnapshotText::default(), SnapshotText::default());
     let base_text = base_text.read(base_file)?;
     let base = parse(base_file, base_text)?;

@@ -8,16 +8,16 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use crate::checksum::Computed;
-use crate::error::{FileContext as _, FileError, classified};
-use crate::jobs::inspect::{self, FolderDownload, InspectError};
+use crate::error::{FileContext as _, classified};
+use crate::jobs::inspect::{self, FolderDownload};
 use crate::naming::{ToolName, Version, compare_versions};
 use crate::os;
 use crate::prepare::{PrepareStep, tools_named};
 use crate::report::{Report, ReportBody};
 use crate::scope::Scope;
-use crate::session::{Session, SessionError, meets_session};
+use crate::session::{JobError, Session, SessionError};
 use crate::waybill::{Waybill, WaybillArchive, WaybillRequires, WaybillSource, WaybillTool};
-use crate::yard::{Card, OtherSource, YardError};
+use crate::yard::{Card, OtherSource};
 
 /// A waybill that was drafted.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -44,33 +44,27 @@ pub enum DraftError {
     NoDownloads(PathBuf),
     #[error("{}: no such folder", .0.display())]
     NoFolder(PathBuf),
-    #[error(transparent)]
-    Inspect(#[from] InspectError),
     /// It cannot be written as text.
     #[error("the waybill could not be written as text")]
-    Text(#[from] toml::ser::Error),
-    #[error(transparent)]
-    Session(#[from] SessionError),
+    Text(#[source] toml::ser::Error),
 }
-
-meets_session!(DraftError: FileError, YardError);
 
 classified!(DraftError {
     Self::Empty => Call, "to add one: wyard receive FILE";
     Self::NoDownloads(_) => Call, "to see what is in it: wyard inspect FOLDER";
     Self::NoFolder(_) => Call;
     Self::Text(_) => Machine;
-} from Inspect, Session);
+});
 
-pub fn run(session: &Session) -> Result<Report<Draft>, DraftError> {
+pub fn run(session: &Session) -> Result<Report<Draft>, JobError> {
     let stock = session.cards()?;
     let tools: Vec<WaybillTool> = stock.in_service().into_iter().map(of_card).collect();
     if tools.is_empty() {
-        return Err(DraftError::Empty);
+        return Err(DraftError::Empty.into());
     }
     let count = tools.len();
     let gone: Vec<PathBuf> = tools.iter().flat_map(|tool| &tool.sources).flat_map(gone).collect();
-    let text = with_comments(&toml::to_string_pretty(&Waybill::of(tools))?, &gone);
+    let text = with_comments(&toml::to_string_pretty(&Waybill::of(tools)).map_err(DraftError::Text)?, &gone);
     Ok(Report::new(Draft { text, tools: count }))
 }
 
@@ -100,9 +94,9 @@ fn with_comments(text: &str, gone: &[PathBuf]) -> String {
 }
 
 /// Drafts a waybill of a folder of downloads: of each tool the newest version, with its downloads for all systems.
-pub fn of_folder(session: &Session, folder: &Path) -> Result<Report<Draft>, DraftError> {
+pub fn of_folder(session: &Session, folder: &Path) -> Result<Report<Draft>, JobError> {
     if !folder.is_dir() {
-        return Err(DraftError::NoFolder(folder.to_owned()));
+        return Err(DraftError::NoFolder(folder.to_owned()).into());
     }
     let inspected = inspect::folder(session, folder)?.into_body();
     let mut tools: BTreeMap<ToolName, (Version, Vec<FolderDownload>)> = BTreeMap::new();
@@ -117,19 +111,19 @@ pub fn of_folder(session: &Session, folder: &Path) -> Result<Report<Draft>, Draf
         }
     }
     if tools.is_empty() {
-        return Err(DraftError::NoDownloads(folder.to_owned()));
+        return Err(DraftError::NoDownloads(folder.to_owned()).into());
     }
     let of_tool = |(name, (version, downloads)): (ToolName, (Version, Vec<FolderDownload>))| {
         let sources = downloads.iter().map(|download| of_download(session, download)).collect::<Result<_, _>>()?;
         Ok(WaybillTool { sources, ..WaybillTool::new(name, version) })
     };
-    let tools: Vec<WaybillTool> = tools.into_iter().map(of_tool).collect::<Result<_, DraftError>>()?;
+    let tools: Vec<WaybillTool> = tools.into_iter().map(of_tool).collect::<Result<_, JobError>>()?;
     let count = tools.len();
-    let text = toml::to_string_pretty(&Waybill::of(tools))?;
+    let text = toml::to_string_pretty(&Waybill::of(tools)).map_err(DraftError::Text)?;
     Ok(Report::new(Draft { text, tools: count }))
 }
 
-fn of_download(session: &Session, download: &FolderDownload) -> Result<WaybillSource, DraftError> {
+fn of_download(session: &Session, download: &FolderDownload) -> Result<WaybillSource, JobError> {
     let file = &*download.file;
     let content = File::open(file).at("read", file)?;
     let sum = match Computed::of(content, &[], &session.stop) {

@@ -6,7 +6,7 @@ use similar::TextDiff;
 use crate::change::{Content, LedgerContents, LedgerError, Operation, Record, Role, State, StoredValue};
 use crate::error::classified;
 use crate::report::{Report, ReportBody};
-use crate::session::Session;
+use crate::session::{JobError, Session};
 
 /// What the ledger tells.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -30,13 +30,11 @@ impl ReportBody for History {
 pub enum HistoryError {
     #[error("no change {0}")]
     NoChange(u64),
-    #[error(transparent)]
-    Ledger(#[from] LedgerError),
 }
 
 classified!(HistoryError {
     Self::NoChange(_) => Call, "to list the changes: wyard history";
-} from Ledger);
+});
 
 /// One change.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -75,7 +73,7 @@ pub enum HistoryRequest {
 }
 
 /// Lists the changes, or tells one of them in full.
-pub fn run(session: &Session, request: HistoryRequest) -> Result<Report<History>, HistoryError> {
+pub fn run(session: &Session, request: HistoryRequest) -> Result<Report<History>, JobError> {
     let ledger = session.yard.ledger();
     let (contents, id) = match request {
         HistoryRequest::Recent => (ledger.read()?, None),
@@ -94,7 +92,7 @@ pub fn run(session: &Session, request: HistoryRequest) -> Result<Report<History>
         });
     }
     match id.filter(|_| changes.is_empty()) {
-        Some(id) => Err(HistoryError::NoChange(id)),
+        Some(id) => Err(HistoryError::NoChange(id).into()),
         None => Ok(Report::new(History { changes, archived, damaged_lines: contents.damaged })),
     }
 }

@@ -4,26 +4,14 @@ use std::path::PathBuf;
 
 use crate::check;
 use crate::environment::Environment;
-use crate::error::classified;
 use crate::facts::{FoundProgram, INTERPRETERS, MachineFacts};
 use crate::report::Report;
 use crate::resolve::Kind;
-use crate::session::{Session, SessionError, meets_session};
+use crate::session::{JobError, Session};
 use crate::snapshot::Snapshot;
 use crate::terminal::Question;
-use crate::yard::YardError;
 
-#[derive(Debug, thiserror::Error)]
-pub enum MachineFactsError {
-    #[error(transparent)]
-    Session(#[from] SessionError),
-}
-
-meets_session!(MachineFactsError: YardError);
-
-classified!(MachineFactsError {} from Session);
-
-pub fn run(session: &Session) -> Result<Report<MachineFacts>, MachineFactsError> {
+pub fn run(session: &Session) -> Result<Report<MachineFacts>, JobError> {
     let names = INTERPRETERS.map(str::to_owned);
     let asking = session.asking()?;
     let answers = asking.everywhere(Question { commands: &names, variables: &[] });

@@ -6,12 +6,12 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use crate::error::{FileContext as _, FileError, classified};
-use crate::jobs::compare::{self, CompareError, CompareRequest, Compared};
+use crate::error::{FileContext as _, classified};
+use crate::jobs::compare::{self, CompareRequest, Compared};
 use crate::jobs::snapshot::{RecordRequest, record};
 use crate::report::{Report, ReportBody, ReportPath};
-use crate::session::{Session, SessionError};
-use crate::snapshot::{Snapshot, SnapshotError, TrackMap, read, tracks};
+use crate::session::{JobError, Session};
+use crate::snapshot::{Snapshot, TrackMap, read, tracks};
 use crate::whole_file;
 
 #[derive(Debug, Clone)]
@@ -65,19 +65,11 @@ impl ReportBody for WrittenPage {
 pub enum PageError {
     #[error("{} exists, and is not a page of wyard", .0.display())]
     InTheWay(PathBuf),
-    #[error(transparent)]
-    File(#[from] FileError),
-    #[error(transparent)]
-    Snapshot(#[from] SnapshotError),
-    #[error(transparent)]
-    Compare(#[from] CompareError),
-    #[error(transparent)]
-    Session(#[from] SessionError),
 }
 
 classified!(PageError {
     Self::InTheWay(_) => Call, "name another file";
-} from File, Snapshot, Compare, Session);
+});
 
 /// What tells a page of this program from other files.
 pub const MARK: &str = "<meta name=\"generator\" content=\"wyard page\">";
@@ -86,7 +78,7 @@ pub const MARK: &str = "<meta name=\"generator\" content=\"wyard page\">";
 const BEGINNING: u64 = 2048;
 
 /// Gathers what a page shows.
-pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, PageError> {
+pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, JobError> {
     let machine =
         |name: String, snapshot: Snapshot| PageMachine { name, map: tracks(&snapshot, &session.stop), snapshot };
     let named = |snapshot: &Snapshot, other: &str| snapshot.name.clone().unwrap_or_else(|| other.to_owned());
@@ -107,7 +99,7 @@ pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, PageError>
             let drawn = if matches!(compared, Compared::Two(_)) { 2 } else { 1 };
             let drawn = [&files.base].into_iter().chain(&files.others).take(drawn).map(|file| {
                 let snapshot = read(file)?;
-                Ok::<_, PageError>(machine(compare::name(snapshot.name.as_deref(), file), snapshot))
+                Ok::<_, JobError>(machine(compare::name(snapshot.name.as_deref(), file), snapshot))
             });
             PageContent { machines: drawn.collect::<Result<_, _>>()?, compared: Some(compared) }
         }
@@ -117,9 +109,9 @@ pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, PageError>
 }
 
 /// Writes a page. An earlier one is replaced, any other file is not.
-pub fn write(file: &Path, content: &PageContent, text: &str) -> Result<Report<WrittenPage>, PageError> {
+pub fn write(file: &Path, content: &PageContent, text: &str) -> Result<Report<WrittenPage>, JobError> {
     if file.is_dir() || (file.exists() && !is_page(file)) {
-        return Err(PageError::InTheWay(file.to_owned()));
+        return Err(PageError::InTheWay(file.to_owned()).into());
     }
     let file = std::path::absolute(file).at("find", file)?;
     whole_file::replace(&file, text.as_bytes())?;

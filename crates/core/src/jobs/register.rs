@@ -2,16 +2,16 @@
 
 use serde::Serialize;
 
-use crate::change::{Change, LedgerError};
+use crate::change::Change;
 use crate::error::classified;
 use crate::jobs::preparing::Preparation;
 use crate::naming::NameError;
-use crate::registration::{RegistrationError, registration};
+use crate::registration::registration;
 use crate::report::{Report, ReportBody};
 use crate::scope::Scope;
-use crate::session::{Session, SessionError, meets_session};
+use crate::session::{JobError, Session};
 use crate::store::{Action, RegistryChange, StartupChange};
-use crate::yard::{Card, Stock, YardError, YardLock};
+use crate::yard::{Card, Stock, YardLock};
 
 /// What is done with a tool.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -78,21 +78,17 @@ pub enum RegisterError {
     /// The usual home variable cannot be made of the name.
     #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
-    #[error(transparent)]
-    Session(#[from] SessionError),
 }
-
-meets_session!(RegisterError: YardError, LedgerError, RegistrationError);
 
 classified!(RegisterError {
     Self::HomeVariable(_) => Call, "receive the tool again with --home-variable X or --no-home-variable";
-} from Session);
+});
 
 /// Registers a tool that is in the yard, or takes it out of the stores again.
 ///
 /// # Errors
 /// When there is no such tool, or something is in the way; nothing is changed then.
-pub fn run(session: &Session, request: &RegisterRequest) -> Result<Report<RegisteredTool>, RegisterError> {
+pub fn run(session: &Session, request: &RegisterRequest) -> Result<Report<RegisteredTool>, JobError> {
     // Looked for before the lock, so that a wrong name makes no yard.
     session.stock()?.find(&request.tool)?;
     if !request.dry_run && request.does != Registering::Unregister {
@@ -113,7 +109,7 @@ pub(super) fn change(
     does: Registering,
     prepared: Option<&Preparation>,
     lock: Option<YardLock>,
-) -> Result<Report<RegisteredTool>, RegisterError> {
+) -> Result<Report<RegisteredTool>, JobError> {
     let dry_run = lock.is_none();
     if let Some(prepared) = prepared {
         card.prepare.clone_from(&prepared.steps);
@@ -163,7 +159,7 @@ fn anew(
     stock: &Stock,
     card: &Card,
     scope: Option<Scope>,
-) -> Result<crate::yard::Registration, RegisterError> {
+) -> Result<crate::yard::Registration, JobError> {
     let in_service = || stock.find(card.name.as_str()).ok()?.registration.clone();
     let (was_in, variables) = match card.registration.clone().or_else(in_service) {
         Some(registration) => (registration.scope, registration.home_variables),

@@ -3,21 +3,19 @@
 use std::thread;
 
 use crate::archive::{ArchiveError, Source};
-use crate::checksum::{Computed, Published, Summed, TrustError};
-use crate::error::{FileContext as _, FileError};
+use crate::checksum::{Computed, Published, Summed};
+use crate::error::FileContext as _;
 use crate::progress::{Processor, Stop};
+use crate::session::JobError;
 
 /// Does some work on the file while its checksums are computed by another thread, then compares them. A wrong checksum
 /// is told before any failure of the work, which may well come from it.
-pub(super) fn while_summing<T, E>(
+pub(super) fn while_summing<T>(
     source: &Source,
     published: Vec<Published>,
     stop: &Stop,
-    work: impl FnOnce(&Processor) -> Result<T, E>,
-) -> Result<(Summed, T), E>
-where
-    E: From<TrustError> + From<ArchiveError> + From<FileError>,
-{
+    work: impl FnOnce(&Processor) -> Result<T, JobError>,
+) -> Result<(Summed, T), JobError> {
     source.check_end(!published.is_empty())?;
     let processor = Processor::default();
     let (computed, worked) = thread::scope(|scope| {

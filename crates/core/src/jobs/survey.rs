@@ -2,7 +2,7 @@
 
 use crate::finding::Severity;
 use crate::report::Report;
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::snapshot::{Snapshot, SnapshotError};
 use crate::survey::{self, SurveyedPath};
 use crate::terminal::TerminalKind;
@@ -15,7 +15,7 @@ pub struct SurveyRequest {
     pub fail_on: Severity,
 }
 
-pub fn run(session: &Session, request: SurveyRequest) -> Result<Report<SurveyedPath>, SessionError> {
+pub fn run(session: &Session, request: SurveyRequest) -> Result<Report<SurveyedPath>, JobError> {
     survey::survey(session, request.terminal, request.fail_on)
 }
 

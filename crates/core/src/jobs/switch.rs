@@ -2,16 +2,14 @@
 
 use serde::Serialize;
 
-use super::register::{self, RegisterError, RegisteredTool, Registering};
-use crate::check::{CheckError, ToolCheck, check};
-use crate::error::classified;
+use super::register::{self, RegisteredTool, Registering};
+use crate::check::{ToolCheck, check};
 use crate::jobs::preparing::{self, Preparation, PreparedReport, ToPrepare, homes};
 use crate::prepare::{Placeholders, PrepareError};
-use crate::registration::RegistrationError;
 use crate::report::{Report, ReportBody, Verdict};
 use crate::scope::Scope;
-use crate::session::{Session, SessionError, meets_session};
-use crate::yard::{Card, Stock, YardError};
+use crate::session::{JobError, Session};
+use crate::yard::{Card, Stock};
 
 /// What is asked of `switch`.
 #[derive(Debug, Clone)]
@@ -46,28 +44,12 @@ impl ReportBody for SwitchedTool {
     }
 }
 
-#[derive(Debug, thiserror::Error)]
-pub enum SwitchError {
-    #[error(transparent)]
-    Register(#[from] RegisterError),
-    #[error(transparent)]
-    Prepare(#[from] PrepareError),
-    #[error(transparent)]
-    Check(#[from] CheckError),
-    #[error(transparent)]
-    Session(#[from] SessionError),
-}
-
-meets_session!(SwitchError: YardError, RegistrationError);
-
-classified!(SwitchError {} from Register, Prepare, Check, Session);
-
 /// Puts a version in service in place of the one that is: in the same scope and with the same home variables, in one
 /// change of each store; then checks it.
 ///
 /// # Errors
 /// When there is no such version, or something is in the way; nothing is changed then.
-pub fn run(session: &Session, request: &SwitchRequest) -> Result<Report<SwitchedTool>, SwitchError> {
+pub fn run(session: &Session, request: &SwitchRequest) -> Result<Report<SwitchedTool>, JobError> {
     let wanted = format!("{}@{}", request.name, request.version);
     // Looked for before the lock, so that a wrong name makes no yard.
     session.stock()?.find(&wanted)?;

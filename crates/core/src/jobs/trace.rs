@@ -3,11 +3,10 @@
 use crate::error::classified;
 use crate::report::Report;
 use crate::resolve::Caller;
-use crate::session::{Session, SessionError, meets_session};
+use crate::session::{JobError, Session};
 use crate::snapshot::{Snapshot, SnapshotError, traced};
 pub use crate::trace::TraceRequest;
 use crate::trace::{self, CommandTrace, TracedCommands};
-use crate::yard::YardError;
 
 #[derive(Debug, thiserror::Error)]
 pub enum TraceError {
@@ -18,15 +17,11 @@ pub enum TraceError {
         caller: Caller,
         here: Vec<&'static str>,
     },
-    #[error(transparent)]
-    Session(#[from] SessionError),
 }
-
-meets_session!(TraceError: YardError);
 
 classified!(TraceError {
     Self::NoSuchCaller { here, .. } => Call, format!("--as takes one of: {}", here.join(", "));
-} from Session);
+});
 
 /// Traces names on the machine of a snapshot.
 pub fn recorded(
@@ -45,7 +40,7 @@ pub fn recorded(
     Ok(Report::new(traced).failed_if(!is_answered))
 }
 
-pub fn run(session: &Session, request: &TraceRequest) -> Result<Report<TracedCommands>, TraceError> {
+pub fn run(session: &Session, request: &TraceRequest) -> Result<Report<TracedCommands>, JobError> {
     if let Some(caller) = request.caller {
         let shells = session.shells()?;
         let is_here = |caller: &Caller| {
@@ -54,8 +49,8 @@ pub fn run(session: &Session, request: &TraceRequest) -> Result<Report<TracedCom
         };
         if !is_here(&caller) {
             let here = Caller::all().filter(is_here).map(Caller::name).collect();
-            return Err(TraceError::NoSuchCaller { caller, here });
+            return Err(TraceError::NoSuchCaller { caller, here }.into());
         }
     }
-    Ok(trace::trace(session, request)?)
+    trace::trace(session, request)
 }

@@ -2,12 +2,12 @@
 
 use serde::Serialize;
 
-use crate::check::{self, TrialError, TrialObserver, TrialResult};
+use crate::check::{self, TrialObserver, TrialResult};
 use crate::error::classified;
 use crate::jobs::card_change::change_card;
 use crate::report::{Report, ReportBody};
-use crate::session::{Session, SessionError, meets_session};
-use crate::yard::{Card, Trial, YardError};
+use crate::session::{JobError, Session};
+use crate::yard::{Card, Trial};
 
 /// What is asked of `trial`.
 #[derive(Debug, Clone)]
@@ -67,24 +67,14 @@ pub struct KeptTrials {
 pub enum TrialJobError {
     #[error("{tool} has no trial called \"{title}\"")]
     NoTrial { tool: String, title: String },
-    #[error(transparent)]
-    Trial(#[from] TrialError),
-    #[error(transparent)]
-    Session(#[from] SessionError),
 }
-
-meets_session!(TrialJobError: YardError);
 
 classified!(TrialJobError {
     Self::NoTrial { .. } => Call, "its card in the yard's folder 'cards' lists them";
-} from Trial, Session);
+});
 
 /// Runs a tool's trials, or changes them. A trial that fails makes the report fail.
-pub fn run(
-    session: &Session,
-    request: &TrialRequest,
-    observer: &dyn TrialObserver,
-) -> Result<Report<Tried>, TrialJobError> {
+pub fn run(session: &Session, request: &TrialRequest, observer: &dyn TrialObserver) -> Result<Report<Tried>, JobError> {
     match request {
         TrialRequest::Run { tool, keep } => {
             let stock = session.stock()?;
@@ -102,7 +92,7 @@ pub fn run(
         }
         TrialRequest::Drop { tool, title, dry_run } => {
             if !session.stock()?.find(tool)?.trials.iter().any(|trial| trial.name == *title) {
-                return Err(TrialJobError::NoTrial { tool: tool.clone(), title: title.clone() });
+                return Err(TrialJobError::NoTrial { tool: tool.clone(), title: title.clone() }.into());
             }
             let card = change_card(session, tool, "drop a trial of", *dry_run, |card| {
                 card.trials.retain(|trial| trial.name != *title);

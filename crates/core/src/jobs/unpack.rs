@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use crate::archive::{self, ArchiveError, Compression, Container, Finish, Format, LeftOut, Options, Source};
+use crate::archive::{self, Compression, Container, Finish, Format, LeftOut, Options, Source};
 use crate::checksum::{Published, Summed, Trust, TrustError};
 use crate::error::{FileContext as _, FileError, classified};
 use crate::finding::Finding;
@@ -15,7 +15,7 @@ use crate::layout;
 use crate::os;
 use crate::progress::{Processor, Progress};
 use crate::report::{Report, ReportBody, ReportPath};
-use crate::session::{Session, SessionError, meets_session};
+use crate::session::{JobError, Session};
 
 #[derive(Debug, Clone, Default)]
 pub struct UnpackRequest {
@@ -75,20 +75,12 @@ pub enum UnpackError {
     /// Another user could put something else in the place of what is unpacked.
     #[error("{} is owned or writable by another user", .0.display())]
     Untrusted(PathBuf),
-    #[error(transparent)]
-    Archive(#[from] ArchiveError),
-    #[error(transparent)]
-    Trust(#[from] TrustError),
-    #[error(transparent)]
-    Session(#[from] SessionError),
 }
-
-meets_session!(UnpackError: FileError);
 
 classified!(UnpackError {
     Self::FolderThere(_) => Call, "choose a folder that does not exist";
     Self::Untrusted(_) => Machine, "choose one of your own folders, or use --trust-folder";
-} from Archive, Trust, Session);
+});
 
 /// What is unpacked lies in the folder that is made for it under this name.
 const TREE: &str = "unpacked";
@@ -117,21 +109,21 @@ pub fn run(
     session: &Session,
     request: &UnpackRequest,
     observer: &dyn UnpackObserver,
-) -> Result<Report<Unpacked>, UnpackError> {
+) -> Result<Report<Unpacked>, JobError> {
     let stop = &session.stop;
     let into = std::path::absolute(&request.into).at("make absolute", &request.into)?;
     if fs::symlink_metadata(&into).is_ok() {
-        return Err(UnpackError::FolderThere(into));
+        return Err(UnpackError::FolderThere(into).into());
     }
     let above = into.parent().unwrap_or(&into);
     if let Some(untrusted) = os::untrusted_on_way(above).filter(|_| !request.trusts) {
-        return Err(UnpackError::Untrusted(untrusted));
+        return Err(UnpackError::Untrusted(untrusted).into());
     }
     let source = Source::open(&request.file, &std::env::temp_dir(), stop)?;
     observer.identified(&source.format);
     let published = request.trust.published(&request.file).map_err(TrustError::from)?;
     let (staging, mut listing, summed) = if request.dry_run {
-        let list = |_: &Processor| Ok::<_, UnpackError>(archive::list(&source, request.options, stop)?);
+        let list = |_: &Processor| Ok::<_, JobError>(archive::list(&source, request.options, stop)?);
         let (summed, listing) = while_summing(&source, published, stop, list)?;
         (None, listing, summed)
     } else {
@@ -143,7 +135,7 @@ pub fn run(
         observer.begin("unpack", None);
         let unpack = |other: &Processor| {
             let progress: &dyn Progress = observer;
-            Ok::<_, UnpackError>(archive::unpack(&source, &staging.tree, request.options, progress, stop, other)?)
+            Ok::<_, JobError>(archive::unpack(&source, &staging.tree, request.options, progress, stop, other)?)
         };
         let done = while_summing(&source, published, stop, unpack);
         observer.end();

@@ -15,7 +15,7 @@ use crate::machine::Machine;
 use crate::process;
 use crate::report::Report;
 use crate::resolve::{self, Caller, Disk, LookupContext, same_file};
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::store::registry;
 use crate::suggestion::suggested;
 use crate::system::System;
@@ -24,11 +24,7 @@ use crate::yard::{Card, Yard};
 
 /// Surveys PATH as a new terminal has it, which on Unix the installed shells are asked for, or as this one has it. Findings
 /// as bad as `limit` make the report fail.
-pub fn survey(
-    session: &Session,
-    terminal: TerminalKind,
-    limit: Severity,
-) -> Result<Report<SurveyedPath>, SessionError> {
+pub fn survey(session: &Session, terminal: TerminalKind, limit: Severity) -> Result<Report<SurveyedPath>, JobError> {
     survey_with(session, terminal, limit, None)
 }
 
@@ -37,7 +33,7 @@ pub fn survey_answers(
     session: &Session,
     answers: &[Answer],
     limit: Severity,
-) -> Result<Report<SurveyedPath>, SessionError> {
+) -> Result<Report<SurveyedPath>, JobError> {
     survey_with(session, TerminalKind::New, limit, Some(answers))
 }
 
@@ -46,7 +42,7 @@ fn survey_with(
     terminal: TerminalKind,
     limit: Severity,
     answers: Option<&[Answer]>,
-) -> Result<Report<SurveyedPath>, SessionError> {
+) -> Result<Report<SurveyedPath>, JobError> {
     let machine = &session.machine;
     let stock = session.stock()?;
     let cards = stock.in_service();
@@ -129,7 +125,7 @@ fn new_terminal(
     names: &[String],
     answers: Option<&[Answer]>,
     findings: &mut Vec<Finding>,
-) -> Result<PathView, SessionError> {
+) -> Result<PathView, JobError> {
     let machine = &session.machine;
     if machine.system() == System::Windows {
         let background = terminal::background(machine)?;

@@ -11,7 +11,7 @@ use crate::check;
 use crate::finding::{Code, Finding};
 use crate::report::{Report, ReportPath};
 use crate::resolve::{Caller, Kind, LookupContext, Standing};
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::terminal::{Answer, Question, StartMode, TerminalKind};
 use crate::yard::Stock;
 
@@ -25,7 +25,7 @@ pub struct TraceRequest {
 }
 
 /// Traces the names. Shells that give no answer in a new terminal are told in a finding.
-pub fn trace(session: &Session, request: &TraceRequest) -> Result<Report<TracedCommands>, SessionError> {
+pub fn trace(session: &Session, request: &TraceRequest) -> Result<Report<TracedCommands>, JobError> {
     let (machine, system) = (&session.machine, session.system());
     let wanted = |caller: Caller| request.caller.is_none_or(|only| only == caller);
     let mut shells = session.shells()?.to_vec();
@@ -99,7 +99,7 @@ fn own_files(session: &Session, stock: &Stock, name: &str) -> Vec<PathBuf> {
 }
 
 /// Asks each candidate that could run for its version, once for each file.
-fn ask_versions(session: &Session, commands: &mut [CommandTrace]) -> Result<(), SessionError> {
+fn ask_versions(session: &Session, commands: &mut [CommandTrace]) -> Result<(), JobError> {
     let runs = |c: &CandidateTrace| c.standing != Standing::Skipped;
     let mut programs: Vec<(String, PathBuf)> = Vec::new();
     for command in &*commands {

@@ -2,23 +2,12 @@
 
 use std::path::PathBuf;
 
-use crate::change::LedgerError;
-use crate::check::CheckError;
-use crate::error::{FileError, classified};
-use crate::jobs::tool_names::NotGuessed;
-use crate::layout::InPlaceError;
+use crate::error::classified;
 use crate::naming::{NameError, ToolName, Version};
 use crate::path_list::EntryError;
-use crate::registration::RegistrationError;
-use crate::session::{SessionError, meets_session};
-use crate::yard::YardError;
 
 #[derive(Debug, thiserror::Error)]
 pub enum AdoptError {
-    #[error(transparent)]
-    InPlace(#[from] InPlaceError),
-    #[error(transparent)]
-    NotGuessed(#[from] NotGuessed),
     /// The usual home variable cannot be made of the name.
     #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
@@ -34,13 +23,7 @@ pub enum AdoptError {
     OnRecord { folder: PathBuf, name: ToolName, version: Version },
     #[error("{name}@{version} is already recorded from {}", home.display())]
     OnRecordElsewhere { name: ToolName, version: Version, home: PathBuf },
-    #[error(transparent)]
-    Check(#[from] CheckError),
-    #[error(transparent)]
-    Session(#[from] SessionError),
 }
-
-meets_session!(AdoptError: FileError, YardError, LedgerError, RegistrationError);
 
 classified!(AdoptError {
     Self::HomeVariable(_) => Call, "use --home-variable X or --no-home-variable";
@@ -49,4 +32,4 @@ classified!(AdoptError {
     Self::OnRecord { name, .. } => Call, format!("to check it: wyard check {name}");
     Self::OnRecordElsewhere { name, version, .. } =>
         Call, format!("retire that one first: wyard retire {name}@{version}; or use another --version");
-} from InPlace, NotGuessed, Check, Session);
+});

@@ -18,7 +18,7 @@ use crate::path_list;
 use crate::registration::registration;
 use crate::report::Report;
 use crate::resolve::same_file;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::store::StorePlan;
 use crate::suggestion::suggested;
 use crate::terminal::{Answer, Asking, Question};
@@ -28,7 +28,7 @@ use crate::yard::{Card, CardLayout, Source};
 ///
 /// # Errors
 /// When it holds no tool, or something is in the way; nothing is changed then.
-pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFolder>, AdoptError> {
+pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFolder>, JobError> {
     let (yard, system) = (&session.yard, session.system());
     if !request.dry_run {
         session.check_scratch()?;
@@ -39,7 +39,7 @@ pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFo
     let folder = std::path::absolute(&request.folder).at("find", &request.folder)?;
     let (root, layout) = tool_in_place(&folder, &request.command_folders, only, system)?;
     if root.starts_with(yard.root()) {
-        return Err(AdoptError::InYard(root));
+        return Err(AdoptError::InYard(root).into());
     }
     path_list::check_entry(&root, system).map_err(|source| AdoptError::Entry { folder: root.clone(), source })?;
     session.check_folder(&root, request.trusts || request.move_in)?;
@@ -51,11 +51,11 @@ pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFo
     let (name, version) = named(request, old, &root, &layout, session)?;
     if let Some(known) = old.filter(|known| installed.is_none() || known.name != name) {
         let (name, version) = (known.name.clone(), known.version.clone());
-        return Err(AdoptError::OnRecord { folder: root, name, version });
+        return Err(AdoptError::OnRecord { folder: root, name, version }.into());
     }
     let replaces_itself = old.is_some_and(|known| known.version == version);
     if let Some(known) = stock.version(&name, &version).filter(|_| !replaces_itself) {
-        return Err(AdoptError::OnRecordElsewhere { name, version, home: yard.home_of(known) });
+        return Err(AdoptError::OnRecordElsewhere { name, version, home: yard.home_of(known) }.into());
     }
     let home = if request.move_in { yard.home(&name, &version) } else { root.clone() };
     let of_old = old.and_then(|known| known.registration.as_ref());

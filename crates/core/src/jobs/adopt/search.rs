@@ -2,7 +2,6 @@
 
 use std::path::{Path, PathBuf};
 
-use super::error::AdoptError;
 use super::report::{FoundTool, FoundTools};
 use crate::environment::Environment;
 use crate::folders::{SystemFolders, tool_places};
@@ -11,10 +10,10 @@ use crate::naming;
 use crate::path_list::lies_in;
 use crate::report::Report;
 use crate::resolve::{LookupContext, same_file};
-use crate::session::Session;
+use crate::session::{JobError, Session};
 
 /// Looks through the usual places and a new terminal's PATH for tools that are not on record.
-pub fn search(session: &Session) -> Result<Report<FoundTools>, AdoptError> {
+pub fn search(session: &Session) -> Result<Report<FoundTools>, JobError> {
     let (machine, system) = (&session.machine, session.system());
     let environment = session.asking()?.environment().unwrap_or_else(|| Environment::new(system));
     let context = LookupContext::of(&environment, &machine.home);

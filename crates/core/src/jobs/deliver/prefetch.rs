@@ -4,10 +4,9 @@ use std::collections::{HashMap, VecDeque};
 use std::sync::{Mutex, PoisonError};
 use std::thread;
 
-use super::error::DeliverError;
 use crate::download::{Address, DownloadError, Downloads, Transport};
 use crate::progress::Progress;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::yard::check_rights;
 
 /// At most this many servers are asked at a time.
@@ -27,7 +26,7 @@ pub(super) fn prefetch(
     session: &Session,
     addresses: Vec<Address>,
     progress: &dyn Progress,
-) -> Result<HashMap<String, DownloadError>, DeliverError> {
+) -> Result<HashMap<String, DownloadError>, JobError> {
     let certificates = session.settings()?.certificates.clone();
     let transport = Transport::new(&session.machine.environment, certificates.as_deref())?;
     check_rights(&session.machine)?;

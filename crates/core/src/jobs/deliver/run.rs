@@ -15,7 +15,7 @@ use crate::naming::did_you_mean;
 use crate::os;
 use crate::progress::Progress;
 use crate::report::Report;
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session, SessionError};
 use crate::waybill::{Place, Waybill, WaybillSource, WaybillTool, in_order, read};
 use crate::yard::{Card, Stock};
 
@@ -37,11 +37,7 @@ pub struct DeliverRequest {
 }
 
 /// Delivers the tools of a waybill. One that fails leaves the others alone; those that require it are skipped.
-pub fn run(
-    session: &Session,
-    request: &DeliverRequest,
-    progress: &dyn Progress,
-) -> Result<Report<Delivery>, DeliverError> {
+pub fn run(session: &Session, request: &DeliverRequest, progress: &dyn Progress) -> Result<Report<Delivery>, JobError> {
     let waybill = read(&request.waybill)?;
     let chosen = chosen(&waybill, &request.only)?;
     let folder = folder_of(&request.waybill);
@@ -49,7 +45,7 @@ pub fn run(
     if !looks_only {
         session.check_scratch()?;
         // What an earlier call has left half done is settled before anything is planned from the cards.
-        if session.yard.ledger().is_open().map_err(SessionError::from)? {
+        if session.yard.ledger().is_open()? {
             drop(session.lock()?);
         }
     }
@@ -151,24 +147,24 @@ pub fn run(
 }
 
 /// Refuses the whole waybill where a launcher names a file that its tool does not have, as far as the tools are at hand.
-fn refuse_launchers(session: &Session, plan: &[(Wanted<'_>, DeliveredTool)]) -> Result<(), DeliverError> {
+fn refuse_launchers(session: &Session, plan: &[(Wanted<'_>, DeliveredTool)]) -> Result<(), JobError> {
     for (wanted, delivered) in plan {
         let is_new = matches!(delivered.steps.first(), Some(DeliveryStep::Receive | DeliveryStep::Replace));
         if !is_new || wanted.tool.launchers.is_empty() {
             continue;
         }
         if let Some(why) = wanted.launcher_trouble(session) {
-            return Err(DeliverError::Launcher { tool: delivered.name.clone(), why });
+            return Err(DeliverError::Launcher { tool: delivered.name.clone(), why }.into());
         }
     }
     Ok(())
 }
 
 /// The tools that were named, with what they require, in order; all where none was named.
-fn chosen<'a>(waybill: &'a Waybill, only: &[String]) -> Result<Vec<&'a WaybillTool>, DeliverError> {
+fn chosen<'a>(waybill: &'a Waybill, only: &[String]) -> Result<Vec<&'a WaybillTool>, JobError> {
     let names = || waybill.tools.iter().map(|tool| tool.name.to_string());
     if let Some(unknown) = only.iter().find(|name| !names().any(|known| known == **name)) {
-        return Err(DeliverError::NoTool { name: unknown.clone(), meant: did_you_mean(unknown, names()) });
+        return Err(DeliverError::NoTool { name: unknown.clone(), meant: did_you_mean(unknown, names()) }.into());
     }
     // A circle was refused when the waybill was read.
     let ordered = in_order(&waybill.tools).unwrap_or_default();
@@ -192,9 +188,9 @@ fn lacks_command(stock: &Stock, tool: &WaybillTool, delivered: &mut DeliveredToo
 }
 
 /// Begins the change that all others of this delivery are parts of.
-fn begin(session: &Session, waybill: &Path) -> Result<u64, DeliverError> {
+fn begin(session: &Session, waybill: &Path) -> Result<u64, JobError> {
     let name = waybill.file_name().unwrap_or_default().to_string_lossy();
-    let group = session.lock()?.begin_group(format!("deliver {name}")).map_err(SessionError::from)?;
+    let group = session.lock()?.begin_group(format!("deliver {name}"))?;
     Ok(*session.group.get_or_init(|| group))
 }
 

@@ -8,7 +8,6 @@ use super::report::DeliveryStep;
 use crate::change::{Change, Changeset};
 use crate::checksum::{Algorithm, Checksum, Trust};
 use crate::download::Address;
-use crate::error::Classified;
 use crate::installer::InstallPlan;
 use crate::jobs::adopt::{self, AdoptRequest};
 use crate::jobs::card_change::change_card;
@@ -21,7 +20,7 @@ use crate::prepare::{Placeholders, PrepareError};
 use crate::progress::{Progress, Silent};
 use crate::registration::registration;
 use crate::report::Report;
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::waybill::{Place, WaybillArchive, WaybillSource, WaybillTool};
 use crate::yard::{Card, Stock};
 
@@ -33,16 +32,19 @@ pub(super) struct Failed {
     pub interrupted: bool,
 }
 
-impl<E: Classified> From<E> for Failed {
+impl<E: Into<JobError>> From<E> for Failed {
     fn from(error: E) -> Self {
+        let error = error.into();
+        let interrupted = error.is_interruption();
+        let error = error.error();
         let next = error.hint().map(|hint| format!("; {hint}")).unwrap_or_default();
         let mut why = error.to_string();
-        let mut cause = std::error::Error::source(&error);
+        let mut cause = error.source();
         while let Some(inner) = cause {
             why.push_str(&format!(": {inner}"));
             cause = inner.source();
         }
-        Self { why: why + &next, interrupted: error.class() == crate::error::ErrorClass::Interrupted }
+        Self { why: why + &next, interrupted }
     }
 }
 
@@ -183,8 +185,11 @@ impl Wanted<'_> {
         let mut request = self.request()?;
         request.replace = replace;
         let observer = OnlyProgress { progress, agreed: self.agreed && self.tool.allow_installer };
+        let is_unwanted = |error: &JobError| {
+            matches!(error.of(), Some(ReceiveError::NobodyToAsk | ReceiveError::NotForInstaller { .. }))
+        };
         let prepared = match receive::run(session, &request, &observer) {
-            Err(ReceiveError::NobodyToAsk | ReceiveError::NotForInstaller { .. }) => {
+            Err(error) if is_unwanted(&error) => {
                 let rule = "it needs allow_installer = true in the waybill, and --yes";
                 let source = self.source.and_then(WaybillSource::place).map(|place| place.to_string());
                 return Err(failed(format!("{} is an installer; {rule}", source.unwrap_or_default())));
@@ -215,10 +220,8 @@ impl Wanted<'_> {
 
     /// What is wrong with its launchers, as far as that is seen before it is received; what else is wrong is told then.
     pub fn launcher_trouble(&self, session: &Session) -> Option<String> {
-        match receive::run(session, &self.rehearsal().ok()??, &Silent) {
-            Err(ReceiveError::Prepare(trouble @ PrepareError::Launcher { .. })) => Some(trouble.to_string()),
-            _ => None,
-        }
+        let error = receive::run(session, &self.rehearsal().ok()??, &Silent).err()?;
+        matches!(error.of(), Some(PrepareError::Launcher { .. })).then(|| error.to_string())
     }
 
     /// What shows how it would be prepared; `None` where nothing is, or its source is not at hand.
@@ -345,7 +348,7 @@ pub(super) fn folder_of(waybill: &Path) -> PathBuf {
 
 /// The number of the change that was made last.
 fn last_change(session: &Session) -> Result<Option<u64>, Failed> {
-    let last = session.yard.ledger().read().map_err(SessionError::from)?.records.pop();
+    let last = session.yard.ledger().read()?.records.pop();
     Ok(last.map(|record| record.id))
 }
 

@@ -7,7 +7,6 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use super::commands::hindrance;
-use super::error::InspectError;
 use super::run::lay_out;
 use crate::archive::{self, ArchiveError, Options};
 use crate::environment::Environment;
@@ -20,7 +19,7 @@ use crate::layout::{self, Target};
 use crate::naming::{self, compare_versions};
 use crate::os;
 use crate::report::{Report, ReportBody, ReportPath};
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::yard::Stock;
 
 /// The downloads of a folder.
@@ -85,7 +84,7 @@ pub struct FolderDownload {
 }
 
 /// Looks into all files of a folder, and starts nothing. What is no download is only counted.
-pub fn folder(session: &Session, folder: &Path) -> Result<Report<InspectedFolder>, InspectError> {
+pub fn folder(session: &Session, folder: &Path) -> Result<Report<InspectedFolder>, JobError> {
     let mut files: Vec<PathBuf> = fs::read_dir(folder)
         .at("list", folder)?
         .flatten()
@@ -120,7 +119,7 @@ fn is_called_as_one(file: &Path) -> bool {
 }
 
 /// What one file is; `None` for one that cannot be received.
-fn download(session: &Session, file: &Path, stock: &Stock) -> Result<Option<FolderDownload>, InspectError> {
+fn download(session: &Session, file: &Path, stock: &Stock) -> Result<Option<FolderDownload>, JobError> {
     if let Some(installer) = recognise(file)? {
         let installer = look_first(session, file, installer, false)?;
         let mut guess = guess_of(file);

@@ -24,7 +24,7 @@ use crate::prepare::Launcher;
 use crate::program::{DownloadMark, MarkFate};
 use crate::progress::Processor;
 use crate::report::{Report, ReportPath};
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::snapshot::Snapshot;
 use crate::terminal::{self, Question};
 
@@ -55,9 +55,9 @@ const READ_WHOLE: u64 = 128 << 20;
 
 /// Looks into a file. Of an archive whose parts can be read by themselves no more is read than is needed, unless there is
 /// a published checksum to compare, or more is asked for.
-pub fn run(session: &Session, request: &InspectRequest) -> Result<Report<Inspected>, InspectError> {
+pub fn run(session: &Session, request: &InspectRequest) -> Result<Report<Inspected>, JobError> {
     match recognise(&request.file)? {
-        Some(_) if request.there.is_some() => Err(InspectError::InstallerElsewhere),
+        Some(_) if request.there.is_some() => Err(InspectError::InstallerElsewhere.into()),
         Some(installer) => {
             let installer = Box::new(look_first(session, &request.file, installer, request.versions)?);
             let mark = DownloadMark::of(&request.file).map(|mark| mark.finding(MarkFate::Seen));
@@ -67,7 +67,7 @@ pub fn run(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
     }
 }
 
-fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspected>, InspectError> {
+fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspected>, JobError> {
     let stop = &session.stop;
     let file = &request.file;
     let there = request.there.as_ref();
@@ -82,7 +82,7 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
     let (summed, mut listing) = if in_parts && published.is_empty() && format.bytes > READ_WHOLE && !request.whole {
         (None, archive::list(&source, options, stop)?)
     } else {
-        let list = |_: &Processor| Ok::<_, InspectError>(archive::list(&source, options, stop)?);
+        let list = |_: &Processor| Ok::<_, JobError>(archive::list(&source, options, stop)?);
         let (summed, listing) = while_summing(&source, published, stop, list)?;
         (Some(summed), listing)
     };
@@ -163,11 +163,7 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
 }
 
 /// The commands with what becomes of them on this machine.
-fn here(
-    session: &Session,
-    request: &InspectRequest,
-    tool: &Unplaced<'_>,
-) -> Result<Vec<InspectedCommand>, InspectError> {
+fn here(session: &Session, request: &InspectRequest, tool: &Unplaced<'_>) -> Result<Vec<InspectedCommand>, JobError> {
     let machine = &session.machine;
     let mut names: Vec<String> = tool.layout.commands.iter().map(|command| command.name.clone()).collect();
     // Of a large suite what the files say is enough: a shell takes long over thousands of names.

@@ -10,7 +10,7 @@ use super::report::StepKind;
 use crate::path_list::{EntryError, check_entry};
 use crate::resolve::same_place;
 use crate::scope::Scope;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::system::System;
 use crate::yard::{OwnEntry, Position};
 
@@ -20,11 +20,11 @@ pub(super) fn add(
     folder: &Path,
     last: bool,
     scope: Scope,
-) -> Result<Outcome, PathError> {
+) -> Result<Outcome, JobError> {
     // On Unix PATH is not kept by scope: whose yard it is decides.
     let scope = if sight.system == System::Unix { Scope::User } else { scope };
     if !folder.is_dir() {
-        return Err(PathError::NoFolder(folder.to_owned()));
+        return Err(PathError::NoFolder(folder.to_owned()).into());
     }
     check_entry(folder, sight.system).map_err(|source| PathError::Entry { folder: folder.to_owned(), source })?;
     let line = PathLine { raw: folder.into(), expanded: folder.into(), exists: true, tool: None, origin: None };
@@ -52,7 +52,7 @@ pub(super) fn add(
             let all = Parts::read(session)?;
             let text = folder.to_string_lossy().into_owned();
             if !same_place(&all.folder(scope, &text), folder, sight.system) {
-                return Err(PathError::Entry { folder: folder.to_owned(), source: EntryError::Reference });
+                return Err(PathError::Entry { folder: folder.to_owned(), source: EntryError::Reference }.into());
             }
             let mut parts = all.of(scope);
             let place = if last { parts.len() } else { all.first_place(scope) };

@@ -19,7 +19,7 @@ use crate::registry::PathBefore;
 use crate::report::Report;
 use crate::resolve::same_place;
 use crate::scope::Scope;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::store::StorePlan;
 use crate::store::registry::RegistryPlan;
 use crate::system::System;
@@ -27,7 +27,7 @@ use crate::yard::OwnEntry;
 
 /// Changes PATH, or says what would be done. What somebody else has to do is not done, and neither is what a startup file
 /// undoes: then the report fails.
-pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Result<Report<PathState>, PathError> {
+pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Result<Report<PathState>, JobError> {
     let lock = session.lock_unless(dry_run)?;
     let sight = lines::look(session)?;
     let outcome = outcome(session, &sight, wanted)?;
@@ -65,7 +65,7 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
     Ok(Report::new(state).with_findings(findings).failed_if(failed || undone))
 }
 
-fn outcome(session: &Session, sight: &ListedPath, wanted: &PathEdit) -> Result<Outcome, PathError> {
+fn outcome(session: &Session, sight: &ListedPath, wanted: &PathEdit) -> Result<Outcome, JobError> {
     let absolute = |folder: &Path| std::path::absolute(folder).map_err(|_| PathError::NoFolder(folder.to_owned()));
     match wanted {
         PathEdit::Add { folder, last, scope, trusts } => {
@@ -84,7 +84,7 @@ fn stores(
     session: &Session,
     own: &Option<Vec<OwnEntry>>,
     parts: &[(Scope, Vec<String>)],
-) -> Result<Option<(StorePlan, Changeset)>, PathError> {
+) -> Result<Option<(StorePlan, Changeset)>, JobError> {
     let mut changeset = Changeset::default();
     if let Some(own) = own {
         let stock = session.cards()?;

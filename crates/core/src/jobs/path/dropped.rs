@@ -11,18 +11,18 @@ use super::report::{Step, StepKind};
 use crate::report::ReportPath;
 use crate::resolve::same_place;
 use crate::scope::Scope;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::system::System;
 use crate::yard::Position;
 
-pub(super) fn drop(session: &Session, sight: &ListedPath, folder: &Path) -> Result<Outcome, PathError> {
+pub(super) fn drop(session: &Session, sight: &ListedPath, folder: &Path) -> Result<Outcome, JobError> {
     let leads = |line: &PathLine| same_place(&line.expanded, folder, sight.system);
     let own = session.yard.own_entries()?;
     let is_own = own.iter().any(|entry| same_place(&entry.folder, folder, sight.system));
     if !is_own {
         let (_, line) = &sight.lines[sight.find(folder)?];
         if let Some(tool) = &line.tool {
-            return Err(PathError::OfTool { folder: folder.to_owned(), tool: tool.clone() });
+            return Err(PathError::OfTool { folder: folder.to_owned(), tool: tool.clone() }.into());
         }
     }
     let mut outcome = Outcome::of(sight);

@@ -2,16 +2,10 @@
 
 use std::path::PathBuf;
 
-use crate::change::LedgerError;
-use crate::error::{FileError, classified};
+use crate::error::classified;
 use crate::path_list::EntryError;
-use crate::registration::RegistrationError;
-use crate::session::{SessionError, meets_session};
-use crate::store::StorePlanError;
-use crate::store::registry::RegistryError;
 use crate::suggestion::suggested;
 use crate::system::System;
-use crate::yard::YardError;
 
 /// Why PATH could not be looked at or changed.
 #[derive(Debug, thiserror::Error)]
@@ -36,16 +30,6 @@ pub enum PathError {
         /// The one it should stand before.
         before: PathBuf,
     },
-    #[error(transparent)]
-    Session(#[from] SessionError),
-}
-
-meets_session!(PathError: FileError, YardError, LedgerError, RegistrationError, StorePlanError);
-
-impl From<RegistryError> for PathError {
-    fn from(error: RegistryError) -> Self {
-        StorePlanError::from(error).into()
-    }
 }
 
 classified!(PathError {
@@ -57,4 +41,4 @@ classified!(PathError {
         Some(format!("run {to_add} in an elevated terminal"))
     };
     Self::Entry { .. } | Self::Same => Call;
-} from Session);
+});

@@ -10,7 +10,7 @@ use crate::order::{Commands, MeaningChange};
 use crate::report::ReportPath;
 use crate::resolve::{LookupContext, same_place};
 use crate::scope::Scope;
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session, SessionError};
 use crate::system::System;
 use crate::terminal::{Found, Origin, Origins, PathPart, PathView};
 use crate::yard::{Card, Position};
@@ -65,9 +65,10 @@ impl ListedPath {
     }
 
     /// The first entry that leads to a folder.
-    pub fn find(&self, folder: &Path) -> Result<usize, PathError> {
+    pub fn find(&self, folder: &Path) -> Result<usize, JobError> {
         let leads = |line: &PathLine| same_place(&line.expanded, folder, self.system);
-        self.lines.iter().position(|(_, line)| leads(line)).ok_or_else(|| PathError::NotInPath(folder.to_owned()))
+        let found = self.lines.iter().position(|(_, line)| leads(line));
+        Ok(found.ok_or_else(|| PathError::NotInPath(folder.to_owned()))?)
     }
 }
 
@@ -84,7 +85,7 @@ pub(super) fn by_scope(lines: impl Iterator<Item = (Scope, PathLine)>) -> Vec<Pa
 }
 
 /// Looks at PATH as a new terminal has it.
-pub(super) fn look(session: &Session) -> Result<ListedPath, PathError> {
+pub(super) fn look(session: &Session) -> Result<ListedPath, JobError> {
     let view = PathView::of_new_terminal(&session.asking()?, &[], Origins::Traced)?;
     session.bail_if_interrupted()?;
     let view = view.ok_or(SessionError::NoAnswer)?;

@@ -9,13 +9,13 @@ use super::registry::Parts;
 use super::report::StepKind;
 use crate::resolve::same_place;
 use crate::scope::Scope;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::system::System;
 use crate::yard::{OwnEntry, Position};
 
-pub(super) fn shift(session: &Session, sight: &ListedPath, folder: &Path, before: &Path) -> Result<Outcome, PathError> {
+pub(super) fn shift(session: &Session, sight: &ListedPath, folder: &Path, before: &Path) -> Result<Outcome, JobError> {
     if same_place(folder, before, sight.system) {
-        return Err(PathError::Same);
+        return Err(PathError::Same.into());
     }
     let (from, to) = (sight.find(folder)?, sight.find(before)?);
     let ((scope, moved), (other_scope, other)) = (sight.lines[from].clone(), sight.lines[to].clone());
@@ -27,7 +27,7 @@ pub(super) fn shift(session: &Session, sight: &ListedPath, folder: &Path, before
     outcome.steps.push(step(&moved.raw, scope, StepKind::Move, reason));
     if sight.system == System::Windows {
         if scope != other_scope {
-            return Err(PathError::AcrossScopes { folder: folder.to_owned(), before: before.to_owned() });
+            return Err(PathError::AcrossScopes { folder: folder.to_owned(), before: before.to_owned() }.into());
         }
         let parts = Parts::read(session)?;
         let mut of_scope = parts.of(scope);

@@ -2,12 +2,11 @@
 
 use std::path::{Path, PathBuf};
 
-use super::error::PathError;
 use crate::path_list::windows;
 use crate::registry::RegistryPlaces;
 use crate::resolve::same_place;
 use crate::scope::Scope;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::store::registry::{Background, RegistryPlan};
 use crate::system::System;
 use crate::terminal;
@@ -19,7 +18,7 @@ pub(super) struct Parts {
 }
 
 impl Parts {
-    pub fn read(session: &Session) -> Result<Self, PathError> {
+    pub fn read(session: &Session) -> Result<Self, JobError> {
         let background = terminal::background(&session.machine)?;
         Ok(Self { places: session.machine.registry(), background })
     }
@@ -47,7 +46,7 @@ impl Parts {
             .position(|part| !part.is_empty() && same_place(&self.folder(scope, part), folder, System::Windows))
     }
 
-    pub fn plan(&self, session: &Session, scope: Scope, parts: &[String]) -> Result<RegistryPlan, PathError> {
+    pub fn plan(&self, session: &Session, scope: Scope, parts: &[String]) -> Result<RegistryPlan, JobError> {
         let was = session.yard.path_before(scope)?;
         Ok(RegistryPlan::with_path(&self.places, scope, &self.background, parts.join(";"), was)?)
     }

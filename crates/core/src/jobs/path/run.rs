@@ -1,22 +1,17 @@
 //! The job: PATH is shown or changed, and what a tidying only offers is done where somebody agrees.
 
 use super::change::change;
-use super::error::PathError;
 use super::lines;
 use super::report::{PathAction, PathState};
 use super::request::{Agreement, PathEdit, PathRequest};
 use crate::report::Report;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 
 /// Shows PATH as a new terminal has it, or changes it.
 ///
 /// # Errors
 /// When records, shells or the registry give no answer, or the change cannot be made; nothing is changed then.
-pub fn run(
-    session: &Session,
-    request: &PathRequest,
-    agreement: &dyn Agreement,
-) -> Result<Report<PathState>, PathError> {
+pub fn run(session: &Session, request: &PathRequest, agreement: &dyn Agreement) -> Result<Report<PathState>, JobError> {
     match request {
         PathRequest::Show => {
             let sight = lines::look(session)?;
@@ -29,7 +24,7 @@ pub fn run(
 }
 
 /// Tidies, and then drops one by one the entries that somebody agrees to lose.
-fn tidy(session: &Session, agreement: &dyn Agreement) -> Result<Report<PathState>, PathError> {
+fn tidy(session: &Session, agreement: &dyn Agreement) -> Result<Report<PathState>, JobError> {
     let before = lines::look(session)?;
     let mut report = change(session, &PathEdit::Tidy, false)?;
     let offered = report.steps.iter().enumerate().filter(|(_, step)| step.command.is_some());

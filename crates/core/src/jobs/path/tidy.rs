@@ -2,7 +2,6 @@
 
 use std::path::PathBuf;
 
-use super::error::PathError;
 use super::lines::{ListedPath, PathLine};
 use super::outcome::{Outcome, step};
 use super::proposal::Proposal;
@@ -13,7 +12,7 @@ use crate::order::Commands;
 use crate::report::ReportPath;
 use crate::resolve::same_place;
 use crate::scope::Scope;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::suggestion::suggested_line;
 use crate::system::System;
 use crate::terminal::Found;
@@ -21,7 +20,7 @@ use crate::yard::Position;
 
 /// Goes through the entries and takes out those that need not be there. What changes the meaning of a command is only
 /// offered, and so is what a line of somebody else puts there.
-pub(super) fn tidy(session: &Session, sight: &ListedPath) -> Result<Outcome, PathError> {
+pub(super) fn tidy(session: &Session, sight: &ListedPath) -> Result<Outcome, JobError> {
     let mut commands = Commands::new(sight.system);
     let mut outcome = Outcome::of(sight);
     let mut kept: Vec<usize> = (0..sight.lines.len()).collect();
@@ -71,7 +70,7 @@ fn tidied(
     sight: &ListedPath,
     gone: &[usize],
     steps: &mut Vec<Step>,
-) -> Result<Vec<(Scope, Vec<String>)>, PathError> {
+) -> Result<Vec<(Scope, Vec<String>)>, JobError> {
     let all = Parts::read(session)?;
     let mut changed = Vec::new();
     let mut at = 0;

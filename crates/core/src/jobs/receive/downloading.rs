@@ -2,13 +2,12 @@
 
 use std::path::PathBuf;
 
-use super::error::ReceiveError;
 use super::observer::{Observer, Stage};
 use super::request::ReceiveRequest;
 use crate::checksum::{Trust, TrustError};
 use crate::download::{Address, Download, DownloadError, Downloads, Transport};
 use crate::error::FileContext as _;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::yard::check_rights;
 
 /// What the usual files with a checksum add to the name of their file.
@@ -36,7 +35,7 @@ pub(super) fn fetch(
     session: &Session,
     request: &ReceiveRequest,
     observer: &dyn Observer,
-) -> Result<(Downloaded, ReceiveRequest), ReceiveError> {
+) -> Result<(Downloaded, ReceiveRequest), JobError> {
     let certificates = session.settings()?.certificates.clone();
     let transport = Transport::new(&session.machine.environment, certificates.as_deref())?;
     let (root, scratch) = if request.dry_run {
@@ -57,7 +56,7 @@ pub(super) fn fetch(
         if trust.checksums.is_empty() && list.is_none() {
             usual_lists(&download, &transport, session, observer)?;
         }
-        Ok::<_, ReceiveError>((download, list))
+        Ok::<_, JobError>((download, list))
     };
     let (mut request, mut fetched) = (request.clone(), Vec::new());
     if let Some(address) = &request.address {
@@ -109,11 +108,10 @@ fn usual_lists(
 impl Downloaded {
     /// Removes the download where it has done its service, or is not what was published. Everything else is kept for the
     /// next call.
-    pub(super) fn settle<T>(&self, outcome: &Result<T, ReceiveError>, keeps: bool) -> Result<(), ReceiveError> {
+    pub(super) fn settle<T>(&self, outcome: &Result<T, JobError>, keeps: bool) -> Result<(), JobError> {
         let is_over = match outcome {
             Ok(_) => !keeps,
-            Err(ReceiveError::Trust(TrustError::Mismatch(_))) => true,
-            Err(_) => false,
+            Err(error) => matches!(error.of(), Some(TrustError::Mismatch(_))),
         };
         for download in self.fetched.iter().filter(|_| is_over) {
             self.downloads.drop(download)?;

@@ -1,39 +1,17 @@
 //! Why a tool could not be received.
 
+use std::error::Error;
 use std::path::PathBuf;
 
-use crate::archive::ArchiveError;
-use crate::change::LedgerError;
-use crate::check::CheckError;
-use crate::checksum::{PublishedError, TrustError};
-use crate::download::DownloadError;
-use crate::error::{FileError, classified};
-use crate::installer::InstallError;
-use crate::jobs::adopt::AdoptError;
-use crate::jobs::tool_names::NotGuessed;
-use crate::jobs::undo::UndoError;
-use crate::layout::LayoutError;
+use crate::error::{ErrorClass, classified};
 use crate::naming::{NameError, ToolName, Version};
 use crate::path_list::EntryError;
-use crate::prepare::PrepareError;
-use crate::registration::RegistrationError;
-use crate::session::{SessionError, meets_session};
-use crate::yard::YardError;
+use crate::session::JobError;
 
 #[derive(Debug, thiserror::Error)]
 pub enum ReceiveError {
-    #[error(transparent)]
-    Archive(#[from] ArchiveError),
-    #[error(transparent)]
-    Download(#[from] DownloadError),
-    #[error(transparent)]
-    Trust(#[from] TrustError),
-    #[error(transparent)]
-    Layout(#[from] LayoutError),
     #[error("{command} cannot run here: {why}; nothing was changed")]
     CannotRun { command: String, why: String, remedy: String },
-    #[error(transparent)]
-    Prepare(#[from] PrepareError),
     /// A further archive has another file in the place of one of the tool.
     #[error("{}: contains another {}", file.display(), place.display())]
     Clash {
@@ -41,8 +19,6 @@ pub enum ReceiveError {
         /// The place in the tool.
         place: PathBuf,
     },
-    #[error(transparent)]
-    NotGuessed(#[from] NotGuessed),
     /// The usual home variable cannot be made of the name.
     #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
@@ -73,29 +49,17 @@ pub enum ReceiveError {
     NobodyToAsk,
     #[error("not run; nothing was changed")]
     NotAgreed,
-    #[error(transparent)]
-    Install(#[from] InstallError),
-    /// What an installer left could not be taken on record, since the work was broken off.
-    #[error(transparent)]
-    Adopt(Box<AdoptError>),
     /// The check was not good, and what was done could not be taken back.
     #[error("the check failed, and the change could not be undone")]
-    NotUndone { source: Box<UndoError> },
-    #[error(transparent)]
-    Check(#[from] CheckError),
+    NotUndone {
+        class: ErrorClass,
+        next: Option<String>,
+        #[source]
+        source: Box<dyn Error + Send + Sync>,
+    },
     /// The user asked to stop when only the check was left.
     #[error("interrupted; {name} {version} is registered, but not yet checked")]
     CheckInterrupted { name: ToolName, version: Version },
-    #[error(transparent)]
-    Session(#[from] SessionError),
-}
-
-meets_session!(ReceiveError: FileError, YardError, LedgerError, RegistrationError);
-
-impl From<PublishedError> for ReceiveError {
-    fn from(error: PublishedError) -> Self {
-        Self::Trust(error.into())
-    }
 }
 
 classified!(ReceiveError {
@@ -113,5 +77,12 @@ classified!(ReceiveError {
     Self::NobodyToAsk => Call, "pass --yes";
     Self::CheckInterrupted { name, .. } => Interrupted, format!("to check it: wyard check {name}");
     Self::NotAgreed => Call;
-    Self::NotUndone { source } => source.class(), source.hint();
-} from Archive, Download, Trust, Prepare, Layout, NotGuessed, Install, Adopt, Check, Session);
+    Self::NotUndone { class, next, .. } => *class, next.clone();
+});
+
+impl ReceiveError {
+    pub(super) fn not_undone(why: JobError) -> Self {
+        let (class, next) = (why.error().class(), why.error().hint());
+        Self::NotUndone { class, next, source: why.into_source() }
+    }
+}

@@ -6,11 +6,11 @@ use super::stages::LaidOut;
 use crate::finding::{Code, Finding};
 use crate::jobs::fit::{Files, Unplaced};
 use crate::program::Fit;
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 
 /// Refuses a tool whose commands surely can't start: the one that is called like the tool, or else all of them. Tells of others
 /// that can't.
-pub(super) fn judge(session: &Session, request: &ReceiveRequest, tool: &LaidOut) -> Result<Vec<Finding>, ReceiveError> {
+pub(super) fn judge(session: &Session, request: &ReceiveRequest, tool: &LaidOut) -> Result<Vec<Finding>, JobError> {
     if request.foreign {
         return Ok(Vec::new());
     }
@@ -23,13 +23,13 @@ pub(super) fn judge(session: &Session, request: &ReceiveRequest, tool: &LaidOut)
     let environment = session.asking()?.environment();
     let environment = environment.as_ref().unwrap_or(&session.machine.environment);
     let unfit = Unfit::of(tool, unplaced.fits_by_answers(session, environment)?);
-    session.bail_if_interrupted().map_err(|e: SessionError| ReceiveError::from(e))?;
+    session.bail_if_interrupted()?;
     let main = unfit.hindered.iter().find(|(name, _)| *name == tool.name.to_string());
     let all = unfit.hindered.first().filter(|_| unfit.hindered.len() == unfit.judged);
     if let Some((command, fit)) = main.or(all)
         && let (Some(why), Some(remedy)) = (fit.hindrance(), fit.remedy())
     {
-        return Err(ReceiveError::CannotRun { command: command.clone(), why, remedy });
+        return Err(ReceiveError::CannotRun { command: command.clone(), why, remedy }.into());
     }
     let finding = |(name, fit): &(String, Fit)| {
         let finding = Finding::new(Code::LibraryMissing, format!("{name} cannot run here: {}", fit.hindrance()?));

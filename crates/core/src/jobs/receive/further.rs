@@ -14,7 +14,7 @@ use crate::jobs::tool_names::file_name;
 use crate::layout;
 use crate::os;
 use crate::progress::{Processor, Progress};
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::system::System;
 use crate::yard::OtherSource;
 
@@ -26,7 +26,7 @@ impl Staged {
         request: &ReceiveRequest,
         further: &FurtherArchive,
         progress: &dyn Progress,
-    ) -> Result<(), ReceiveError> {
+    ) -> Result<(), JobError> {
         let file = &further.file;
         let source = Source::open(file, &std::env::temp_dir(), &session.stop)?;
         let published = further.trust.published(file)?;
@@ -75,7 +75,7 @@ struct Merge<'a> {
 
 impl Merge<'_> {
     /// Moves the files, and adds the entries to the tool's listing.
-    fn merge(&self, base: &mut Listing, further: Listing) -> Result<(), ReceiveError> {
+    fn merge(&self, base: &mut Listing, further: Listing) -> Result<(), JobError> {
         let mut there: HashMap<PathBuf, Option<Entry>> = HashMap::new();
         for entry in &base.entries {
             for above in entry.path.as_path().ancestors().skip(1) {
@@ -92,13 +92,13 @@ impl Merge<'_> {
             let clash = || ReceiveError::Clash { file: self.file.to_owned(), place: below.to_owned() };
             let mut above = place.ancestors().skip(1);
             if above.any(|above| matches!(there.get(&self.key(above)), Some(Some(_)))) {
-                return Err(clash());
+                return Err(clash().into());
             }
             match there.get(&self.key(&place)) {
                 Some(None) if entry.kind == EntryKind::Folder => continue,
-                Some(None) => return Err(clash()),
+                Some(None) => return Err(clash().into()),
                 Some(Some(same)) if self.is_same(same, &entry)? => continue,
-                Some(Some(_)) => return Err(clash()),
+                Some(Some(_)) => return Err(clash().into()),
                 None => {}
             }
             if let Some((root, other)) = self.roots {
@@ -127,7 +127,7 @@ impl Merge<'_> {
     }
 
     /// Whether two entries are the same file or link. Of what was only listed no more than the size is known.
-    fn is_same(&self, base: &Entry, further: &Entry) -> Result<bool, ReceiveError> {
+    fn is_same(&self, base: &Entry, further: &Entry) -> Result<bool, JobError> {
         if base.kind != further.kind || base.bytes != further.bytes {
             return Ok(false);
         }
@@ -139,7 +139,7 @@ impl Merge<'_> {
 }
 
 /// Moves what was unpacked to its place in the tool. Links are made later.
-fn bring(entry: &Entry, other: &Path, place: &Path) -> Result<(), ReceiveError> {
+fn bring(entry: &Entry, other: &Path, place: &Path) -> Result<(), JobError> {
     let folder = if entry.kind == EntryKind::Folder { Some(place) } else { place.parent() };
     if let Some(folder) = folder {
         os::make_folders(folder).at("make the folder", folder)?;

@@ -9,13 +9,13 @@ use super::report::{InstalledTool, LeftUndone, Received};
 use super::request::{ReceiveRequest, source_file};
 use crate::change::Change;
 use crate::check::{CheckError, last_words};
-use crate::error::{Classified as _, FileContext as _};
+use crate::error::FileContext as _;
 use crate::finding::{Code, Finding};
 use crate::installer::{
     self, Differences, Ended, InstallError, InstallPlan, InstallRequest, InstallerKind, LeftTool, UninstallRecord,
     Watch, Whose,
 };
-use crate::jobs::adopt::{self, AdoptError, AdoptRequest, AdoptedFolder};
+use crate::jobs::adopt::{self, AdoptRequest, AdoptedFolder};
 use crate::jobs::consent::Consent;
 use crate::jobs::undo::{self, UndoRequest};
 use crate::layout::HomeVariables;
@@ -24,7 +24,7 @@ use crate::os;
 use crate::process::{Ending, Outcome};
 use crate::program::{DownloadMark, MarkFate};
 use crate::report::{Report, ReportPath, Verdict};
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::suggestion::suggested;
 use crate::yard::Source;
 
@@ -32,7 +32,7 @@ pub(super) fn run(
     session: &Session,
     request: &ReceiveRequest,
     observer: &dyn Observer,
-) -> Result<Report<Received>, ReceiveError> {
+) -> Result<Report<Received>, JobError> {
     let wanted = as_install(request);
     let planned = installer::plan(session, &wanted)?;
     if request.dry_run {
@@ -42,8 +42,8 @@ pub(super) fn run(
     if !wanted.agreed {
         match observer.consents(&planned.plan) {
             Consent::Given => {}
-            Consent::Refused => return Err(ReceiveError::NotAgreed),
-            Consent::NobodyToAsk => return Err(ReceiveError::NobodyToAsk),
+            Consent::Refused => return Err(ReceiveError::NotAgreed.into()),
+            Consent::NobodyToAsk => return Err(ReceiveError::NobodyToAsk.into()),
         }
     }
     // The file stays as it was hashed until the run has ended.
@@ -85,7 +85,7 @@ struct WatchedRun {
     seen: Differences,
 }
 
-fn watched_run(session: &Session, request: &InstallRequest, plan: InstallPlan) -> Result<WatchedRun, ReceiveError> {
+fn watched_run(session: &Session, request: &InstallRequest, plan: InstallPlan) -> Result<WatchedRun, JobError> {
     crate::yard::check_rights(&session.machine)?;
     let startup = session.asking()?.startup_folders();
     let mut places = request.watch.clone();
@@ -114,7 +114,7 @@ fn finish(
     request: &InstallRequest,
     watched: WatchedRun,
     observer: &dyn Observer,
-) -> Result<Report<Received>, ReceiveError> {
+) -> Result<Report<Received>, JobError> {
     let mut findings = run_findings(session, &watched);
     findings.extend(DownloadMark::of(&request.file).map(|mark| mark.finding(MarkFate::Seen)));
     let mut adopted = None;
@@ -160,10 +160,10 @@ fn take_back(
     request: &InstallRequest,
     watched: &WatchedRun,
     change: Option<u64>,
-) -> Result<(), ReceiveError> {
+) -> Result<(), JobError> {
     if change.is_some() {
         let wanted = UndoRequest { id: change, dry_run: false };
-        undo::run(session, &wanted).map_err(|e| ReceiveError::NotUndone { source: Box::new(e) })?;
+        undo::run(session, &wanted).map_err(ReceiveError::not_undone)?;
     }
     let lock = session.lock()?;
     let startup = session.asking()?.startup_folders();
@@ -210,7 +210,7 @@ fn adopt_left(
     request: &InstallRequest,
     watched: &WatchedRun,
     observer: &dyn Observer,
-) -> Result<(Option<Report<AdoptedFolder>>, Option<Finding>), ReceiveError> {
+) -> Result<(Option<Report<AdoptedFolder>>, Option<Finding>), JobError> {
     let found = installer::find_tools(session, request, &watched.plan, &watched.seen, &watched.after.places)?;
     let folders: Vec<PathBuf> = found.iter().map(|left| left.folder.clone()).collect();
     let chosen = if found.len() > 1 { observer.choose(&folders) } else { Some(0) };
@@ -224,12 +224,13 @@ fn adopt_left(
     }
     match adopt::run(session, &wanted) {
         Ok(adopted) => Ok((Some(adopted), None)),
-        Err(AdoptError::Check(e @ CheckError::Interrupted)) => Err(e.into()),
+        Err(error) if matches!(error.of(), Some(CheckError::Interrupted)) => Err(error),
         Err(error) => {
+            let error = error.error();
             let folder = left.folder.display();
             let to_adopt = suggested(session.system(), "adopt {}", &[&left.folder]);
             let remedy = format!("run {to_adopt}; add --name and --version if they cannot be inferred");
-            let seen = format!("its result in {folder} could not be recorded: {}", words(&error));
+            let seen = format!("its result in {folder} could not be recorded: {}", words(error));
             let finding = Finding::new(Code::InstallerUnfinished, seen).remedy(error.hint().unwrap_or(remedy));
             Ok((None, Some(finding)))
         }

@@ -14,17 +14,13 @@ use crate::installer::{ScriptUse, recognise, script_use};
 use crate::jobs::undo::{self, UndoRequest};
 use crate::path_list;
 use crate::report::Report;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 
 /// Receives a tool: an archive is unpacked into the yard, an installer is run under watch.
 ///
 /// # Errors
 /// With what was wrong; the stock then holds either nothing or the whole tool, and the message says which.
-pub fn run(
-    session: &Session,
-    request: &ReceiveRequest,
-    observer: &dyn Observer,
-) -> Result<Report<Received>, ReceiveError> {
+pub fn run(session: &Session, request: &ReceiveRequest, observer: &dyn Observer) -> Result<Report<Received>, JobError> {
     if !request.dry_run {
         session.check_scratch()?;
     }
@@ -37,16 +33,12 @@ pub fn run(
     outcome
 }
 
-fn of_file(
-    session: &Session,
-    request: &ReceiveRequest,
-    observer: &dyn Observer,
-) -> Result<Report<Received>, ReceiveError> {
+fn of_file(session: &Session, request: &ReceiveRequest, observer: &dyn Observer) -> Result<Report<Received>, JobError> {
     let file = || request.file.clone();
     if is_installer(request)? {
         let given = request.given_for_archives();
         if !given.is_empty() {
-            return Err(ReceiveError::NotForInstaller { file: file(), given: given.join(", ") });
+            return Err(ReceiveError::NotForInstaller { file: file(), given: given.join(", ") }.into());
         }
         return installer::run(session, request, observer);
     }
@@ -54,13 +46,13 @@ fn of_file(
     if !given.is_empty() {
         // A damaged installer is told as that.
         let _ = Source::open(&request.file, &std::env::temp_dir(), &session.stop)?;
-        return Err(ReceiveError::NotForProgram { file: file(), given: given.join(", ") });
+        return Err(ReceiveError::NotForProgram { file: file(), given: given.join(", ") }.into());
     }
     archive(session, request, observer)
 }
 
 /// Whether the file is an installer: as the user says, as it shows itself, or for a script as the options given tell.
-fn is_installer(request: &ReceiveRequest) -> Result<bool, ReceiveError> {
+fn is_installer(request: &ReceiveRequest) -> Result<bool, JobError> {
     if let Some(told) = request.kind {
         return Ok(told == FileUse::Installer);
     }
@@ -69,16 +61,12 @@ fn is_installer(request: &ReceiveRequest) -> Result<bool, ReceiveError> {
     }
     match script_use(&request.file)? {
         Some(_) if !request.installer.given().is_empty() => Ok(true),
-        Some(ScriptUse::Unclear) => Err(ReceiveError::Unclear(request.file.clone())),
+        Some(ScriptUse::Unclear) => Err(ReceiveError::Unclear(request.file.clone()).into()),
         _ => Ok(false),
     }
 }
 
-fn archive(
-    session: &Session,
-    request: &ReceiveRequest,
-    observer: &dyn Observer,
-) -> Result<Report<Received>, ReceiveError> {
+fn archive(session: &Session, request: &ReceiveRequest, observer: &dyn Observer) -> Result<Report<Received>, JobError> {
     if !request.dry_run {
         session.check_scope(request.scope)?;
     }
@@ -115,12 +103,12 @@ fn archive(
 }
 
 /// Takes everything back where the check is not good and the user wants that.
-fn take_back(session: &Session, request: &ReceiveRequest, checked: &Checked) -> Result<bool, ReceiveError> {
+fn take_back(session: &Session, request: &ReceiveRequest, checked: &Checked) -> Result<bool, JobError> {
     if !request.or_undo || checked.check.as_ref().is_none_or(|check| check.verdict.passes()) {
         return Ok(false);
     }
     let wanted = UndoRequest { id: checked.registered.change, dry_run: false };
-    undo::run(session, &wanted).map_err(|e| ReceiveError::NotUndone { source: Box::new(e) })?;
+    undo::run(session, &wanted).map_err(ReceiveError::not_undone)?;
     Ok(true)
 }
 

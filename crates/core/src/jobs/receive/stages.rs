@@ -24,7 +24,7 @@ use crate::os;
 use crate::prepare::{Launcher, Placeholders, SingleFileTool};
 use crate::progress::{Processor, Progress};
 use crate::registration::registration;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::store::{RegistryChange, StartupChange, StorePlan};
 use crate::yard::{self, Card, CardLayout, OtherSource, Stock, YardLock};
 
@@ -39,7 +39,7 @@ pub struct Identified {
 
 impl Identified {
     /// Opens the file; from then on it is read whatever happens to its name.
-    pub(super) fn open(session: &Session, request: &ReceiveRequest) -> Result<Self, ReceiveError> {
+    pub(super) fn open(session: &Session, request: &ReceiveRequest) -> Result<Self, JobError> {
         let Opened { source, lone, guess } = Opened::open(session, &request.file, session.system())?;
         let published = request.trust.published(&request.file)?;
         Ok(Self { source, lone, guess, published })
@@ -50,7 +50,7 @@ impl Identified {
     }
 
     /// Refuses what can't be kept before it is unpacked: in most cases the file's name tells it.
-    pub(super) fn refuse_early(&self, session: &Session, request: &ReceiveRequest) -> Result<(), ReceiveError> {
+    pub(super) fn refuse_early(&self, session: &Session, request: &ReceiveRequest) -> Result<(), JobError> {
         match names(request, &self.guess) {
             Ok((name, version)) => is_present(session, &name, &version, request.replace).map(drop),
             Err(_) => Ok(()),
@@ -64,7 +64,7 @@ impl Identified {
         session: &Session,
         request: &ReceiveRequest,
         progress: &dyn Progress,
-    ) -> Result<(Summed, Staged), ReceiveError> {
+    ) -> Result<(Summed, Staged), JobError> {
         let Self { source, lone, guess, published } = self;
         let unpack = |other: &Processor| unpack(&source, session, request, progress, other);
         let (summed, (root, listing)) = while_summing(&source, published, &session.stop, unpack)?;
@@ -90,7 +90,7 @@ pub(super) fn unpack(
     request: &ReceiveRequest,
     progress: &dyn Progress,
     other: &Processor,
-) -> Result<(Option<tempfile::TempDir>, Listing), ReceiveError> {
+) -> Result<(Option<tempfile::TempDir>, Listing), JobError> {
     // What its settings will be can only be told of its files.
     let is_looked_into =
         !request.launchers.is_empty() || request.prepare.as_ref().is_some_and(|steps| !steps.is_empty());
@@ -109,7 +109,7 @@ pub(super) fn unpack(
 
 impl Staged {
     /// Finds name, version, wrapper, command folders and commands; refuses links that lead out of the tool's folder.
-    pub(super) fn lay_out(mut self, session: &Session, request: &ReceiveRequest) -> Result<LaidOut, ReceiveError> {
+    pub(super) fn lay_out(mut self, session: &Session, request: &ReceiveRequest) -> Result<LaidOut, JobError> {
         if request.options.leave_out_hazards {
             let root = self.root.as_ref().map(tempfile::TempDir::path);
             self.listing.leave_out_links(&layout::wrapper(&self.listing), root)?;
@@ -188,7 +188,7 @@ impl LaidOut {
         request: &ReceiveRequest,
         summed: &Summed,
         mut findings: Vec<Finding>,
-    ) -> Result<Placed, ReceiveError> {
+    ) -> Result<Placed, JobError> {
         let mut left_out = self.listing.left_out.clone();
         findings.extend(pass_mark_on(&request.file, request.trusted, summed, &self.listing, self.staged()));
         if let Some(root) = &self.root {
@@ -201,7 +201,7 @@ impl LaidOut {
     }
 
     /// Writes settings and launchers into the staged tool, or only plans that.
-    fn prepare(&self, session: &Session, request: &ReceiveRequest) -> Result<Preparation, ReceiveError> {
+    fn prepare(&self, session: &Session, request: &ReceiveRequest) -> Result<Preparation, JobError> {
         let Some(root) = &self.root else { return Ok(Preparation::default()) };
         let folder = root.path().join(&self.layout.wrapper);
         let stock = session.stock()?;
@@ -247,7 +247,7 @@ impl Placed {
         request: &ReceiveRequest,
         summed: &Summed,
         lock: Option<YardLock>,
-    ) -> Result<Registered, ReceiveError> {
+    ) -> Result<Registered, JobError> {
         let stock = session.cards()?;
         let LaidOut { name, version, layout, home, replaces, root, .. } = &self.tool;
         let mut card = card(request, &self.tool, &self.preparation, summed)?;
@@ -306,14 +306,14 @@ pub struct Registered {
 
 impl Registered {
     /// Checks the tool in new terminals, unless nothing was registered.
-    pub(super) fn check(self, session: &Session, request: &ReceiveRequest) -> Result<Checked, ReceiveError> {
+    pub(super) fn check(self, session: &Session, request: &ReceiveRequest) -> Result<Checked, JobError> {
         if self.placed.dry_run || request.unchecked || self.card.registration.is_none() {
             return Ok(Checked { registered: self, check: None });
         }
         let checked = match check(session, std::slice::from_ref(&self.card), !request.no_run) {
-            Err(CheckError::Interrupted) => {
+            Err(error) if matches!(error.of(), Some(CheckError::Interrupted)) => {
                 let Card { name, version, .. } = self.card;
-                return Err(ReceiveError::CheckInterrupted { name, version });
+                return Err(ReceiveError::CheckInterrupted { name, version }.into());
             }
             other => other?,
         };
@@ -334,12 +334,12 @@ fn names(request: &ReceiveRequest, guess: &Guess) -> Result<(ToolName, Version),
 }
 
 /// Whether the version is there already; an error where it may not be replaced.
-fn is_present(session: &Session, name: &ToolName, version: &Version, replace: bool) -> Result<bool, ReceiveError> {
+fn is_present(session: &Session, name: &ToolName, version: &Version, replace: bool) -> Result<bool, JobError> {
     let present = session.yard.home(name, version).exists();
     if present && !replace {
         let stock = session.stock()?;
         let registered = stock.version(name, version).is_none_or(|card| card.registration.is_some());
-        return Err(ReceiveError::Present { name: name.clone(), version: version.clone(), registered });
+        return Err(ReceiveError::Present { name: name.clone(), version: version.clone(), registered }.into());
     }
     Ok(present)
 }
@@ -356,7 +356,7 @@ fn card(
     tool: &LaidOut,
     preparation: &Preparation,
     summed: &Summed,
-) -> Result<Card, ReceiveError> {
+) -> Result<Card, JobError> {
     let home_variables = request.home_variables.of(&tool.name).map_err(ReceiveError::HomeVariable)?;
     let file = std::path::absolute(&request.file).unwrap_or_else(|_| request.file.clone());
     let LaidOut { name, version, layout, format, .. } = tool;

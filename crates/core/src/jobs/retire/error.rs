@@ -1,10 +1,6 @@
 //! Why a tool could not be retired.
 
-use crate::change::LedgerError;
-use crate::error::{FileError, classified};
-use crate::registration::RegistrationError;
-use crate::session::{SessionError, meets_session};
-use crate::yard::YardError;
+use crate::error::classified;
 
 #[derive(Debug, thiserror::Error)]
 pub enum RetireError {
@@ -14,14 +10,10 @@ pub enum RetireError {
     NobodyToAsk,
     #[error("not run; nothing was changed")]
     NotAgreed,
-    #[error(transparent)]
-    Session(#[from] SessionError),
 }
-
-meets_session!(RetireError: FileError, YardError, LedgerError, RegistrationError);
 
 classified!(RetireError {
     Self::NoUninstaller(name) => Call, format!("retire it without --uninstall: wyard retire {name}");
     Self::NobodyToAsk => Call, "pass --yes";
     Self::NotAgreed => Call;
-} from Session);
+});

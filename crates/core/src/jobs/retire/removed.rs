@@ -6,14 +6,14 @@ use std::time::{Duration, SystemTime};
 use crate::change::{Change, Changeset, LedgerError};
 use crate::clock;
 use crate::error::FileError;
-use crate::session::SessionError;
+use crate::session::JobError;
 use crate::yard::{Yard, YardLock, clear_or_leave, list_own};
 
 /// How long a retired folder is kept.
 const KEPT: Duration = Duration::from_secs(30 * 24 * 60 * 60);
 
 /// Removes what has been kept for long enough.
-pub(crate) fn remove_old(yard: &Yard, lock: &YardLock) -> Result<Vec<PathBuf>, SessionError> {
+pub(crate) fn remove_old(yard: &Yard, lock: &YardLock) -> Result<Vec<PathBuf>, JobError> {
     remove(yard, lock, |age| age > KEPT)
 }
 
@@ -22,11 +22,7 @@ pub(super) fn kept_folders(yard: &Yard) -> Result<Vec<PathBuf>, FileError> {
 }
 
 /// Removes retired folders of an age for good: into staging first, by way of the ledger, and then from the disk.
-pub(super) fn remove(
-    yard: &Yard,
-    lock: &YardLock,
-    goes: impl Fn(Duration) -> bool,
-) -> Result<Vec<PathBuf>, SessionError> {
+pub(super) fn remove(yard: &Yard, lock: &YardLock, goes: impl Fn(Duration) -> bool) -> Result<Vec<PathBuf>, JobError> {
     let kept = kept_folders(yard)?;
     if kept.is_empty() {
         return Ok(Vec::new());

@@ -1,16 +1,15 @@
 //! Taking a tool out of the stock: unregistered, its card gone, its folder kept for a while.
 
-use super::error::RetireError;
 use super::removed::{kept_folders, remove, remove_old};
 use super::report::RetiredTool;
 use crate::change::{Change, Changeset};
 use crate::installer::uninstaller;
 use crate::report::ReportPath;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::yard::Card;
 
 /// Retires a tool, or the one version of it that is named.
-pub(in crate::jobs) fn retire(session: &Session, wanted: &str, dry_run: bool) -> Result<RetiredTool, RetireError> {
+pub(in crate::jobs) fn retire(session: &Session, wanted: &str, dry_run: bool) -> Result<RetiredTool, JobError> {
     let yard = &session.yard;
     // Looked for before the lock, so that a wrong name makes no yard.
     session.stock()?.find(wanted)?;
@@ -47,7 +46,7 @@ pub(in crate::jobs) fn retire(session: &Session, wanted: &str, dry_run: bool) ->
 }
 
 /// Removes the folders of all retired tools for good.
-pub(super) fn empty_retired(session: &Session, dry_run: bool) -> Result<RetiredTool, RetireError> {
+pub(super) fn empty_retired(session: &Session, dry_run: bool) -> Result<RetiredTool, JobError> {
     let yard = &session.yard;
     let removed = if dry_run || !yard.retired().is_dir() {
         kept_folders(yard)?

@@ -9,7 +9,7 @@ use super::uninstall::uninstall;
 use crate::installer::{self, uninstaller};
 use crate::jobs::consent::Consent;
 use crate::report::{Report, ReportPath};
-use crate::session::Session;
+use crate::session::{JobError, Session};
 
 /// What is asked of `retire`.
 #[derive(Debug, Clone)]
@@ -49,7 +49,7 @@ pub fn run(
     session: &Session,
     request: &RetireRequest,
     agreement: &dyn UninstallAgreement,
-) -> Result<Report<Retired>, RetireError> {
+) -> Result<Report<Retired>, JobError> {
     match request {
         RetireRequest::Empty { dry_run } => Ok(Report::new(Retired::Tool(Box::new(empty_retired(session, *dry_run)?)))),
         RetireRequest::Tool { tool, uninstall: None, dry_run } => {
@@ -65,8 +65,8 @@ pub fn run(
             if !options.agreed {
                 match agreement.consents(&command) {
                     Consent::Given => {}
-                    Consent::Refused => return Err(RetireError::NotAgreed),
-                    Consent::NobodyToAsk => return Err(RetireError::NobodyToAsk),
+                    Consent::Refused => return Err(RetireError::NotAgreed.into()),
+                    Consent::NobodyToAsk => return Err(RetireError::NobodyToAsk.into()),
                 }
             }
             Ok(uninstall(session, tool, command, options.limit.unwrap_or(installer::USUAL_LIMIT))?

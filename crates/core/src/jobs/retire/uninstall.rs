@@ -6,7 +6,6 @@ use std::path::{Path, PathBuf};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use super::error::RetireError;
 use super::report::UninstalledTool;
 use super::retired::retire;
 use crate::change::{Change, Changeset, Content};
@@ -18,7 +17,7 @@ use crate::jobs::undo::{self, UndoRequest};
 use crate::process::command_line;
 use crate::progress::{Silent, Stop};
 use crate::report::{Report, ReportPath};
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::yard::{Card, StartupText};
 
 /// Retires a tool, runs its uninstaller, and takes out of PATH what that leaves there. Where the commands are still there the
@@ -28,7 +27,7 @@ pub(super) fn uninstall(
     wanted: &str,
     command: Vec<ReportPath>,
     limit: Duration,
-) -> Result<Report<UninstalledTool>, RetireError> {
+) -> Result<Report<UninstalledTool>, JobError> {
     let card = session.stock()?.find(wanted)?.clone();
     let home = session.yard.home_of(&card);
     let startup = session.asking()?.startup_folders();
@@ -88,7 +87,7 @@ fn drop_entries(session: &Session, card: &Card, home: &Path) -> (Vec<ReportPath>
 }
 
 /// Takes out of startup files what an installer put there, where it still stands as it was put.
-fn take_out(session: &Session, added: &[StartupText], does: &str) -> Result<(), RetireError> {
+fn take_out(session: &Session, added: &[StartupText], does: &str) -> Result<(), JobError> {
     // Before the files are read: whoever has it meanwhile may write into them.
     let lock = session.lock()?;
     // Of each file what it was, and what becomes of it.

@@ -10,7 +10,7 @@ use serde_json::Value;
 use super::rehearsal::Rehearsal;
 use super::report::SelfTest;
 use super::steps;
-use crate::error::{FileContext as _, FileError, classified};
+use crate::error::{FileContext as _, classified};
 use crate::facts::{FoundProgram, MachineFacts};
 use crate::judges::{Judging, judge};
 use crate::machine::Machine;
@@ -18,12 +18,11 @@ use crate::os::{self, SealLevel};
 use crate::report::Report;
 use crate::resolve::Shell;
 use crate::scope::Scope;
-use crate::session::{Session, SessionError, meets_session};
+use crate::session::{JobError, Session};
 use crate::snapshot::Private;
 use crate::system::System;
 use crate::terminal;
 use crate::whole_file;
-use crate::yard::YardError;
 
 /// How many machines are made, if there is time.
 const MACHINES: usize = 300;
@@ -77,11 +76,7 @@ pub enum SelfTestError {
     Unfit { folder: PathBuf, why: &'static str },
     #[error("the self-test could not work in the folder for temporary files")]
     Work(#[source] io::Error),
-    #[error(transparent)]
-    Session(#[from] SessionError),
 }
-
-meets_session!(SelfTestError: FileError, YardError);
 
 classified!(SelfTestError {
     Self::InTheWay(_) => Call, "name another file";
@@ -89,7 +84,7 @@ classified!(SelfTestError {
         let variable = if os::SYSTEM == "windows" { "TEMP" } else { "TMPDIR" };
         Some(format!("set {variable} to another folder"))
     };
-} from Session);
+});
 
 /// Hears what is being tried.
 pub type StageObserver<'a> = &'a dyn Fn(&'static str);
@@ -99,10 +94,10 @@ pub fn run(
     session: &Session,
     request: &SelfTestRequest,
     stage: StageObserver<'_>,
-) -> Result<Report<SelfTest>, SelfTestError> {
+) -> Result<Report<SelfTest>, JobError> {
     if let Some(into) = &request.into {
         if into.exists() && !is_report(into) {
-            return Err(SelfTestError::InTheWay(into.clone()));
+            return Err(SelfTestError::InTheWay(into.clone()).into());
         }
         whole_file::would_replace(into)?;
     }
@@ -124,7 +119,7 @@ fn tried(
     request: &SelfTestRequest,
     work: &Path,
     stage: StageObserver<'_>,
-) -> Result<SelfTest, SelfTestError> {
+) -> Result<SelfTest, JobError> {
     let start = Instant::now();
     let times = Times::from_now(request.limit);
     let work = real(work).map_err(SelfTestError::Work)?;
@@ -214,8 +209,8 @@ fn real(folder: &Path) -> io::Result<PathBuf> {
 }
 
 /// Whether programs can be made and found in a folder by any shell.
-fn fit(work: &Path) -> Result<(), SelfTestError> {
-    let unfit = |why| Err(SelfTestError::Unfit { folder: work.to_owned(), why });
+fn fit(work: &Path) -> Result<(), JobError> {
+    let unfit = |why| Err(SelfTestError::Unfit { folder: work.to_owned(), why }.into());
     let Some(text) = work.to_str() else { return unfit("its name is not UTF-8") };
     // What separates entries or begins a comment, and what shells expand: ksh reads no startup file below such a folder.
     let odd: &[char] = if os::SYSTEM == "windows" {

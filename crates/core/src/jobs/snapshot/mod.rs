@@ -4,4 +4,4 @@ mod recording;
 mod run;
 
 pub use recording::{RecordRequest, record};
-pub use run::{SnapshotJobError, SnapshotRequest, WrittenSnapshot, run};
+pub use run::{SnapshotRequest, WrittenSnapshot, run};

@@ -15,7 +15,7 @@ use crate::registry::RegistryValue;
 use crate::report::Report;
 use crate::resolve::{self, Caller, Disk, FileKind, LookupContext, Shell, same_place};
 use crate::scope::Scope;
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::snapshot::{
     FORMAT, Private, RecordedFolder, RecordedOther, RecordedStore, RecordedSurvey, RecordedTerminal, RecordedTool,
     Recorder, Snapshot, entry_folders,
@@ -37,7 +37,7 @@ pub struct RecordRequest {
     pub made_by: String,
 }
 
-pub fn record(session: &Session, request: &RecordRequest) -> Result<Report<Snapshot>, SessionError> {
+pub fn record(session: &Session, request: &RecordRequest) -> Result<Report<Snapshot>, JobError> {
     let machine = &session.machine;
     let stock = session.stock()?;
     let names = survey::variable_names(machine, &stock.in_service());
@@ -115,7 +115,7 @@ fn facts(
     snapshot: &Snapshot,
     context: &LookupContext,
     private: &Private,
-) -> Result<MachineFacts, SessionError> {
+) -> Result<MachineFacts, JobError> {
     let environment = session.environment()?;
     let in_path = |name: &&str| {
         let candidates = resolve::candidates(Caller::typed(context.system), name, context, &Disk);
@@ -144,7 +144,7 @@ fn terminals(
     stock: &Stock,
     answers: &[Answer],
     recorder: &Recorder,
-) -> Result<Vec<RecordedTerminal>, SessionError> {
+) -> Result<Vec<RecordedTerminal>, JobError> {
     let asking = session.asking()?;
     let folders = OnceCell::new();
     let mut terminals: Vec<(Option<&std::ffi::OsString>, RecordedTerminal)> = Vec::new();
@@ -206,7 +206,7 @@ fn known_versions(session: &Session, stock: &Stock) -> HashMap<PathBuf, String> 
 }
 
 /// Asks programs outside the system's folders for their versions, where these are not known.
-fn ask_versions(session: &Session, folders: &mut [(PathBuf, RecordedFolder)]) -> Result<(), SessionError> {
+fn ask_versions(session: &Session, folders: &mut [(PathBuf, RecordedFolder)]) -> Result<(), JobError> {
     let mut programs: Vec<(String, PathBuf)> = Vec::new();
     for (folder, seen) in folders.iter().filter(|(_, seen)| !seen.is_of_system) {
         let unknown = seen.files.iter().filter(|file| file.kind == FileKind::Program && file.version.is_none());
@@ -222,7 +222,7 @@ fn ask_versions(session: &Session, folders: &mut [(PathBuf, RecordedFolder)]) ->
 }
 
 /// What the stores hold of PATH and of these variables.
-fn stores(session: &Session, names: &[String], private: &Private) -> Result<Vec<RecordedStore>, SessionError> {
+fn stores(session: &Session, names: &[String], private: &Private) -> Result<Vec<RecordedStore>, JobError> {
     let machine = &session.machine;
     let is_named = |name: &str| name.eq_ignore_ascii_case("Path") || names.iter().any(|n| n.eq_ignore_ascii_case(name));
     if machine.system() == System::Windows {

@@ -6,12 +6,11 @@ use std::path::PathBuf;
 use serde::Serialize;
 
 use super::recording::{RecordRequest, record};
-use crate::error::{FileContext as _, FileError, classified};
+use crate::error::FileContext as _;
 use crate::report::{Report, ReportBody, ReportPath};
 use crate::resolve::FileKind;
-use crate::session::{Session, SessionError, meets_session};
-use crate::snapshot::{SnapshotError, keep, write};
-use crate::yard::YardError;
+use crate::session::{JobError, Session};
+use crate::snapshot::{keep, write};
 
 /// What is asked of `snapshot`.
 #[derive(Debug, Clone, Default)]
@@ -47,20 +46,8 @@ impl ReportBody for WrittenSnapshot {
     }
 }
 
-#[derive(Debug, thiserror::Error)]
-pub enum SnapshotJobError {
-    #[error(transparent)]
-    Snapshot(#[from] SnapshotError),
-    #[error(transparent)]
-    Session(#[from] SessionError),
-}
-
-meets_session!(SnapshotJobError: FileError, YardError);
-
-classified!(SnapshotJobError {} from Snapshot, Session);
-
 /// Records this machine into a file, or keeps the record in the yard.
-pub fn run(session: &Session, request: &SnapshotRequest) -> Result<Report<WrittenSnapshot>, SnapshotJobError> {
+pub fn run(session: &Session, request: &SnapshotRequest) -> Result<Report<WrittenSnapshot>, JobError> {
     let recorded = record(session, &request.record)?;
     let file = match &request.into {
         Some(file) => {

@@ -4,10 +4,10 @@ use super::look::{Looked, look};
 use super::report::{StockReport, StockTool, ToolStock};
 use crate::naming::compare_versions;
 use crate::report::Report;
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::yard::Card;
 
-pub(super) fn list(session: &Session, asks: bool) -> Result<Report<StockReport>, SessionError> {
+pub(super) fn list(session: &Session, asks: bool) -> Result<Report<StockReport>, JobError> {
     let stock = session.stock()?;
     let in_service = stock.in_service();
     let registered: Vec<&Card> =

@@ -7,7 +7,7 @@ use super::report::{ForeignCopy, NewTerminals, OtherMeaning};
 use crate::path_list::lies_in;
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Kind, ListedDisk, Standing, same_file};
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::terminal::{Question, ShellReply};
 use crate::yard::{Card, Yard};
 
@@ -19,7 +19,7 @@ pub(super) struct Looked {
 }
 
 /// Asks new terminals what the commands of these tools mean.
-pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, SessionError> {
+pub(super) fn look(session: &Session, cards: &[&Card]) -> Result<Looked, JobError> {
     let (yard, asking) = (&session.yard, session.asking()?);
     let names: Vec<String> = cards.iter().flat_map(|c| c.commands.iter().map(|c| c.name.clone())).collect();
     let answers = asking.everywhere(Question { commands: &names, variables: &[] });

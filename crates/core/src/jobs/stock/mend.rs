@@ -7,11 +7,11 @@ use std::path::PathBuf;
 use super::report::MendedStock;
 use crate::change::{Change, Changeset, Role};
 use crate::report::ReportPath;
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 use crate::yard::{Strays, check_rights};
 
 /// Sets the ledger of the place aside that a yard was copied or moved from.
-pub(super) fn take_over(session: &Session, dry_run: bool) -> Result<MendedStock, SessionError> {
+pub(super) fn take_over(session: &Session, dry_run: bool) -> Result<MendedStock, JobError> {
     let mut report = MendedStock { dry_run, ..MendedStock::default() };
     if dry_run || !session.yard.root().is_dir() {
         return Ok(report);
@@ -21,7 +21,7 @@ pub(super) fn take_over(session: &Session, dry_run: bool) -> Result<MendedStock,
     Ok(report)
 }
 
-pub(super) fn mend(session: &Session, dry_run: bool) -> Result<MendedStock, SessionError> {
+pub(super) fn mend(session: &Session, dry_run: bool) -> Result<MendedStock, JobError> {
     let yard = &session.yard;
     let mut report = MendedStock { dry_run, ..MendedStock::default() };
     if !yard.root().is_dir() {

@@ -4,7 +4,7 @@ use super::list::list;
 use super::mend::{mend, take_over};
 use super::report::StockReport;
 use crate::report::Report;
-use crate::session::{Session, SessionError};
+use crate::session::{JobError, Session};
 
 /// What is asked of `stock`.
 #[derive(Debug, Clone, Copy)]
@@ -20,7 +20,7 @@ pub enum StockRequest {
 }
 
 /// Lists or mends the stock. A card that cannot be read makes the list fail.
-pub fn run(session: &Session, request: StockRequest) -> Result<Report<StockReport>, SessionError> {
+pub fn run(session: &Session, request: StockRequest) -> Result<Report<StockReport>, JobError> {
     match request {
         StockRequest::List { asks } => list(session, asks),
         StockRequest::TakeOver { dry_run } => Ok(Report::new(StockReport::Mended(take_over(session, dry_run)?))),

@@ -2,12 +2,7 @@
 
 use std::path::PathBuf;
 
-use crate::change::LedgerError;
-use crate::error::{FileError, classified};
-use crate::registration::RegistrationError;
-use crate::session::{SessionError, meets_session};
-use crate::store::StorePlanError;
-use crate::yard::YardError;
+use crate::error::classified;
 
 #[derive(Debug, thiserror::Error)]
 pub enum UndoError {
@@ -26,15 +21,11 @@ pub enum UndoError {
     },
     #[error("cannot undo change {id}: the folder {} no longer exists; nothing was changed", folder.display())]
     Gone { id: u64, folder: PathBuf },
-    #[error(transparent)]
-    Session(#[from] SessionError),
 }
-
-meets_session!(UndoError: FileError, YardError, LedgerError, RegistrationError, StorePlanError);
 
 classified!(UndoError {
     Self::Nothing | Self::NoChange(_) | Self::NotStanding { .. } => Call, "to list the changes: wyard history";
     Self::Later { later: Some(later), .. } => Machine, format!("undo change {later} first: wyard undo {later}");
     Self::Later { .. } => Machine, "check that file: another program changed it";
     Self::Gone { .. } => Machine, "receive the tool again";
-} from Session);
+});

@@ -10,7 +10,7 @@ use crate::change::{
 use crate::error::FileContext as _;
 use crate::registration::Registrar;
 use crate::scope::Scope;
-use crate::session::Session;
+use crate::session::{JobError, Session};
 use crate::system::System;
 use crate::whole_file;
 use crate::yard::{Card, OwnEntry, Stock, YardError};
@@ -26,7 +26,7 @@ pub(super) struct GoingBack<'a> {
 }
 
 impl GoingBack<'_> {
-    pub fn changeset(&self) -> Result<Changeset, UndoError> {
+    pub fn changeset(&self) -> Result<Changeset, JobError> {
         let yard = &self.session.yard;
         let mut changeset = Changeset::default();
         let mut stock = self.session.cards()?;
@@ -48,7 +48,7 @@ impl GoingBack<'_> {
                     after,
                 } => {
                     if whole_file::read(path).ok() != after.as_ref().map(Content::bytes) {
-                        return Err(self.later(path));
+                        return Err(self.later(path).into());
                     }
                     changeset.file(path, *role, before.as_ref().map(Content::bytes))?;
                 }
@@ -87,10 +87,10 @@ impl GoingBack<'_> {
         path: &Path,
         before: Option<&Content>,
         after: Option<&Content>,
-    ) -> Result<Stock, UndoError> {
-        let table = |content: Option<&Content>| -> Result<Option<toml::Table>, UndoError> {
+    ) -> Result<Stock, JobError> {
+        let table = |content: Option<&Content>| -> Result<Option<toml::Table>, JobError> {
             let text = content.map(|content| String::from_utf8_lossy(&content.bytes()).into_owned());
-            text.map(|text| toml::from_str(&text)).transpose().map_err(|_| self.later(path))
+            Ok(text.map(|text| toml::from_str(&text)).transpose().map_err(|_| self.later(path))?)
         };
         let now = match whole_file::read(path) {
             Ok(bytes) => Some(Content::from(bytes)),
@@ -117,20 +117,20 @@ impl GoingBack<'_> {
         Ok(stock.with(vec![card]))
     }
 
-    fn entries(&self, path: &Path, content: &Option<Content>) -> Result<Vec<OwnEntry>, UndoError> {
+    fn entries(&self, path: &Path, content: &Option<Content>) -> Result<Vec<OwnEntry>, JobError> {
         #[derive(serde::Deserialize)]
         struct Kept {
             entry: Vec<OwnEntry>,
         }
         let Some(content) = content else { return Ok(Vec::new()) };
         let text = String::from_utf8_lossy(&content.bytes()).into_owned();
-        toml::from_str(&text).map(|kept: Kept| kept.entry).map_err(|_| self.later(path))
+        Ok(toml::from_str(&text).map(|kept: Kept| kept.entry).map_err(|_| self.later(path))?)
     }
 
     /// A folder goes back. What came from staging goes where tools go that leave the stock, so that it can come again.
-    fn shift(&self, changeset: &mut Changeset, from: &Path, to: &Path) -> Result<(), UndoError> {
+    fn shift(&self, changeset: &mut Changeset, from: &Path, to: &Path) -> Result<(), JobError> {
         if !to.exists() {
-            return Err(UndoError::Gone { id: self.id, folder: to.to_owned() });
+            return Err(UndoError::Gone { id: self.id, folder: to.to_owned() }.into());
         }
         let yard = &self.session.yard;
         if !from.starts_with(yard.staging()) {
@@ -148,7 +148,7 @@ impl GoingBack<'_> {
 
     /// Startup files and what they read, as the cards will have it. A startup file that is as the change has left it goes
     /// back to the very bytes.
-    fn startup(&self, changeset: &mut Changeset, stock: &Stock, own: &[OwnEntry]) -> Result<(), UndoError> {
+    fn startup(&self, changeset: &mut Changeset, stock: &Stock, own: &[OwnEntry]) -> Result<(), JobError> {
         let registrar = Registrar { yard: &self.session.yard, stock, asking: self.session.asking()? };
         let mut plan = registrar.plan_startup_files(own)?;
         for change in &mut plan.changes {
@@ -170,7 +170,7 @@ impl GoingBack<'_> {
     }
 
     /// Values of the registry: one that is as the change has left it goes back; of `Path` our part is taken out.
-    fn values(&self, changeset: &mut Changeset, stock: &Stock) -> Result<(), UndoError> {
+    fn values(&self, changeset: &mut Changeset, stock: &Stock) -> Result<(), JobError> {
         let yard = &self.session.yard;
         let mut before = Vec::new();
         for scope in Scope::ALL {

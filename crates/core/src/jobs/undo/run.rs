@@ -6,7 +6,7 @@ use super::error::UndoError;
 use super::going_back::GoingBack;
 use crate::change::{Change, Ledger, LedgerContents, LedgerError, Operation, Record, State};
 use crate::report::{Report, ReportBody};
-use crate::session::Session;
+use crate::session::{JobError, Session};
 
 /// What is asked of `undo`.
 #[derive(Debug, Clone, Copy)]
@@ -42,7 +42,7 @@ impl ReportBody for Undone {
 ///
 /// # Errors
 /// When there is no such change, or it cannot be taken back without loss; nothing is changed then.
-pub fn run(session: &Session, request: &UndoRequest) -> Result<Report<Undone>, UndoError> {
+pub fn run(session: &Session, request: &UndoRequest) -> Result<Report<Undone>, JobError> {
     // Before the lock, so that a wrong number makes no yard.
     let ledger = session.yard.ledger();
     if !ledger.file().exists() {
@@ -87,14 +87,14 @@ fn read(ledger: &Ledger, id: Option<u64>) -> Result<LedgerContents, LedgerError>
     id.map_or_else(|| ledger.read(), |id| ledger.read_back_to(id))
 }
 
-fn find(contents: &LedgerContents, id: Option<u64>) -> Result<&Record, UndoError> {
+fn find(contents: &LedgerContents, id: Option<u64>) -> Result<&Record, JobError> {
     let undone = contents.taken_back();
     let Some(id) = id else {
         let stands = |r: &&Record| {
             let does_something = !r.operations.is_empty();
             r.state == State::Done && does_something && r.undoes.is_none() && !undone.contains(&r.id)
         };
-        return contents.records.iter().rev().find(stands).ok_or(UndoError::Nothing);
+        return Ok(contents.records.iter().rev().find(stands).ok_or(UndoError::Nothing)?);
     };
     let record = contents.records.iter().rev().find(|record| record.id == id).ok_or(UndoError::NoChange(id))?;
     let why = match record.state {
@@ -103,5 +103,5 @@ fn find(contents: &LedgerContents, id: Option<u64>) -> Result<&Record, UndoError
         State::Done if undone.contains(&id) => "is already undone",
         State::Done => return Ok(record),
     };
-    Err(UndoError::NotStanding { id, does: record.does.clone(), why })
+    Err(UndoError::NotStanding { id, does: record.does.clone(), why }.into())
 }
