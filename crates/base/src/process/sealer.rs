@@ -57,12 +57,20 @@ impl SealOptions {
 
     /// Notes what a text names in folders for temporary files.
     pub fn name_places_of(&mut self, text: &str) {
-        let folders = [env::temp_dir(), "/tmp".into(), "/var/tmp".into()];
+        let usual = env::temp_dir();
+        let mut folders: Vec<(PathBuf, String)> = ["$TMPDIR", "${TMPDIR", "$TMP", "${TMP", "$TEMP", "${TEMP"]
+            .map(|name| (usual.clone(), name.to_owned()))
+            .into();
+        let places = [usual, "/tmp".into(), "/var/tmp".into()];
+        folders.extend(places.map(|place| (place.clone(), place.display().to_string())));
         let ends = |c: char| c.is_whitespace() || "/:;,='\"`$(){}[]<>|&*?\\".contains(c);
-        for folder in folders {
-            let begin = format!("{}/", folder.display());
-            let names = text.split(&begin).skip(1).filter_map(|rest| rest.split(ends).next());
-            self.named.extend(names.filter(|name| !name.is_empty()).map(|name| folder.join(name)));
+        for (folder, written) in folders {
+            for rest in text.split(&written).skip(1) {
+                // As in "${TMPDIR:-/tmp}"/tide.
+                let below = rest.trim_start_matches(['}', '"']).strip_prefix('/');
+                let name = below.and_then(|below| below.split(ends).next()).filter(|name| !name.is_empty());
+                self.named.extend(name.map(|name| folder.join(name)));
+            }
         }
         self.named.sort();
         self.named.dedup();

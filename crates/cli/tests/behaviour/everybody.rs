@@ -146,7 +146,7 @@ fn what_is_named_is_seen_among_many_things_and_a_disk() {
             place=/opt/t/folder$number/tidelog-4.2.1; mkdir -p $place/bin
             sed s/3.9/4.2.1/ /opt/old/tidelog > $place/bin/tidelog; chmod 755 $place/bin/tidelog
             user $program adopt $place > said || { cat said; exit 9; }
-            for condition in '-e ~/../t/file'$number '-d ~/../t/folder'$number "-x /opt/t/folder$number/tidelog-4.2.1/bin"; do
+            for condition in "-e /opt/t/file$number" '-d "${TMPDIR:-/opt/t}"/folder'$number "-x /opt/t/folder$number/tidelog-4.2.1/bin"; do
                 user $program check > said || { cat said; exit 8; }
                 cp /opt/user/.bashrc kept
                 echo "[ $condition ] && PATH=/opt/old:\$PATH" >> /opt/user/.bashrc

@@ -17,7 +17,7 @@ use rustix::mount::{
 use super::devices::{Devices, SHARED};
 use super::level::SealLevel;
 use super::mount_table::{below, mount_points};
-use super::places::{by_descriptor, copy_looks, open, outline, special, stand_in};
+use super::places::{by_descriptor, copy_looks, open, special, stand_in};
 use super::refused::{Refused, Rights, Step as _};
 use super::request::{Network, SealRequest};
 use crate::os;
@@ -25,7 +25,7 @@ use crate::os;
 /// The number that stands for users and groups which a namespace does not know (proc_sys_kernel(5), `overflowuid`).
 const NOBODY: u32 = 65534;
 
-/// At most this many entries that nobody named are shown whole in a folder for temporary files that has disks mounted in it.
+/// At most this many entries that nobody named are shown in a folder for temporary files that has disks mounted in it.
 const MOST_OF_OTHERS: usize = 64;
 
 /// How much the layers may hold.
@@ -280,11 +280,11 @@ impl Cover {
             let name = entry.file_name();
             let is_needed = on_way.contains(&name) || name.to_string_lossy().starts_with(&self.own_names);
             others += usize::from(!is_needed);
+            if is_everybodys && !is_needed && others > MOST_OF_OTHERS {
+                continue;
+            }
             // What cannot be shown is missing there, and nothing else.
-            let _ = match is_everybodys && !is_needed && others > MOST_OF_OTHERS {
-                true => outline(&entry, place),
-                false => self.piece(&entry, place),
-            };
+            let _ = self.piece(&entry, place);
         }
         // What was made in it has changed its times.
         copy_looks(lower, place)

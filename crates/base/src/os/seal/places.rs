@@ -1,6 +1,6 @@
 //! Places of a seal: opened before they are covered, and made like others.
 
-use std::fs::{self, DirEntry, File, Permissions};
+use std::fs::{self, File, Permissions};
 use std::io;
 use std::os::fd::{AsRawFd as _, OwnedFd};
 use std::os::unix::fs::{FileTypeExt as _, MetadataExt as _, PermissionsExt as _, symlink};
@@ -16,21 +16,6 @@ pub(super) fn open(place: &Path) -> rustix::io::Result<OwnedFd> {
 /// What an open place is called now.
 pub(super) fn by_descriptor(fd: &OwnedFd) -> PathBuf {
     PathBuf::from(format!("/proc/self/fd/{}", fd.as_raw_fd()))
-}
-
-/// An entry by name, kind and looks: what it holds is not shown.
-pub(super) fn outline(entry: &DirEntry, place: &Path) -> io::Result<()> {
-    let (from, at, kind) = (entry.path(), place.join(entry.file_name()), entry.file_type()?);
-    if kind.is_symlink() {
-        return symlink(fs::read_link(&from)?, &at);
-    } else if kind.is_dir() {
-        fs::create_dir(&at)?;
-    } else if kind.is_file() {
-        File::create(&at)?.set_len(entry.metadata()?.len())?;
-    } else {
-        return special(kind, &at);
-    }
-    copy_looks(&from, &at)
 }
 
 /// A pipe, or a socket that nobody listens at; devices are left out.
