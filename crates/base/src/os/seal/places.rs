@@ -3,7 +3,7 @@
 use std::fs::{self, File, Permissions};
 use std::io;
 use std::os::fd::{AsRawFd as _, OwnedFd};
-use std::os::unix::fs::{FileTypeExt as _, MetadataExt as _, PermissionsExt as _, symlink};
+use std::os::unix::fs::{FileTypeExt as _, MetadataExt as _, PermissionsExt as _};
 use std::path::{Path, PathBuf};
 
 use rustix::fs::{CWD, FileType, Mode, OFlags};
