@@ -21,7 +21,9 @@ pub(super) fn clear(place: &Path, now: SystemTime) {
 fn is_named_as_ours(entry: &DirEntry) -> bool {
     let name = entry.file_name();
     let rest = name.to_str().and_then(|name| name.strip_prefix("wyard-")?.split_once('-'));
-    rest.is_some_and(|(process, _)| !process.is_empty() && process.bytes().all(|byte| byte.is_ascii_digit()))
+    // Folders of trials stay where the user wants to look at them.
+    let is_number = |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
+    rest.is_some_and(|(process, what)| is_number(process) && !what.starts_with("trial-"))
 }
 
 fn is_old(entry: &DirEntry, now: SystemTime) -> bool {
@@ -36,15 +38,15 @@ mod tests {
     #[test]
     fn only_old_folders_of_ours_go() {
         let place = tempfile::tempdir().unwrap();
-        for name in ["wyard-17-probe-x", "wyard-17-", "wyard-x-1", "wyard-17", "tide-17-x"] {
+        for name in ["wyard-17-probe-x", "wyard-17-", "wyard-x-1", "wyard-17", "tide-17-x", "wyard-17-trial-x"] {
             fs::create_dir_all(place.path().join(name).join("in")).unwrap();
         }
         fs::write(place.path().join("wyard-18-file"), "").unwrap();
         let left = || fs::read_dir(place.path()).unwrap().count();
         clear(place.path(), SystemTime::now());
-        assert_eq!(left(), 6);
+        assert_eq!(left(), 7);
         clear(place.path(), SystemTime::now() + 2 * OLD);
-        assert_eq!(left(), 4);
-        assert!(place.path().join("wyard-18-file").exists() && place.path().join("wyard-x-1").exists());
+        assert_eq!(left(), 5);
+        assert!(place.path().join("wyard-18-file").exists() && place.path().join("wyard-17-trial-x").exists());
     }
 }
