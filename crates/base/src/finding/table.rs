@@ -594,6 +594,13 @@ findings! {
         settle: "If you must run it, use --or-undo, which restores PATH, then adopt the folder. What was lost is listed.",
         example: "PATH = C:\\buoyctl\\bin in the table instead of [~];C:\\buoyctl\\bin",
     }
+    PathRestored = "path-restored", Caution {
+        means: "An installer replaced PATH instead of adding its folder to it, and what it lost is there again.",
+        why: "the installer will do so again when it is run the next time",
+        comes_about: "The program does not read the previous value. Entries of recorded tools are restored afterwards.",
+        settle: "Nothing to do. After running the installer by hand, run 'wyard check'.",
+        example: "PATH of the user environment lost %BUOYCTL_HOME%\\bin; restored",
+    }
     VariableReplaced = "variable-replaced", Caution {
         means: "The package would change a variable that new terminals already have.",
         why: "programs that use the variable switch to another copy",

@@ -60,6 +60,7 @@ fn there(mut places: Vec<PathBuf>) -> Vec<PathBuf> {
 pub fn cleaned_place(folder: &Path, home: &Path) -> Option<String> {
     let temporary = std::env::temp_dir();
     let places = [home.join("Downloads"), home.join("Desktop"), temporary, "/tmp".into(), "/var/tmp".into()];
-    let place = places.into_iter().find(|place| folder.starts_with(place))?;
+    // Windows takes the home itself for the temporary folder where neither TMP nor TEMP is set (GetTempPath).
+    let place = places.into_iter().find(|place| folder.starts_with(place) && !home.starts_with(place))?;
     Some(place.display().to_string())
 }

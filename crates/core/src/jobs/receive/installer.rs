@@ -25,6 +25,7 @@ use crate::process::{Ending, Outcome};
 use crate::program::{DownloadMark, MarkFate};
 use crate::report::{Report, ReportPath, Verdict};
 use crate::session::{JobError, Session};
+use crate::store::registry::RegistryEnvironments;
 use crate::suggestion::suggested;
 use crate::yard::Source;
 
@@ -137,6 +138,7 @@ fn finish(
         let change = adopted.as_ref().and_then(|adopted| adopted.change);
         take_back(session, request, &watched, change)?;
     }
+    findings.extend(lost_entries(session, &watched.seen)?);
     let left_undone = adopted.as_ref().and_then(|adopted| left_undone(&watched.seen, adopted));
     // What was handed to the system is the system's.
     let done = good || request.system_install && watched.ended.well;
@@ -190,17 +192,35 @@ fn run_findings(session: &Session, watched: &WatchedRun) -> Vec<Finding> {
         let seen = format!("changed while it ran, perhaps by another program: {}", strange.join("; "));
         findings.push(Finding::new(Code::ChangedMeanwhile, seen));
     }
-    for value in seen.values.iter().filter(|value| !value.lost.is_empty()) {
-        let lost = value.lost.join("; ");
-        let seen = format!("PATH of the {} environment lost {lost} while it ran", value.scope.as_str());
-        let remedy = "entries of recorded tools are restored; for others: wyard path add FOLDER";
-        findings.push(Finding::new(Code::PathReplaced, seen).remedy(remedy));
-    }
     for entry in seen.values.iter().flat_map(|value| &value.entries).filter(|entry| entry.quoted) {
         let seen = format!("it add {} to PATH, quotes and all", entry.raw);
         findings.push(Finding::new(Code::QuotedEntry, seen).remedy("run 'wyard path tidy'"));
     }
     findings
+}
+
+/// What PATH lost while the installer ran, by whether it is there again: registering restores entries of recorded tools.
+fn lost_entries(session: &Session, seen: &Differences) -> Result<Vec<Finding>, JobError> {
+    let lossy: Vec<_> = seen.values.iter().filter(|value| !value.lost.is_empty()).collect();
+    if lossy.is_empty() {
+        return Ok(Vec::new());
+    }
+    let registry = RegistryEnvironments::read(&session.machine.registry())?;
+    let findings = lossy.into_iter().flat_map(|value| {
+        let now = registry.of(value.scope).get(&value.name).map(|now| now.text).unwrap_or_default();
+        let (back, gone): (Vec<_>, Vec<_>) =
+            value.lost.iter().map(String::as_str).partition(|lost| now.split(';').any(|entry| entry == *lost));
+        let told = |code, entries: Vec<&str>, after: &str| {
+            let seen = format!("PATH of the {} environment lost {}{after}", value.scope.as_str(), entries.join("; "));
+            (!entries.is_empty()).then(|| Finding::new(code, seen))
+        };
+        let gone = told(Code::PathReplaced, gone, " while it ran");
+        [
+            gone.map(|gone| gone.remedy("run 'wyard path add FOLDER' for each")),
+            told(Code::PathRestored, back, "; restored"),
+        ]
+    });
+    Ok(findings.flatten().collect())
 }
 
 /// Finds the tool among what is new, and adopts it. What is in the way of that is told, and ends nothing: the installer
