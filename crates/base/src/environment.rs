@@ -22,7 +22,6 @@ pub struct Environment {
 }
 
 impl Environment {
-    /// One without variables, under the rules of a system.
     pub fn new(system: System) -> Self {
         Self { system, variables: BTreeMap::new() }
     }
@@ -31,7 +30,6 @@ impl Environment {
         Self::with(host_system(), std::env::vars_os())
     }
 
-    /// These variables, under the rules of a system.
     pub fn with<N: Into<OsString>, V: Into<OsString>>(
         system: System,
         variables: impl IntoIterator<Item = (N, V)>,
@@ -47,12 +45,10 @@ impl Environment {
         self.system
     }
 
-    /// The value of a variable.
     pub fn get(&self, name: impl AsRef<OsStr>) -> Option<&OsStr> {
         self.written(name.as_ref()).and_then(|name| self.variables.get(name)).map(OsString::as_os_str)
     }
 
-    /// A variable that holds an absolute path.
     pub fn folder(&self, name: &str) -> Option<PathBuf> {
         self.get(name).map(PathBuf::from).filter(|path| path.is_absolute())
     }
@@ -75,12 +71,10 @@ impl Environment {
         self.variables.retain(|name, value| keeps(name, value));
     }
 
-    /// All variables, by name.
     pub fn iter(&self) -> Iter<'_, OsString, OsString> {
         self.variables.iter()
     }
 
-    /// A name as it is written here.
     fn written(&self, name: &OsStr) -> Option<&OsString> {
         match self.variables.get_key_value(name) {
             Some((written, _)) => Some(written),

@@ -27,7 +27,6 @@ pub trait Classified: std::error::Error + Send + Sync + 'static {
 
 /// What [`classified!`] takes as the next step.
 pub trait NextStep {
-    /// The text, where there is one.
     fn text(self) -> Option<String>;
 }
 

@@ -33,7 +33,6 @@ classified!(MachineError {
     _ => Call;
 });
 
-/// Where things are on this machine.
 #[derive(Debug, Clone)]
 pub struct Machine {
     pub environment: Environment,
@@ -47,7 +46,6 @@ pub struct Machine {
     pub scope: Scope,
     /// Where the system's own files are found: the root, or a folder of the sandbox.
     pub root: PathBuf,
-    /// The folder this call was made in.
     pub current_folder: PathBuf,
     /// The command line of this call, for the records.
     pub command_line: String,
@@ -126,7 +124,6 @@ impl Machine {
         self.environment.system()
     }
 
-    /// The registry's keys, or those of the sandbox.
     pub fn registry(&self) -> RegistryPlaces {
         RegistryPlaces::of(self.sandbox.as_deref())
     }
@@ -156,7 +153,6 @@ fn absolute(path: &Path) -> Result<PathBuf, MachineError> {
     Ok(whole.components().collect())
 }
 
-/// The variable that names the user's home folder.
 pub fn home_variable(system: System) -> &'static str {
     match system {
         System::Unix => "HOME",

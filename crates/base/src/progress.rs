@@ -26,7 +26,6 @@ impl Stop {
         self.0.store(true, Ordering::SeqCst);
     }
 
-    /// Whether the end was asked for.
     pub fn requested(&self) -> bool {
         self.0.load(Ordering::SeqCst)
     }
@@ -40,7 +39,6 @@ pub struct Processor {
 }
 
 impl Processor {
-    /// One with nothing to do.
     pub fn free() -> Self {
         Self { free: Mutex::new(true), freed: Condvar::new() }
     }

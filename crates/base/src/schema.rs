@@ -4,7 +4,6 @@
 #[macro_export]
 macro_rules! schema_of_names {
     ($type:ty, $title:literal, $names:expr) => {
-        #[cfg(feature = "schema")]
         impl schemars::JsonSchema for $type {
             fn schema_name() -> std::borrow::Cow<'static, str> {
                 $title.into()

@@ -2,15 +2,11 @@
 
 use serde::{Deserialize, Serialize};
 
-/// Whose PATH.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Scope {
-    /// The user's.
     #[default]
     User,
-    /// Every user's.
     System,
 }
 

@@ -34,7 +34,6 @@ pub fn suggested_line<W: AsRef<OsStr>>(system: System, template: &str, words: &[
     line
 }
 
-/// A whole line that was typed, to be typed again.
 pub fn typed_again<W: AsRef<OsStr>>(system: System, words: &[W]) -> String {
     let words: Vec<String> = words.iter().map(|word| quoted(system, word.as_ref())).collect();
     words.join(" ")

@@ -1,6 +1,5 @@
 //! Which system's rules apply. Both systems' rules are ordinary code that is tested everywhere.
 
-/// A family of systems with the same rules.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum System {
     Unix,

@@ -8,7 +8,6 @@ use wagon_yard_core::jobs::consent::Consent;
 use crate::context::Context;
 use crate::view;
 
-/// Asks whether something is to be run.
 pub fn consent(context: &Context) -> Consent {
     if !context.can_ask() {
         return Consent::NobodyToAsk;

@@ -24,7 +24,6 @@ pub struct Context {
 }
 
 impl Context {
-    /// Looks at the machine and takes charge of Ctrl-C.
     pub fn new(args: &Args) -> Result<Self, Failure> {
         let global = &args.global;
         let color = match global.color {
@@ -77,7 +76,6 @@ impl Context {
         let _ = Page::of_error_terminal().labelled(&mut anstream::stderr(), "wyard:", 7, &escape(&told));
     }
 
-    /// The page on standard output.
     pub fn page(&self) -> Page {
         Page::of_terminal().of_machine(&self.session.machine).plain(self.global.plain)
     }

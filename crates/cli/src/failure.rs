@@ -19,7 +19,6 @@ pub mod exit {
     pub const INTERRUPTED: u8 = 130;
 }
 
-/// Why a command could not do what it was asked.
 #[derive(Debug)]
 pub struct Failure {
     message: String,
@@ -33,27 +32,21 @@ pub struct Failure {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Document<'a> {
-    /// The format number of all reports.
     format: u32,
-    /// The report's stable name.
     report: &'static str,
-    /// What was seen, and where.
     message: &'a str,
     /// What lies behind it, the nearest cause first.
     causes: &'a [String],
     /// What to do next.
     next: Option<&'a str>,
-    /// The exit code.
     exit_code: u8,
 }
 
 impl Failure {
-    /// A failure of the program's own making.
     pub fn new(code: u8, message: impl Into<String>, next: Option<&str>) -> Self {
         Self { message: message.into(), causes: Vec::new(), next: next.map(str::to_owned), code, quiet: false }
     }
 
-    /// Prints it and gives the exit code.
     pub fn tell(&self, json: bool) -> ExitCode {
         if !self.quiet {
             // Nobody is left to be told when these writes fail.

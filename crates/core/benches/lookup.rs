@@ -14,8 +14,8 @@ use wagon_yard_core::progress::Stop;
 use wagon_yard_core::resolve::{self, Caller, Disk, LookupContext};
 use wagon_yard_core::scope::Scope;
 use wagon_yard_core::session::Session;
+use wagon_yard_core::shells::TerminalKind;
 use wagon_yard_core::survey::survey;
-use wagon_yard_core::terminal::TerminalKind;
 use wagon_yard_core::trace::{TraceRequest, trace};
 
 fn scanning(criterion: &mut Criterion) {

@@ -13,12 +13,9 @@ use crate::registry::{Hive, RegistryPlace, RegistryValue};
 use crate::report::{ReportBody, ReportPath};
 use crate::system::System;
 
-/// Interpreters that scripts of downloads ask for.
 pub const INTERPRETERS: [&str; 9] = ["java", "lua", "node", "perl", "php", "python", "python3", "ruby", "tclsh"];
 
-/// What a machine is and has.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct MachineFacts {
     /// The system, as archives write it: `linux`, `macos`, `windows`.
     pub system: Cow<'static, str>,
@@ -32,21 +29,14 @@ pub struct MachineFacts {
     pub processor_level: Option<u32>,
     /// The C libraries; Linux only.
     pub c_libraries: Vec<CLibrary>,
-    /// The other machines whose programs run here.
     pub emulates: Vec<String>,
-    /// The shells that count.
     pub shells: Vec<FoundProgram>,
-    /// The interpreters that a new terminal finds.
     pub interpreters: Vec<FoundProgram>,
 }
 
-/// A program, with the version it states.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct FoundProgram {
-    /// Its name.
     pub name: String,
-    /// The file.
     pub file: ReportPath,
     /// The version; null where it states none.
     pub version: Option<String>,
@@ -59,7 +49,6 @@ impl ReportBody for MachineFacts {
 }
 
 impl MachineFacts {
-    /// A machine of which nothing else is known.
     pub fn new(system: Cow<'static, str>, processor: Cow<'static, str>) -> Self {
         Self {
             system,

@@ -27,6 +27,7 @@ pub mod quote;
 pub mod registration;
 pub mod resolve;
 pub mod session;
+pub mod shells;
 pub mod snapshot;
 pub mod store;
 pub mod survey;

@@ -16,7 +16,8 @@ use crate::progress::Stop;
 use crate::registration::{Registrar, RegistrationError};
 use crate::resolve::Shell;
 use crate::scope::Scope;
-use crate::store::{self, StartupFolders};
+use crate::shells::StartupFolders;
+use crate::store;
 use crate::system::System;
 use crate::terminal::{self, Asking, InstalledShell};
 use crate::yard::{Settings, Stock, Yard, YardError, YardLock};
@@ -48,7 +49,6 @@ classified!(SessionError {
 pub struct JobError(Box<dyn Classified>);
 
 impl JobError {
-    /// The error, where it is of this type.
     pub fn of<E: Classified>(&self) -> Option<&E> {
         (self.error() as &dyn Error).downcast_ref()
     }
@@ -57,7 +57,6 @@ impl JobError {
         &*self.0
     }
 
-    /// For errors that have it as their source.
     pub fn into_source(self) -> Box<dyn Error + Send + Sync> {
         self.0
     }
@@ -126,7 +125,6 @@ impl Session {
         self.machine.system()
     }
 
-    /// The yard's settings, read once.
     pub fn settings(&self) -> Result<&Settings, YardError> {
         if let Some(settings) = self.settings.get() {
             return Ok(settings);
@@ -145,7 +143,6 @@ impl Session {
         }))
     }
 
-    /// New terminals, to be asked.
     pub fn asking(&self) -> Result<Asking<'_>, YardError> {
         Ok(Asking { startup: Some(&self.startup), ..self.asking_of(self.shells()?)? })
     }
@@ -155,7 +152,6 @@ impl Session {
         *self.startup.lock().unwrap_or_else(PoisonError::into_inner) = None;
     }
 
-    /// New terminals of these shells only.
     pub fn asking_of<'a>(&'a self, shells: &'a [InstalledShell]) -> Result<Asking<'a>, YardError> {
         let (machine, limit, stop) = (&self.machine, self.settings()?.shell_limit(), &self.stop);
         Ok(Asking {
@@ -183,7 +179,6 @@ impl Session {
         }))
     }
 
-    /// The whole environment that a new terminal hands to programs.
     pub fn environment(&self) -> Result<Environment, JobError> {
         let environment = self.asking()?.environment();
         let why = || if self.stop.requested() { SessionError::Interrupted } else { SessionError::NoAnswer };
@@ -242,7 +237,6 @@ impl Session {
         }
     }
 
-    /// Ends with an error where the user asked to stop.
     pub fn bail_if_interrupted(&self) -> Result<(), JobError> {
         if self.stop.requested() { Err(SessionError::Interrupted.into()) } else { Ok(()) }
     }

@@ -6,7 +6,6 @@ use std::sync::mpsc::{Receiver, Sender, SyncSender, channel, sync_channel};
 use super::guard;
 use super::held::read_held;
 
-/// The size of a chunk, in bytes.
 const CHUNK: usize = 1 << 19;
 /// How many chunks may be ready and unread.
 const READY: usize = 3;
@@ -93,7 +92,6 @@ impl Read for ReadAhead {
 mod tests {
     use super::*;
 
-    /// Gives three bytes, then ends in one way or another.
     struct Three(u8, fn() -> io::Result<usize>);
 
     impl Read for Three {

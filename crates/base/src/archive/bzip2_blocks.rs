@@ -18,9 +18,7 @@ use super::members::Members;
 use super::oddities::ReadWarnings;
 use super::segment::Segment;
 
-/// What a block begins with.
 const BLOCK: u64 = 0x3141_5926_5359;
-/// What stands behind the last block.
 const END: u64 = 0x1772_4538_5090;
 /// The length of a mark, in bits.
 const MARK_BITS: u64 = 48;
@@ -37,7 +35,6 @@ const PIECES_READY: usize = 2;
 /// More threads would hold more memory than unpacking may take.
 const MOST_THREADS: usize = 8;
 
-/// Reads what is inside a bzip2 file.
 pub(super) struct Blocks {
     packed: Segment,
     parts: Receiver<Part>,
@@ -55,15 +52,12 @@ pub(super) struct Blocks {
 type Serial = Members<BzDecoder<BufReader<Segment>>>;
 
 enum Part {
-    /// A block's pieces, to come.
     Block(Receiver<Piece>),
-    /// The file ends as it should.
     Whole,
 }
 
 enum Piece {
     Bytes(Vec<u8>),
-    /// The block's checksum was right.
     Whole,
 }
 
@@ -147,7 +141,6 @@ struct Splitter {
     input: Segment,
     /// The bytes from the one on in which the block at hand begins.
     kept: Vec<u8>,
-    /// Where those begin in the file, in bytes.
     begins: u64,
     /// The next byte to look at, counted within `kept`.
     at: usize,
@@ -231,13 +224,11 @@ impl Splitter {
         Some(read > 0)
     }
 
-    /// Looks for marks from here on only.
     fn seek(&mut self, position: u64) {
         self.forget(position);
         (self.at, self.last) = (0, 0);
     }
 
-    /// Forgets what stands before a place.
     fn forget(&mut self, position: u64) {
         let bytes = usize::try_from(position.saturating_sub(self.begins)).unwrap_or(usize::MAX).min(self.kept.len());
         self.kept.drain(..bytes);
@@ -279,7 +270,6 @@ impl Splitter {
         u32::try_from((wide >> (8 - bit % 8)) & u64::from(u32::MAX)).ok()
     }
 
-    /// A block as a stream by itself.
     fn alone(&self, header: &[u8], begin: u64, end: u64, checksum: u32) -> Vec<u8> {
         // Both lie within what is kept, whose length fits.
         let place = |bit: u64| usize::try_from(bit / 8 - self.begins).unwrap_or(usize::MAX);

@@ -26,7 +26,6 @@ const LARGEST_LOOKED_INTO: u64 = 32 << 20;
 /// How much is looked into in one archive, in bytes, so that an answer comes soon.
 const LOOKED_INTO_TOGETHER: u64 = 128 << 20;
 
-/// The entries so far.
 pub(super) struct Collector<'a> {
     /// Where files and folders go; `None` when only listing.
     pub root: Option<&'a HeldFolder>,
@@ -45,7 +44,6 @@ pub(super) struct Collector<'a> {
     parents: HashSet<OsString>,
     /// Whether the archive says of no file that it is executable.
     modeless: bool,
-    /// Entries and the folders they lie in.
     count: usize,
     bytes: u64,
     names: usize,
@@ -139,7 +137,6 @@ impl<'a> Collector<'a> {
         could_be_program(job.path.as_path().as_os_str().as_encoded_bytes(), job.mode, self.modeless)
     }
 
-    /// Notes what was seen of a file.
     pub fn done(&mut self, index: usize, bytes: u64, program: Option<Box<Program>>) {
         if let Some(Some(entry)) = self.entries.get_mut(index) {
             entry.bytes = bytes;
@@ -180,7 +177,6 @@ impl<'a> Collector<'a> {
         Ok(())
     }
 
-    /// The entries, and what was left out.
     pub fn end(self) -> Listing {
         Listing {
             entries: self.entries.into_iter().flatten().collect(),

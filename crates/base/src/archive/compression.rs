@@ -10,9 +10,7 @@ use super::members::Members;
 use super::oddities::ReadWarnings;
 use super::segment::Segment;
 
-/// How an archive is packed as a whole.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Compression {
     /// Not at all; zip and 7z pack each entry for themselves.
@@ -25,7 +23,6 @@ pub enum Compression {
     Bzip2,
     /// Zstandard (RFC 8878), of one frame or several.
     Zstd,
-    /// The older format of the LZMA utilities.
     Lzma,
 }
 
@@ -33,7 +30,6 @@ pub enum Compression {
 const DECODER_MEMORY: u64 = 1 << 30;
 
 impl Compression {
-    /// The one that a stream begins with, by its first bytes.
     pub fn of(head: &[u8]) -> Self {
         let begins = |magic: &[u8]| head.starts_with(magic);
         if begins(&[0x1f, 0x8b]) {
@@ -86,12 +82,10 @@ pub(super) fn zstd<R: BufRead>(packed: R) -> io::Result<impl Read> {
     Ok(decoder)
 }
 
-/// Decodes the old format of LZMA.
 pub(super) fn lzma<R: BufRead>(packed: R) -> io::Result<impl Read> {
     Ok(XzDecoder::new_stream(packed, liblzma::stream::Stream::new_lzma_decoder(DECODER_MEMORY)?))
 }
 
-/// Decodes one stream of xz.
 pub(super) fn xz<R: BufRead>(packed: R) -> io::Result<impl Read> {
     Ok(XzDecoder::new_stream(packed, liblzma::stream::Stream::new_stream_decoder(DECODER_MEMORY, 0)?))
 }

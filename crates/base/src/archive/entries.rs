@@ -4,12 +4,10 @@ use std::io::{self, BufRead, Read};
 
 use super::error::ArchiveError;
 
-/// An entry as its container describes it.
 #[derive(Debug)]
 pub(super) struct RawEntry {
     /// The name, in the archive's own bytes.
     pub name: Vec<u8>,
-    /// What it claims to be.
     pub kind: RawKind,
     /// Its permission bits, where the container has them.
     pub mode: Option<u32>,
@@ -21,20 +19,16 @@ pub(super) struct RawEntry {
     pub modified: Option<u64>,
 }
 
-/// What an entry claims to be.
 #[derive(Debug)]
 pub(super) enum RawKind {
     Folder,
     File,
-    /// A symbolic link with its target.
     Link(Vec<u8>),
-    /// A hard link with the name of an earlier entry.
     HardLink(Vec<u8>),
     Special,
 }
 
 impl RawKind {
-    /// The length of a link's target, in bytes.
     pub fn target_bytes(&self) -> usize {
         match self {
             Self::Link(target) | Self::HardLink(target) => target.len(),
@@ -43,7 +37,6 @@ impl RawKind {
     }
 }
 
-/// Which contents will be read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Wanted {
     All,
@@ -66,10 +59,8 @@ pub(super) fn could_be_program(name: &[u8], bits: Option<u32>, modeless: bool) -
         || modeless && !FOR_READING.iter().any(is)
 }
 
-/// Takes each entry with its content.
 pub(super) type Visit<'a> = dyn FnMut(RawEntry, &mut dyn BufRead) -> Result<(), ArchiveError> + 'a;
 
-/// Permission and type bits of a Unix mode.
 pub(super) mod mode {
     pub const TYPE: u32 = 0o170_000;
     pub const FOLDER: u32 = 0o040_000;
@@ -82,7 +73,6 @@ pub(super) mod mode {
 /// The longest link target that is read from an archive, in bytes: Linux allows no longer path (`PATH_MAX`).
 const LONGEST_TARGET: u64 = 4096;
 
-/// Reads the target of a link that is stored as content.
 pub(super) fn read_target(content: &mut dyn Read) -> io::Result<Vec<u8>> {
     let mut target = Vec::new();
     content.take(LONGEST_TARGET + 1).read_to_end(&mut target)?;

@@ -42,13 +42,8 @@ pub enum ArchiveError {
     Special(String),
     #[error("the link \"{entry}\" points outside the archive, to \"{target}\"")]
     LinkOutside { entry: String, target: String },
-    /// An entry lies behind a link of the same archive.
     #[error("the entry \"{entry}\" would be written through the link \"{link}\"")]
-    ThroughLink {
-        entry: String,
-        /// The link it goes through.
-        link: String,
-    },
+    ThroughLink { entry: String, link: String },
     /// An entry is both file and folder, or twice in an archive where neither can count.
     #[error("the entry \"{0}\" is in the archive twice, as different kinds")]
     Twice(String),
@@ -65,7 +60,6 @@ pub enum ArchiveError {
     TwoHeaders { entry: String, what: &'static str },
     #[error("{} contains two archives, one after the other; programs disagree on which to unpack", .0.display())]
     InFront(PathBuf),
-    /// The file system here would take two names for one.
     #[error("\"{one}\" and \"{other}\" differ only in case: on this system they are the same file")]
     CaseOnly { one: String, other: String },
     /// A link to a folder that would have to become a copy, and holds itself.
@@ -80,26 +74,15 @@ pub enum ArchiveError {
     Encrypted(String),
     /// An entry is packed with a method this version cannot read.
     #[error("the entry \"{entry}\" uses an unsupported compression method: {method}")]
-    Method {
-        entry: String,
-        /// The method, in the words of its format.
-        method: String,
-    },
+    Method { entry: String, method: String },
     #[error("the archive has {0}: limit exceeded")]
     TooMuch(String),
-    /// A file is longer or shorter than the archive says.
     #[error("the entry \"{entry}\" has {seen} bytes; the archive states {said}")]
     Length { entry: String, seen: u64, said: u64 },
-    /// Entries of a zip share bytes.
     #[error("the entries \"{0}\" and \"{1}\" overlap in the archive")]
     Overlap(String, String),
     #[error("{} has {free} bytes free; the archive needs {needed}", folder.display())]
-    NoRoom {
-        /// Where it was to go.
-        folder: PathBuf,
-        free: u64,
-        needed: u64,
-    },
+    NoRoom { folder: PathBuf, free: u64, needed: u64 },
     #[error("{} is an empty archive", .0.display())]
     Empty(PathBuf),
     #[error("interrupted; unpacked files were removed")]

@@ -2,7 +2,6 @@
 
 use std::io::{self, BufRead};
 
-/// Reads from what a reader holds in memory.
 pub(super) fn read_held(reader: &mut impl BufRead, buffer: &mut [u8]) -> io::Result<usize> {
     let held = reader.fill_buf()?;
     let most = held.len().min(buffer.len());

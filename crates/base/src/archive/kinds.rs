@@ -4,19 +4,14 @@ use super::compression::Compression;
 use super::deb;
 use crate::program::{Program, ProgramKind};
 
-/// The kind of archive, or of a file that is none.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Container {
-    /// PKWARE zip.
     Zip,
     /// tar (POSIX ustar, pax, GNU).
     Tar,
-    /// 7z.
     #[serde(rename = "7z")]
     SevenZip,
-    /// A Debian package.
     Deb,
     /// One file by itself: a program, or something compressed.
     Single,

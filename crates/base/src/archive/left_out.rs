@@ -2,12 +2,9 @@
 
 use serde::Serialize;
 
-/// An entry that was left out, and why.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct LeftOut {
     /// The entry's name, lossy.
     pub entry: String,
-    /// The reason.
     pub reason: String,
 }

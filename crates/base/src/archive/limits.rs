@@ -2,7 +2,6 @@
 
 use super::error::ArchiveError;
 
-/// The most that is unpacked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Limits {
     pub entries: usize,
@@ -24,7 +23,6 @@ impl Default for Limits {
 }
 
 impl Limits {
-    /// So many times the usual ones.
     pub fn times(factor: u32) -> Self {
         let usual = Self::default();
         let many = usize::try_from(factor).unwrap_or(usize::MAX);

@@ -9,20 +9,17 @@ use crate::program::{Needs, Program, ProgramKind};
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum EntryKind {
     Folder,
-    /// A regular file, or a hard link to one.
     File,
     /// A symbolic link, with its target as the archive has it.
     Link(OsString),
 }
 
-/// One entry of an archive.
 #[derive(Debug, Clone)]
 pub struct Entry {
     pub path: MemberPath,
     pub kind: EntryKind,
     /// Its unpacked size in bytes; 0 for folders and links.
     pub bytes: u64,
-    /// Its permission bits, where the archive has them.
     pub mode: Option<u32>,
     /// What its first bytes say about it; `None` for folders and links.
     pub program: Option<Box<Program>>,
@@ -57,7 +54,6 @@ impl Listing {
         self.entries.iter().map(|e| e.bytes).sum()
     }
 
-    /// The number of regular files.
     pub fn files(&self) -> usize {
         self.entries.iter().filter(|e| e.kind == EntryKind::File).count()
     }

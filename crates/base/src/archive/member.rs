@@ -14,7 +14,6 @@ const LONGEST: usize = 255;
 /// The longest name with all its folders, and the longest target of a link, in bytes: what is left of `PATH_MAX` (limits.h(0P),
 /// 4096 on Linux) for the folder that it is unpacked into.
 const LONGEST_WHOLE: usize = 3072;
-/// The most folders one in the other.
 const DEEPEST: usize = 100;
 
 /// A relative path of plain components: no root, no drive, no `..`, no `.`, not empty. A clone shares its text.
@@ -30,7 +29,6 @@ pub enum MemberError {
     Climbs,
     #[error("its name contains a zero byte")]
     Nul,
-    /// A part of it is longer than file systems allow.
     #[error("a part of its name is longer than {LONGEST} bytes")]
     TooLong,
     #[error("its name is longer than {LONGEST_WHOLE} bytes")]
@@ -129,12 +127,10 @@ impl MemberPath {
         Arc::clone(&self.0)
     }
 
-    /// The place of this member under a folder.
     pub fn under(&self, root: &Path) -> PathBuf {
         root.join(self.as_path())
     }
 
-    /// The last component, lossy.
     pub fn file_name(&self) -> String {
         self.as_path().file_name().unwrap_or_default().to_string_lossy().into_owned()
     }

@@ -5,15 +5,11 @@ use std::io::{self, BufRead as _, BufReader, Read, Seek as _};
 use super::oddities::ReadWarnings;
 use super::segment::Segment;
 
-/// A decoder of one member.
 pub(super) trait Member: Read {
-    /// What such a member begins with.
     const BEGIN: &'static [u8];
 
-    /// Begins to decode at the reader's place.
     fn begin(packed: BufReader<Segment>) -> Self;
 
-    /// The reader, behind the member.
     fn end(self) -> BufReader<Segment>;
 }
 
@@ -41,7 +37,6 @@ impl Member for bzip2::bufread::BzDecoder<BufReader<Segment>> {
     }
 }
 
-/// All members of a file.
 pub(super) struct Members<D> {
     decoder: Option<D>,
     packed: Segment,

@@ -26,7 +26,6 @@ impl ReadWarnings {
         self.0.behind.load(Ordering::Relaxed) > 0
     }
 
-    /// The blocks that end a tar are missing.
     pub fn lacks_end(&self) {
         self.0.lacks_end.store(true, Ordering::Relaxed);
     }

@@ -4,7 +4,6 @@ use std::cell::Cell;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::rc::Rc;
 
-/// How much may still be read, in bytes.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Ration(Rc<Cell<u64>>);
 
@@ -14,7 +13,6 @@ impl Ration {
         self.0.set(bytes);
     }
 
-    /// The bytes that are left.
     pub fn left(&self) -> u64 {
         self.0.get()
     }

@@ -21,7 +21,6 @@ impl Segment {
         Self { file, start, length, at: 0 }
     }
 
-    /// Its length in bytes.
     pub fn length(&self) -> u64 {
         self.length
     }
@@ -67,12 +66,10 @@ pub(crate) struct Buffered {
 }
 
 impl Buffered {
-    /// Of a segment, from its beginning.
     pub fn new(segment: Segment) -> Self {
         Self { segment, buffer: Vec::new(), begins: 0, at: 0 }
     }
 
-    /// The segment, for reads of its own.
     pub fn segment(&self) -> Segment {
         self.segment.clone()
     }

@@ -22,7 +22,6 @@ const UNIX_MODE: u32 = 0x8000;
 
 /// The size of a piece of content, in bytes.
 const PIECE: usize = 1 << 18;
-/// How many pieces may be ready and unread.
 const READY: usize = 8;
 /// From this many bytes on a read is one for a worker.
 const LARGE_READ: usize = 4 << 10;
@@ -158,7 +157,6 @@ fn failure(file: &Path, error: Error) -> ArchiveError {
     }
 }
 
-/// The content of one entry.
 struct BlockContent<'a> {
     pieces: &'a Receiver<Piece>,
     stop: &'a Stop,
@@ -213,7 +211,6 @@ impl BufRead for BlockContent<'_> {
     }
 }
 
-/// The bits of an entry's Unix mode.
 fn bits(entry: &ArchiveEntry) -> Option<u32> {
     let attributes = if entry.has_windows_attributes { entry.windows_attributes } else { 0 };
     (attributes & UNIX_MODE != 0).then_some(attributes >> 16)

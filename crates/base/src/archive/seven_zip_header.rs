@@ -6,7 +6,6 @@ use std::io::{self, BufReader, Read};
 use super::compression;
 use super::segment::Segment;
 
-/// The length of the header at the beginning.
 const SIGNATURE_HEADER: u64 = 32;
 
 /// The most coders that a block has, and streams that a coder has; 7-Zip itself takes no more.
@@ -15,7 +14,6 @@ const MOST_CODERS: u64 = 32;
 /// The longest directory, in bytes: its names are held in memory.
 const LONGEST: u64 = 256 << 20;
 
-/// The most entries.
 const MOST_ENTRIES: u64 = 16 << 20;
 
 /// The bytes that each entry has at least: a name of one character, and its end, in UTF-16.
@@ -90,7 +88,6 @@ fn read(from: impl Read, length: u64) -> io::Result<Vec<u8>> {
     if bytes.len() as u64 == length { Ok(bytes) } else { Err(io::ErrorKind::UnexpectedEof.into()) }
 }
 
-/// What is not read yet.
 struct Cursor<'a>(&'a [u8]);
 
 impl<'a> Cursor<'a> {
@@ -209,7 +206,6 @@ fn pack_info(left: &mut Cursor<'_>, packed: &mut Packed) -> io::Result<()> {
     }
 }
 
-/// For each block whether it has a checksum.
 fn unpack_info(left: &mut Cursor<'_>, packed: &mut Packed) -> io::Result<Vec<bool>> {
     left.expect(id::FOLDER)?;
     let count = left.count(2)?;
@@ -323,7 +319,6 @@ mod tests {
 
     use super::*;
 
-    /// A 7z with this directory.
     fn with_directory(directory: &[u8]) -> Segment {
         let mut start = Vec::new();
         start.extend(0_u64.to_le_bytes());

@@ -4,7 +4,6 @@ use std::path::Path;
 
 use crate::naming;
 
-/// Endings of compressed single files.
 const ENDINGS: [&str; 6] = [".gz", ".xz", ".bz2", ".zst", ".lzma", ".bin"];
 /// Endings that make a program what it is, and stay.
 const KEPT: [&str; 6] = [".exe", ".com", ".cmd", ".bat", ".sh", ".ps1"];

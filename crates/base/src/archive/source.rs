@@ -21,12 +21,10 @@ use crate::finding::Finding;
 use crate::program::HEAD_BYTES;
 use crate::progress::Stop;
 
-/// A file recognised as something that can be unpacked.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Format {
     pub container: Container,
     pub compression: Compression,
-    /// The size of the file in bytes.
     pub bytes: u64,
     /// The archive inside, by its name, where the file holds just that one.
     pub inner: Option<String>,
@@ -59,7 +57,6 @@ pub fn words(container: Container, compression: Compression, inner: Option<&str>
 /// An opened file. Everything is read from what was opened, whatever happens to the name meanwhile.
 #[derive(Debug, Clone)]
 pub struct Source {
-    /// The file's name, for messages.
     pub path: PathBuf,
     pub format: Format,
     whole: Segment,
@@ -67,7 +64,6 @@ pub struct Source {
     archive: Segment,
     /// The name of the only file, where the file is no archive.
     single_name: String,
-    /// What was noted while it was read.
     oddities: ReadWarnings,
     /// Whether only a checksum can tell that its end is not missing.
     end_unproven: bool,
@@ -186,12 +182,10 @@ impl Source {
         }
     }
 
-    /// What is odd about what was read of it until now.
     pub fn findings(&self) -> Vec<Finding> {
         self.oddities.findings()
     }
 
-    /// Goes through the entries in order.
     pub(super) fn walk(
         &self,
         wanted: Wanted,
@@ -228,7 +222,6 @@ impl Source {
         size::content_bytes(self.format.container, self.format.compression, &self.archive)
     }
 
-    /// The archive's own part of the file.
     pub(super) fn archive(&self) -> Segment {
         self.archive.clone()
     }
@@ -308,7 +301,6 @@ impl Source {
 /// At most this many bytes of a disk are left free when an archive in an archive is laid out.
 const ROOM_LEFT: u64 = 64 << 20;
 
-/// How deep archives in archives are opened.
 const MOST_INSIDE: usize = 3;
 
 /// The first bytes, as many as anything needs to be recognised.

@@ -3,7 +3,6 @@
 use std::collections::VecDeque;
 use std::io::{self, Read};
 
-/// The longest map that stands before a content, in bytes.
 const LONGEST_MAP: u64 = 4 << 20;
 /// A map fills whole blocks, in bytes.
 const BLOCK: usize = 512;
@@ -41,7 +40,6 @@ impl Sparse {
         Ok(sparse)
     }
 
-    /// The file's content, with zero bytes for its holes.
     pub fn content(mut self, packed: &mut dyn Read) -> io::Result<Filled<'_>> {
         if self.map_in_content {
             self.map = read_map(packed)?;
@@ -91,7 +89,6 @@ fn damaged() -> io::Error {
     io::Error::new(io::ErrorKind::InvalidData, "the map of a file with holes makes no sense")
 }
 
-/// A content whose holes are filled.
 pub(super) struct Filled<'a> {
     packed: &'a mut dyn Read,
     /// Begin and end of the parts that are still to come.

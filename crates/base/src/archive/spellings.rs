@@ -3,7 +3,6 @@
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
-/// The spellings met so far, by what they have in common.
 #[derive(Debug, Default)]
 pub(super) struct Spellings(HashMap<String, PathBuf>);
 

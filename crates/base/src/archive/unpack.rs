@@ -25,10 +25,8 @@ use crate::os::{self, HeldFolder};
 use crate::program::{HEAD_BYTES, Program};
 use crate::progress::{Processor, Progress, Stop};
 
-/// How an archive is to be read.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Options {
-    /// The most that is unpacked.
     pub limits: Limits,
     /// Whether entries that could do harm are left out, where otherwise the whole archive would be refused.
     pub leave_out_hazards: bool,
@@ -186,7 +184,6 @@ fn listing(source: &Source, collector: Collector<'_>) -> Result<Listing, Archive
     Ok(listing)
 }
 
-/// What came of the links.
 #[derive(Debug, Default)]
 pub struct Finished {
     /// How many became copies, because none can be made here.
@@ -220,7 +217,6 @@ impl<'a> Finish<'a> {
         Ok(Self { listing, wrapper })
     }
 
-    /// Makes the links below the wrapper and sets the execute bits.
     pub fn apply(self, root: &Path, options: Options) -> Result<Finished, ArchiveError> {
         let inside = || self.listing.entries.iter().filter(|e| e.path.below(self.wrapper).is_some());
         let mut links = inside().filter(|e| matches!(e.kind, EntryKind::Link(_))).peekable();

@@ -26,28 +26,23 @@ const WHOLE_PART: usize = 4 << 20;
 /// From this size on a file's place on the disk is asked for before it is written, in bytes.
 const ALLOCATED_FROM: u64 = 1 << 20;
 
-/// What all writers of an archive share.
 pub(super) struct Writer<'a> {
     pub archive: &'a Path,
     pub root: &'a HeldFolder,
-    /// Its size in bytes.
     pub packed: u64,
     pub limits: Limits,
     pub progress: &'a dyn Progress,
     pub stop: &'a Stop,
-    /// Bytes written so far.
     pub written: AtomicU64,
     /// The permission bits that the system takes off new files, so that they have to be set once more.
     pub masked: u32,
 }
 
-/// A file to be written.
 #[derive(Debug, Clone)]
 pub(super) struct FileJob {
     pub path: MemberPath,
     pub mode: Option<u32>,
     pub modified: Option<u64>,
-    /// The size that the archive states.
     pub bytes: Option<u64>,
 }
 
@@ -87,7 +82,6 @@ impl Writer<'_> {
         Ok((out.bytes, head))
     }
 
-    /// The same for content that is in memory already.
     pub fn write_whole(&self, job: &FileJob, content: &[u8]) -> Result<u64, ArchiveError> {
         let mut out = self.create(job)?;
         // In parts, so that a progress bar moves and a stop is obeyed.
@@ -137,7 +131,6 @@ impl Writer<'_> {
     }
 }
 
-/// A file being written.
 struct OutputFile {
     place: PathBuf,
     file: File,
@@ -148,7 +141,6 @@ fn mode_of(job: &FileJob) -> u32 {
     job.mode.map_or(0o644, |mode| mode & KEPT_BITS | 0o600)
 }
 
-/// Makes a folder under a root, and those above it.
 pub(super) fn make_folder(root: &HeldFolder, below: &Path) -> Result<(), ArchiveError> {
     Ok(root.make_folders(below).at("make the folder", &root.place().join(below))?)
 }

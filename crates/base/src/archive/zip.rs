@@ -41,7 +41,6 @@ pub(super) struct Whole {
 }
 
 impl Whole {
-    /// For one of so many threads.
     pub fn new(threads: usize) -> Self {
         let share = WHOLE_TOGETHER / u64::try_from(threads.max(1)).unwrap_or(u64::MAX);
         let largest = share.min(LARGEST_WHOLE);
@@ -215,7 +214,6 @@ impl Opened {
         }
     }
 
-    /// Hands on an entry's content.
     pub fn read<T>(
         &mut self,
         file: &Path,
@@ -228,7 +226,6 @@ impl Opened {
         })
     }
 
-    /// The same for work with errors of its own.
     pub fn content<T>(
         &mut self,
         file: &Path,
@@ -349,7 +346,6 @@ fn damaged(file: &Path, source: ZipError) -> ArchiveError {
     ArchiveError::Damaged { file: file.to_owned(), source: io::Error::other(source) }
 }
 
-/// Goes through the entries in the directory's order.
 pub(super) fn walk(file: &Path, segment: Segment, limits: &Limits, visit: &mut Visit<'_>) -> Result<(), ArchiveError> {
     let mut opened = Opened::open(file, segment, limits)?;
     opened.check(file)?;

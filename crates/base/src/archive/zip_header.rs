@@ -7,13 +7,11 @@ use std::path::Path;
 use super::error::ArchiveError;
 use super::segment::Segment;
 
-/// What every such header begins with.
 const MARK: &[u8] = b"PK\x03\x04";
 
 /// The length of a header without name and extra fields.
 pub(super) const LENGTH: u64 = 30;
 
-/// What the directory says of an entry.
 pub(super) struct InDirectory<'a> {
     pub at: u64,
     pub name: &'a [u8],

@@ -9,7 +9,6 @@ use serde::{Serialize, Serializer};
 
 use crate::progress::Stop;
 
-/// A way of computing a checksum.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Algorithm {
     /// SHA-256 (FIPS 180-4).
@@ -38,7 +37,6 @@ impl Algorithm {
         self.name().to_ascii_lowercase().replace('-', "")
     }
 
-    /// How many hex digits it has.
     pub fn digits(self) -> usize {
         match self {
             Self::Sha256 => 64,
@@ -63,12 +61,9 @@ impl Serialize for Algorithm {
 crate::schema_of_names!(Algorithm, "Algorithm", Algorithm::ALL.iter().map(|algorithm| algorithm.name_in_reports()));
 
 /// A checksum: lower-case hex digits.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Checksum {
-    /// How it was computed.
     pub algorithm: Algorithm,
-    /// The digits.
     pub value: String,
 }
 

@@ -9,14 +9,10 @@ use serde::Serialize;
 use super::algorithm::{Algorithm, Checksum};
 use crate::error::{FileContext as _, FileError, classified};
 
-/// A published checksum of a file.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Published {
-    /// The checksum.
     #[serde(flatten)]
     pub checksum: Checksum,
-    /// Where it was found: an option, or a file's name.
     pub from: String,
 }
 

@@ -8,11 +8,9 @@ use crate::error::classified;
 use crate::finding::{Code, Finding};
 use crate::progress::Stop;
 
-/// The checksums that the user has from the publisher.
 #[derive(Debug, Clone, Default)]
 pub struct Trust {
     pub checksums: Vec<Checksum>,
-    /// A list that has to hold the file.
     pub list: Option<PathBuf>,
 }
 
@@ -37,10 +35,8 @@ classified!(TrustError {
     Self::Mismatch(_) => Input, "do not use this file; download it again from its publisher";
 } from Published);
 
-/// What is known of a file's checksum.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Summed {
-    /// Its SHA-256.
     pub sha256: Checksum,
     /// The published ones, all equal to those of the file.
     pub published: Vec<Published>,
@@ -80,12 +76,9 @@ impl Summed {
     }
 }
 
-/// The checksums of a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Computed {
-    /// The one that is always computed.
     pub sha256: Checksum,
-    /// Those of other kinds that were published.
     pub others: Vec<Checksum>,
 }
 

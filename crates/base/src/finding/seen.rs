@@ -5,18 +5,13 @@ use serde::Serialize;
 use super::table::{Code, Severity};
 use super::verdict::Verdict;
 
-/// One thing worth telling.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Finding {
-    /// What it is.
     pub code: Code,
-    /// How much it matters.
     pub severity: Severity,
     /// What it makes of the command or tool it was found at: verdicts are the worst of these.
     #[serde(skip_serializing_if = "Verdict::passes_ref")]
     pub verdict: Verdict,
-    /// What was seen, in a sentence.
     pub seen: String,
     /// All that it holds for, where that is more than the sentence names.
     #[serde(skip_serializing_if = "Vec::is_empty")]
@@ -29,7 +24,6 @@ pub struct Finding {
 }
 
 impl Finding {
-    /// A finding with nothing to do about it.
     pub fn new(code: Code, seen: impl Into<String>) -> Self {
         let (severity, why) = (code.severity(), code.texts().why);
         let verdict = code.verdict();

@@ -7,20 +7,14 @@ use serde::{Deserialize, Serialize};
 
 use super::verdict::Verdict;
 
-/// How much a finding matters.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
-    /// Something does not work.
     Problem,
-    /// Something may surprise.
     Caution,
-    /// Good to know.
     Note,
 }
 
-/// What is said of a finding, wherever it is found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Texts {
     pub means: &'static str,
@@ -81,7 +75,6 @@ macro_rules! findings {
                 }
             }
 
-            /// What is said of it.
             pub fn texts(self) -> Texts {
                 match self {
                     $(Self::$name => Texts {

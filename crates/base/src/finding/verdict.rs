@@ -2,9 +2,7 @@
 
 use serde::Serialize;
 
-/// What a check says of a command, from best to worst.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Verdict {
     /// It resolves, starts, and states the right version or none.
@@ -13,18 +11,15 @@ pub enum Verdict {
     StartedWithError,
     /// Nothing bad was seen, and what was seen does not prove that it works.
     NotProven,
-    /// It states another version.
     WrongVersion,
     /// Another copy, or the shell itself, answers in a new terminal, or a home variable leads elsewhere there.
     Shadowed,
-    /// It cannot be started.
     DoesNotStart,
     /// A new terminal does not find it, or could not be asked.
     NotFound,
 }
 
 impl Verdict {
-    /// All verdicts, from best to worst.
     pub const ALL: [Self; 7] = [
         Self::Good,
         Self::StartedWithError,

@@ -1,6 +1,5 @@
 //! Name, version, system and processor, as far as a file's or a folder's name tells them.
 
-/// What a name told; each part may be missing.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Guess {
     pub name: Option<String>,

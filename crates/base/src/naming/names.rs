@@ -21,7 +21,6 @@ classified!(NameError {
     _ => Call;
 });
 
-/// Variables with a meaning of their own.
 const TAKEN: [&str; 34] = [
     "PATH",
     "HOME",
@@ -70,8 +69,7 @@ fn is_folder_name(text: &str, extra: &[u8]) -> bool {
 macro_rules! checked_text {
     ($(#[$doc:meta])* $name:ident, $check:expr) => {
         $(#[$doc])*
-        #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-        #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+        #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, schemars::JsonSchema)]
         #[serde(try_from = "String", into = "String")]
         pub struct $name(String);
 
@@ -112,14 +110,10 @@ macro_rules! checked_text {
     };
 }
 
-checked_text!(
-    /// The name of a tool, in lower case.
-    ToolName,
-    |text| {
-        let lower = text.to_ascii_lowercase();
-        if is_folder_name(&lower, b"._+-") { Ok(lower) } else { Err(NameError::Tool(text)) }
-    }
-);
+checked_text!(ToolName, |text| {
+    let lower = text.to_ascii_lowercase();
+    if is_folder_name(&lower, b"._+-") { Ok(lower) } else { Err(NameError::Tool(text)) }
+});
 
 checked_text!(
     /// A tool's version, without a leading `v`.

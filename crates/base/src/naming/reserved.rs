@@ -1,6 +1,5 @@
 //! Names that Windows would take for something else ("Naming Files, Paths, and Namespaces").
 
-/// Why Windows cannot keep a file of this name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 pub enum WindowsNameError {
     #[error("its name is a Windows device name")]
@@ -16,7 +15,6 @@ const DEVICES: [&str; 6] = ["CON", "PRN", "AUX", "NUL", "CONIN$", "CONOUT$"];
 /// Names of devices that a digit follows; the raised digits count as well.
 const NUMBERED: [&str; 2] = ["COM", "LPT"];
 
-/// Checks one component of a path.
 pub fn check(name: &str) -> Result<(), WindowsNameError> {
     if name.chars().any(|c| c.is_control() || "<>:\"|?*\\/".contains(c)) {
         return Err(WindowsNameError::Character);

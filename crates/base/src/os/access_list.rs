@@ -35,7 +35,6 @@ pub enum Part {
     OnWay,
 }
 
-/// An entry of a list that allows something.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Allowed {
     /// Whom, as `S-1-…`.

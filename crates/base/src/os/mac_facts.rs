@@ -13,7 +13,6 @@ pub fn translates_intel() -> bool {
     Path::new("/Library/Apple/usr/share/rosetta").exists()
 }
 
-/// A text of a property list, as the system writes them.
 fn of_plist(text: &str, name: &str) -> Option<String> {
     let (_, rest) = text.split_once(&format!("<key>{name}</key>"))?;
     let (_, rest) = rest.split_once("<string>")?;

@@ -21,7 +21,6 @@ pub fn processor_levels() -> u32 {
     levels.iter().enumerate().map(|(at, has)| u32::from(*has) << at).sum()
 }
 
-/// The same on a processor of another family.
 #[cfg(not(target_arch = "x86_64"))]
 pub fn processor_levels() -> u32 {
     0

@@ -1,6 +1,5 @@
 //! The registry as the system names and keeps it.
 
-/// A value of a registry key as the system keeps it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RawValue {
     pub name: String,

@@ -5,7 +5,6 @@ use std::fmt::Write as _;
 /// The first argument of a call that only says in which context it was started.
 pub const CONTEXT_ARGUMENT: &str = "terminal-context";
 
-/// What an open descriptor leads to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Descriptor {
     Terminal,
@@ -38,7 +37,6 @@ impl TerminalContext {
         self.descriptors.iter().any(|(number, leads_to)| *number == 1 && *leads_to == Descriptor::Terminal)
     }
 
-    /// The same in another folder.
     pub fn in_folder(&self, folder: &std::path::Path) -> Self {
         Self { folder: folder.as_os_str().as_encoded_bytes().to_vec(), ..self.clone() }
     }

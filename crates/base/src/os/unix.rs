@@ -13,7 +13,6 @@ use rustix::fs::{Access, AtFlags, CWD};
 
 use crate::system::System;
 
-/// The family this program was built for.
 pub const HERE: System = System::Unix;
 
 /// The name this program was built for, as archives write it: `linux`, `macos`, `windows`.
@@ -125,12 +124,10 @@ pub fn open_unchanging(_path: &Path) -> io::Result<Option<File>> {
     Ok(None)
 }
 
-/// Sets the permission bits of an open file.
 pub fn set_mode(file: &File, mode: u32) -> io::Result<()> {
     file.set_permissions(fs::Permissions::from_mode(mode))
 }
 
-/// Sets the permission bits of a folder.
 pub fn set_folder_mode(path: &Path, mode: u32) -> io::Result<()> {
     fs::set_permissions(path, fs::Permissions::from_mode(mode))
 }
@@ -163,12 +160,10 @@ pub fn exchange(_one: &Path, _other: &Path) -> io::Result<bool> {
     Ok(false)
 }
 
-/// Flushes a folder's own record of names to the disk.
 pub fn flush_folder(path: &Path) -> io::Result<()> {
     File::open(path)?.sync_all()
 }
 
-/// Whether the effective user is the superuser.
 pub fn is_superuser() -> bool {
     rustix::process::geteuid().is_root()
 }
@@ -223,12 +218,10 @@ pub fn uninstall_records() -> Vec<(String, std::collections::HashMap<String, Str
     Vec::new()
 }
 
-/// Ends this process as a kill would.
 pub fn end_at_once() -> ! {
     std::process::abort()
 }
 
-/// The signal that ended a process, if one did.
 pub fn ending_signal(status: ExitStatus) -> Option<i32> {
     status.signal()
 }
@@ -315,7 +308,6 @@ pub fn registry_values(_hive: super::raw_registry::Hive, _key: &str) -> io::Resu
     Err(no_registry())
 }
 
-/// This system has no registry.
 pub fn write_registry_value(
     _hive: super::raw_registry::Hive,
     _key: &str,
@@ -325,7 +317,6 @@ pub fn write_registry_value(
     Err(no_registry())
 }
 
-/// This system has no registry.
 pub fn exchange_registry_value(
     _hive: super::raw_registry::Hive,
     _key: &str,
@@ -336,12 +327,10 @@ pub fn exchange_registry_value(
     Err(no_registry())
 }
 
-/// This system has no registry.
 pub fn remove_registry_key(_key: &str) -> io::Result<()> {
     Err(no_registry())
 }
 
-/// This system has no registry.
 pub fn may_write_registry(_hive: super::raw_registry::Hive, _key: &str) -> bool {
     false
 }
@@ -354,7 +343,6 @@ pub fn fresh_environment() -> io::Result<Vec<(OsString, OsString)>> {
     Err(no_registry())
 }
 
-/// This system has no registry.
 pub fn remove_registry_key_if_empty(_key: &str) -> io::Result<()> {
     Err(no_registry())
 }
@@ -364,7 +352,6 @@ pub fn start_by_name(_name: &OsStr) -> io::Result<()> {
     Err(io::ErrorKind::Unsupported.into())
 }
 
-/// Whether the system is Wine.
 pub fn is_wine() -> bool {
     false
 }

@@ -3,12 +3,10 @@
 use std::io;
 use std::path::Path;
 
-/// A text as another program reads it from this one.
 pub fn in_console_code_page(text: &str) -> Option<Vec<u8>> {
     Some(text.as_bytes().to_vec())
 }
 
-/// Whether what this process prints goes into a file.
 pub fn output_is_file() -> bool {
     rustix::fs::fstat(io::stdout()).is_ok_and(|seen| rustix::fs::FileType::from_raw_mode(seen.st_mode).is_file())
 }

@@ -25,7 +25,6 @@ impl HeldFolder {
         Ok(Self { folder: held, place: folder.to_owned() })
     }
 
-    /// Where it was when it was opened.
     pub fn place(&self) -> &Path {
         &self.place
     }
@@ -70,7 +69,6 @@ impl HeldFolder {
         Ok(rustix::fs::symlinkat(target, above, name)?)
     }
 
-    /// Gives a file a second name.
     pub fn make_hard_link(&self, file: &Path, below: &Path) -> io::Result<()> {
         let ((from, old), (above, new)) = (self.parent_of(file)?, self.parent_of(below)?);
         Ok(rustix::fs::linkat(from, old, above, new, AtFlags::empty())?)
@@ -81,7 +79,6 @@ impl HeldFolder {
         Ok(rustix::fs::unlinkat(above, name, AtFlags::empty())?)
     }
 
-    /// The folder that a place lies in, and its name there.
     fn parent_of<'a>(&self, below: &'a Path) -> io::Result<(OwnedFd, &'a OsStr)> {
         let above = below.parent().filter(|above| !above.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let name = below.file_name().ok_or(io::ErrorKind::InvalidInput)?;

@@ -25,7 +25,6 @@ pub fn open_second_terminal() -> io::Result<(File, OwnedFd)> {
     Ok((ours, theirs))
 }
 
-/// The number of a descriptor, which a child can be told.
 pub fn descriptor_number(descriptor: &OwnedFd) -> Option<i32> {
     Some(descriptor.as_raw_fd())
 }

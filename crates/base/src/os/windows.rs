@@ -23,7 +23,6 @@ use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken}
 
 use crate::system::System;
 
-/// The family this program was built for.
 pub const HERE: System = System::Windows;
 
 /// The name this program was built for, as archives write it: `linux`, `macos`, `windows`.
@@ -150,12 +149,10 @@ pub fn set_mode(_file: &File, _mode: u32) -> io::Result<()> {
     Ok(())
 }
 
-/// Makes a folder and those above it that are missing.
 pub fn make_folders(folder: &Path) -> io::Result<()> {
     fs::create_dir_all(folder)
 }
 
-/// Folders have no permission bits here.
 pub fn set_folder_mode(_path: &Path, _mode: u32) -> io::Result<()> {
     Ok(())
 }
@@ -165,7 +162,6 @@ pub fn copy_all_but_content(_like: &Path, _target: &File) -> io::Result<bool> {
     Ok(true)
 }
 
-/// Makes a symbolic link to a file or folder.
 pub fn make_link(target: &Path, link: &Path) -> io::Result<()> {
     if link.parent().unwrap_or(Path::new(".")).join(target).is_dir() {
         std::os::windows::fs::symlink_dir(target, link)
@@ -248,7 +244,6 @@ pub fn descriptor_number(descriptor: &OwnedFd) -> Option<i32> {
     match descriptor.0 {}
 }
 
-/// Rights are looked at otherwise here.
 pub fn untrusted_on_way(_place: &Path) -> Option<std::path::PathBuf> {
     None
 }
@@ -257,7 +252,6 @@ pub fn is_started_by(_argument: &str) -> bool {
     false
 }
 
-/// Users log in to no shell here.
 pub fn shell_on_record() -> Option<std::path::PathBuf> {
     None
 }
@@ -323,7 +317,6 @@ pub fn own_place() -> Option<std::path::PathBuf> {
     std::env::current_exe().ok()
 }
 
-/// A program is always called by its own name here.
 pub fn set_called_name(_command: &mut Command, _name: &std::ffi::OsStr) {}
 
 /// Whether the system is Wine, whose own library says so; it differs from Windows in a few answers.

@@ -41,7 +41,6 @@ pub fn in_console_code_page(text: &str) -> Option<Vec<u8>> {
     }
 }
 
-/// Whether what this process prints goes into a file.
 pub fn output_is_file() -> bool {
     // SAFETY: the handle is asked for and only looked at.
     unsafe { GetFileType(GetStdHandle(STD_OUTPUT_HANDLE)) == FILE_TYPE_DISK }

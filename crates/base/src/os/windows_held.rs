@@ -6,12 +6,10 @@ use std::path::{Path, PathBuf};
 
 use super::windows::{create_new, make_folders, make_link, retry_while_held};
 
-/// A folder in which something is being made.
 #[derive(Debug)]
 pub struct HeldFolder(PathBuf);
 
 impl HeldFolder {
-    /// Takes the folder at a place.
     pub fn open(folder: &Path) -> io::Result<Self> {
         Ok(Self(folder.to_owned()))
     }
@@ -33,7 +31,6 @@ impl HeldFolder {
         File::open(self.0.join(below))
     }
 
-    /// Makes a folder and those above it that are missing.
     pub fn make_folders(&self, below: &Path) -> io::Result<()> {
         make_folders(&self.0.join(below))
     }
@@ -42,7 +39,6 @@ impl HeldFolder {
         make_link(target, &self.0.join(below))
     }
 
-    /// Gives a file a second name.
     pub fn make_hard_link(&self, file: &Path, below: &Path) -> io::Result<()> {
         fs::hard_link(self.0.join(file), self.0.join(below))
     }

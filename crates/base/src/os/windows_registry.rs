@@ -151,7 +151,6 @@ pub fn remove_registry_key(key: &str) -> io::Result<()> {
     }
 }
 
-/// Whether the key may be written by this process.
 pub fn may_write_registry(hive: Hive, key: &str) -> bool {
     let root = root_of(hive);
     match root.open_subkey_with_flags(key, KEY_READ | KEY_WRITE) {

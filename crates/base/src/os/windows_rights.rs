@@ -16,7 +16,6 @@ use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken}
 use super::access_list::{AccessList, Allowed, Part};
 use super::windows::is_wine;
 
-/// Whether every user may make files in a folder.
 pub fn others_may_write(folder: &Path) -> bool {
     access_list(folder).is_some_and(|list| list.lets_every_user_write())
 }
@@ -110,7 +109,6 @@ unsafe fn text(identity: PSID) -> Option<String> {
     }
 }
 
-/// The user that this process runs as.
 fn own_identity() -> Option<String> {
     let mut token: HANDLE = ptr::null_mut();
     // An identity has at most 68 bytes, behind which it stands.

@@ -14,7 +14,6 @@ use crate::system::System;
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PathEntry {
-    /// The entry as written.
     pub raw: OsString,
     /// Its place in the list, from 0.
     pub index: usize,
@@ -43,13 +42,11 @@ impl PathList {
         )
     }
 
-    /// The value as text again.
     pub fn write(&self) -> OsString {
         let raw: Vec<&OsStr> = self.0.iter().map(|e| e.raw.as_os_str()).collect();
         raw.join(OsStr::new(":"))
     }
 
-    /// The entries in order.
     pub fn entries(&self) -> impl Iterator<Item = &PathEntry> {
         self.0.iter()
     }

@@ -33,7 +33,6 @@ pub enum Ending {
     /// The time limit passed; the program and its children were ended.
     TimedOut,
     NotStarted(io::Error),
-    /// The user asked to stop.
     Interrupted,
 }
 
@@ -47,7 +46,6 @@ impl From<SealReport> for Ending {
     }
 }
 
-/// What came of a run.
 #[derive(Debug)]
 pub struct Outcome {
     pub ending: Ending,
@@ -64,7 +62,6 @@ pub struct Outcome {
 }
 
 impl Outcome {
-    /// One of a program that did not start.
     pub fn not_started(error: io::Error, took: Duration) -> Self {
         Self {
             ending: Ending::NotStarted(error),
@@ -95,7 +92,6 @@ pub fn run_observed(command: Command, limit: Duration, stop: &Stop, hear: Output
     run_on(command, None, Streams::Apart(hear), WaitPolicy { limit, of: WaitFor::First }, stop)
 }
 
-/// How long is waited, and for whom.
 #[derive(Clone, Copy)]
 pub(super) struct WaitPolicy {
     pub limit: Duration,
@@ -108,7 +104,6 @@ impl From<Duration> for WaitPolicy {
     }
 }
 
-/// Whose end is waited for.
 #[derive(Clone, Copy, PartialEq, Eq)]
 pub(super) enum WaitFor {
     /// The program's; what it leaves running is ended.
@@ -120,7 +115,6 @@ pub(super) enum WaitFor {
 /// How often those are looked for that the first program has left at work.
 const LOOK_FOR_OTHERS: Duration = Duration::from_millis(50);
 
-/// Where a program reads and writes.
 pub(super) enum Streams<'a> {
     /// An empty input, and a pipe for each of what it writes, which somebody hears.
     Apart(OutputObserver<'a>),
@@ -329,7 +323,6 @@ fn spawn(wrapped: &mut process_wrap::std::CommandWrap) -> io::Result<Box<dyn pro
     }
 }
 
-/// A stream read by a thread of its own.
 #[derive(Clone)]
 struct Collected(Arc<Mutex<(Vec<u8>, bool)>>);
 

@@ -14,19 +14,16 @@ use crate::os::{self, Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, Seal
 use crate::progress::Stop;
 use crate::system::System;
 
-/// How long the trial of a level may take.
 const TRIAL: Duration = Duration::from_secs(5);
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum SealBackend {
     /// By this program itself, started once more, which makes the seal.
     Own,
-    /// By the sandbox of macOS.
     Sandbox,
     Plain,
 }
 
-/// Starts programs sealed, at the best level that works here.
 #[derive(Debug, Clone)]
 pub struct Sealer {
     level: SealLevel,
@@ -35,12 +32,9 @@ pub struct Sealer {
     places: Vec<PathBuf>,
 }
 
-/// What a sealed program meets besides itself.
 #[derive(Debug, Clone)]
 pub struct SealOptions {
-    /// Whether it reaches the network.
     pub network: Network,
-    /// Files that other content stands in for.
     pub stand_ins: Vec<(PathBuf, Vec<u8>)>,
     /// What is shown of folders for temporary files whatever lies beside it.
     named: Vec<PathBuf>,
@@ -78,7 +72,6 @@ impl SealOptions {
 }
 
 impl Sealer {
-    /// One that starts programs as they are.
     pub fn none() -> Self {
         Self { level: SealLevel::None, means: SealBackend::Plain, folders: Vec::new(), places: Vec::new() }
     }
@@ -239,7 +232,6 @@ const SANDBOX_PROFILE: &str = "(version 1)(allow default)(deny file-write*)(allo
     (literal \"/dev/zero\") (literal \"/dev/tty\") (literal \"/dev/ptmx\") (regex #\"^/dev/ttys[0-9]+$\"))\
     (deny signal)(allow signal (target same-sandbox))";
 
-/// The level of the seal in which this program is itself.
 fn inherited(environment: &Environment) -> Option<SealLevel> {
     let level = SealLevel::named(environment.get(SEALED_VARIABLE)?.to_str()?)?;
     // Anybody can set a variable: an ancestor of this process has made the seal, where that can be seen.

@@ -27,13 +27,11 @@ impl Start {
         Self { program, called: None, arguments: Vec::new(), environment: environment.clone(), folder, context: None }
     }
 
-    /// The same with further arguments.
     pub fn with<A: Into<OsString>>(mut self, arguments: impl IntoIterator<Item = A>) -> Self {
         self.arguments.extend(arguments.into_iter().map(Into::into));
         self
     }
 
-    /// The same under another name.
     pub fn called(mut self, name: &str) -> Self {
         self.called = Some(name.into());
         self
@@ -46,7 +44,6 @@ impl Start {
         self
     }
 
-    /// The command that starts it as it is.
     pub fn command(&self) -> Command {
         let mut command = Command::new(&self.program);
         command.args(&self.arguments).env_clear().envs(&self.environment).current_dir(&self.folder);

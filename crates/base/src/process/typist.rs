@@ -25,7 +25,6 @@ const ENDS_OF_INPUT: &[u8] = b"\x04\x04\x04\x04";
 pub struct Line {
     /// The line, without its end.
     pub text: String,
-    /// How long the terminal is left alone first.
     pub after: Duration,
 }
 
@@ -35,7 +34,6 @@ impl From<String> for Line {
     }
 }
 
-/// What is typed, and when it is answered.
 #[derive(Clone, Copy)]
 pub struct Typing<'a> {
     /// The line to be typed when so many were answered, by what was written until then; `None` when that was all.
@@ -48,7 +46,6 @@ pub struct Typing<'a> {
     pub ahead: bool,
 }
 
-/// Who sits at the terminal.
 pub(super) struct Typist<'a> {
     /// `None` types only the end of the input, until the program ends.
     typing: Option<Typing<'a>>,

@@ -7,7 +7,6 @@ use super::identify::{Program, ProgramKind};
 /// Files up to this many bytes are read for what they say.
 pub const MOST_READ: u64 = 64 << 10;
 
-/// What runs programs that are not compiled for a processor.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Runtime {
     Java,
@@ -28,13 +27,10 @@ impl Runtime {
     }
 }
 
-/// What a file asks for.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Asks {
-    /// A runtime of at least a version.
     Version {
         runtime: Runtime,
-        /// The least version.
         least: String,
         /// Whether only later versions of the same number before the first dot do.
         same_major: bool,
@@ -43,7 +39,6 @@ pub enum Asks {
     /// Virtual Machine Specification, 4.1: 45 stands for Java 1).
     Classes { least: u16, most: u16 },
     StartsJava {
-        /// The archives of classes that it names.
         archives: Vec<String>,
         /// Whether it looks at `JAVA_HOME`.
         by_home: bool,

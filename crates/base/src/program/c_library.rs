@@ -9,17 +9,13 @@ use serde::{Deserialize, Serialize};
 use super::loading::{LoaderView, SeenFile, newest_like};
 use crate::report::ReportPath;
 
-/// A C library that programs can be loaded with.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct CLibrary {
     /// `glibc` or `musl`.
     pub kind: Cow<'static, str>,
     /// The newest version of symbols that it defines; null where it has none.
     pub version: Option<String>,
-    /// Its loader.
     pub loader: ReportPath,
-    /// Whether it is of 64 bits.
     pub is_64_bit: bool,
 }
 

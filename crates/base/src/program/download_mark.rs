@@ -25,7 +25,6 @@ enum Origin {
     Program(String),
 }
 
-/// What becomes of a mark.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum MarkFate {
     /// Nothing yet: the file was only looked at.
@@ -62,7 +61,6 @@ impl DownloadMark {
         }
     }
 
-    /// In words, with what becomes of it.
     pub fn finding(&self, fate: MarkFate) -> Finding {
         let seen = match &self.origin {
             Origin::Zone(zone, host) => {

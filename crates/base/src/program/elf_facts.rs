@@ -6,7 +6,6 @@ use object::endian::Endianness;
 use object::read::elf::{ElfFile, FileHeader, ProgramHeader as _};
 use object::{FileKind, ReadRef, elf};
 
-/// A version of symbols that is needed of a library.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NeededVersion {
     pub library: String,
@@ -14,10 +13,8 @@ pub struct NeededVersion {
     pub version: String,
 }
 
-/// A program or a library.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct ElfFacts {
-    /// Whether it is of 64 bits.
     pub is_64_bit: bool,
     /// The machine's number (`e_machine`).
     pub machine: u16,

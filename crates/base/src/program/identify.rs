@@ -8,9 +8,7 @@ use serde::{Deserialize, Serialize};
 /// How many bytes of a file's beginning [`Program::identify`] needs to see.
 pub const HEAD_BYTES: usize = 4096;
 
-/// The kind of a program file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum ProgramKind {
     /// System V ELF, as Linux and the BSDs run it.
@@ -23,7 +21,6 @@ pub enum ProgramKind {
     Script,
     /// A batch file of `cmd`.
     Batch,
-    /// Anything else.
     Other,
 }
 

@@ -22,7 +22,6 @@ use crate::os;
 use crate::registry::{Hive, RegistryPlace, RegistryValue};
 use crate::system::System;
 
-/// What a program needs from elsewhere.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Needs {
     Elf(ElfFacts),
@@ -59,7 +58,6 @@ impl Needs {
         }
     }
 
-    /// What it says as ELF.
     pub fn elf(&self) -> Option<&ElfFacts> {
         match self {
             Self::Elf(facts) => Some(facts),
@@ -67,7 +65,6 @@ impl Needs {
         }
     }
 
-    /// What it says of runtimes.
     pub fn asks(&self) -> &[Asks] {
         match self {
             Self::Asks(asks) => asks,
@@ -98,7 +95,6 @@ pub struct ThisMachine {
 }
 
 impl ThisMachine {
-    /// What a program finds that is started in an environment.
     pub fn new(environment: &Environment) -> Self {
         let list = |name: &str| environment.get(name).map(|list| env::split_paths(list).collect::<Vec<_>>());
         let list = |name: &str| list(name).unwrap_or_default();
@@ -211,7 +207,6 @@ impl MacView for ThisMachine {
     }
 }
 
-/// The first two numbers of a version of macOS.
 fn macos_version(text: &str) -> Option<[u16; 2]> {
     let mut numbers = text.split('.').map(|number| number.trim().parse().ok());
     Some([numbers.next()??, numbers.next().flatten().unwrap_or(0)])

@@ -7,7 +7,6 @@ use std::rc::Rc;
 use super::elf_facts::ElfFacts;
 use super::runtime_packages::runtime_package;
 
-/// What is at a path.
 #[derive(Debug, Clone)]
 pub enum SeenFile {
     Missing,
@@ -16,7 +15,6 @@ pub enum SeenFile {
     Elf(Rc<ElfFacts>),
 }
 
-/// A machine as its loader sees it.
 pub trait LoaderView {
     fn look(&self, path: &Path) -> SeenFile;
     /// The folders that the loader searches for every program, in order.
@@ -25,14 +23,12 @@ pub trait LoaderView {
     fn library_path(&self) -> &[PathBuf];
     /// The levels of x86-64 that the processor has, a bit for each.
     fn processor_levels(&self) -> u32;
-    /// The version of the kernel.
     fn kernel(&self) -> Option<[u32; 3]>;
 }
 
 /// The files that come with a program, by their names in lower case: those that could be looked into with what they say.
 pub type Brought<'a> = HashMap<String, Option<&'a ElfFacts>>;
 
-/// Whether a file is called as libraries are.
 pub fn could_be_library(name: &str) -> bool {
     let ends = |end: &str| {
         name.len() >= end.len() && name.as_bytes()[name.len() - end.len()..].eq_ignore_ascii_case(end.as_bytes())
@@ -40,7 +36,6 @@ pub fn could_be_library(name: &str) -> bool {
     name.contains(".so") || ends(".dll") || ends(".dylib")
 }
 
-/// Something that is surely missing.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Lack {
     /// What it is, as in "it needs …", with what is here instead and which file asks for it.
@@ -54,7 +49,6 @@ impl Lack {
         Self { words: words.into(), remedy: None }
     }
 
-    /// A library, and who asks for it.
     pub fn library(name: &str, asked: &str) -> Self {
         let remedy = match runtime_package(name) {
             Some(package) => format!("install {package}"),
@@ -68,7 +62,6 @@ impl Lack {
     }
 }
 
-/// How a program and a machine fit.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Fit {
     pub missing: Vec<Lack>,
@@ -95,7 +88,6 @@ impl Fit {
         Some(self.missing.first()?.remedy.clone().unwrap_or_else(build))
     }
 
-    /// Adds what another comparison found.
     pub fn add(&mut self, other: Self) {
         self.missing.extend(other.missing);
         self.unknown.extend(other.unknown);
@@ -106,10 +98,8 @@ impl Fit {
 /// The loader of the C library that checks a processor's level before a program runs (GNU C Library 2.33, "NEWS").
 const CHECKS_LEVELS: &str = "GLIBC_2.33";
 
-/// A program or library that is loaded.
 struct Loaded {
     facts: Rc<ElfFacts>,
-    /// Its name, for the words.
     name: Option<String>,
     /// The folder it lies in, where that is known (`$ORIGIN`).
     origin: Option<PathBuf>,

@@ -3,7 +3,6 @@ use std::collections::BTreeMap;
 use super::super::elf_facts::NeededVersion;
 use super::*;
 
-/// A machine made of files.
 struct Made {
     files: BTreeMap<&'static str, ElfFacts>,
     folders: Vec<PathBuf>,

@@ -13,7 +13,6 @@ pub struct MachoFacts {
     pub slices: Vec<MachoSlice>,
 }
 
-/// What is in it for one processor.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct MachoSlice {
     pub arch: &'static str,

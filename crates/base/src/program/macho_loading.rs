@@ -5,13 +5,11 @@ use std::path::Path;
 use super::loading::{Brought, Fit, Lack};
 use super::macho_facts::{MachoFacts, MachoSlice};
 
-/// A Mac as far as its loader looks at it.
 pub trait MacView {
     fn processor(&self) -> &str;
     fn macos(&self) -> Option<[u16; 2]>;
     /// Whether programs for Intel processors are translated ("About the Rosetta translation environment").
     fn translates_intel(&self) -> bool;
-    /// Whether a file is there.
     fn exists(&self, path: &Path) -> bool;
 }
 

@@ -17,11 +17,9 @@ pub struct PeFacts {
     pub machine: u16,
     /// The least version of Windows that loads it (`MajorSubsystemVersion`, `MinorSubsystemVersion`).
     pub least_windows: [u16; 2],
-    /// What it is loaded with.
     pub imports: Vec<PeImport>,
     /// The libraries that are loaded once something of them is used ("Delay-Load Import Tables").
     pub delayed: Vec<String>,
-    /// The functions it offers by name.
     pub exports: Vec<String>,
 }
 

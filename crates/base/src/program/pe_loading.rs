@@ -8,7 +8,6 @@ use std::rc::Rc;
 use super::loading::{Brought, Fit, Lack};
 use super::pe_facts::PeFacts;
 
-/// A machine as the loader of Windows sees it.
 pub trait DllView {
     /// What is at a path: nothing, something that can't be read, or a library.
     fn look_at_dll(&self, path: &Path) -> Option<Option<Rc<PeFacts>>>;

@@ -2,7 +2,6 @@
 
 use std::path::PathBuf;
 
-/// What a script's first line names.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Interpreter {
     File(PathBuf),

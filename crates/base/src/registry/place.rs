@@ -48,12 +48,10 @@ impl RegistryPlace {
             .at("write the registry key", &self.as_path())
     }
 
-    /// Whether this process may write there.
     pub fn may_write(&self) -> bool {
         os::may_write_registry(self.hive, &self.key)
     }
 
-    /// As it is named in errors.
     pub fn as_path(&self) -> PathBuf {
         PathBuf::from(self.to_string())
     }
@@ -72,7 +70,6 @@ impl RegistryPlaces {
         Self { sandbox: sandbox.map(|folder| format!(r"{SANDBOXES}\{}", name(folder))) }
     }
 
-    /// The key of a scope.
     pub fn of_scope(&self, scope: Scope) -> RegistryPlace {
         let (hive, key) = match (&self.sandbox, scope) {
             (None, Scope::User) => (Hive::CurrentUser, USER.to_owned()),

@@ -25,7 +25,6 @@ fn is_usual_ending(ending: &[u8]) -> bool {
 }
 
 impl Replaced {
-    /// A variable's value as it is.
     pub fn of(name: &str, value: &RegistryValue) -> Self {
         let RegistryValue { kind, text, ending } = value.clone();
         Self { name: name.to_owned(), kind, text, ending }

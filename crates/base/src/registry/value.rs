@@ -52,17 +52,14 @@ impl RegistryValue {
         Some(Self { kind, text, ending: raw.bytes[length * 2..].to_vec() })
     }
 
-    /// The same value with another text.
     pub fn with_text(&self, text: String) -> Self {
         Self { text, ..self.clone() }
     }
 
-    /// The same text in another kind.
     pub fn with_kind(&self, kind: ValueKind) -> Self {
         Self { kind, ..self.clone() }
     }
 
-    /// The bytes to write.
     pub fn bytes(&self) -> Vec<u8> {
         let text = self.text.encode_utf16().flat_map(u16::to_le_bytes);
         text.chain(self.ending.iter().copied()).collect()

@@ -11,10 +11,8 @@ pub use path::ReportPath;
 pub use crate::finding::Verdict;
 use crate::finding::{Finding, Severity};
 
-/// The format number of all reports.
 const FORMAT: u32 = 1;
 
-/// What a job reports beside what all reports have.
 pub trait ReportBody: Serialize {
     fn name(&self) -> &'static str;
 
@@ -36,7 +34,6 @@ pub struct Report<T> {
 }
 
 impl<T> Report<T> {
-    /// A report without a verdict or findings.
     pub fn new(body: T) -> Self {
         Self { body, findings: Vec::new(), failed: false }
     }
@@ -52,13 +49,11 @@ impl<T> Report<T> {
         self
     }
 
-    /// The same with another body.
     pub fn map<U>(self, turn: impl FnOnce(T) -> U) -> Report<U> {
         let Self { body, findings, failed } = self;
         Report { body: turn(body), findings, failed }
     }
 
-    /// The body alone.
     pub fn into_body(self) -> T {
         self.body
     }
@@ -91,24 +86,18 @@ impl<T> DerefMut for Report<T> {
     }
 }
 
-/// A report as it is written.
-#[derive(Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Serialize, schemars::JsonSchema)]
 struct Document<'a, T> {
-    /// The format number of all reports.
     format: u32,
-    /// The report's stable name.
     report: &'static str,
     #[serde(flatten)]
     body: &'a T,
-    /// The overall verdict.
     #[serde(skip_serializing_if = "Option::is_none")]
     verdict: Option<Verdict>,
     /// What is worth telling beyond the parts that have findings of their own.
     findings: &'a [Finding],
 }
 
-#[cfg(feature = "schema")]
 impl<T: schemars::JsonSchema + 'static> schemars::JsonSchema for Report<T> {
     fn schema_name() -> std::borrow::Cow<'static, str> {
         T::schema_name()

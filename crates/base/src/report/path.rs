@@ -16,17 +16,14 @@ use crate::os;
 #[derive(Debug, Clone, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct ReportPath(PathBuf);
 
-/// What is written of a path that is not Unicode.
-#[derive(Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Serialize, Deserialize, schemars::JsonSchema)]
 struct Exact {
     path: String,
     #[serde(with = "hex::serde")]
-    #[cfg_attr(feature = "schema", schemars(with = "String"))]
+    #[schemars(with = "String")]
     path_bytes: Vec<u8>,
 }
 
-#[cfg(feature = "schema")]
 impl schemars::JsonSchema for ReportPath {
     fn schema_name() -> Cow<'static, str> {
         "Path".into()

@@ -20,7 +20,7 @@ pub use proof::{CheckArgs, RequiresArgs, TrialAction, TrialAddArgs, TrialArgs};
 use wagon_yard_core::finding::Severity;
 use wagon_yard_core::resolve::{Caller, Shell};
 use wagon_yard_core::scope::Scope;
-use wagon_yard_core::terminal::TerminalKind;
+use wagon_yard_core::shells::TerminalKind;
 
 use crate::view::escape;
 

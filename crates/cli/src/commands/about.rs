@@ -13,15 +13,11 @@ use crate::view::{Page, count};
 /// The packages that it is linked from, for any system (`scripts/components list`).
 const COMPONENTS: &str = include_str!("../../components.txt");
 
-/// This program.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(super) struct About {
-    /// Its version.
     version: &'static str,
-    /// The system it was built for.
     system: &'static str,
-    /// The processor it was built for.
     processor: &'static str,
     /// Its licence (SPDX).
     licence: &'static str,
@@ -29,13 +25,10 @@ pub(super) struct About {
     components: Vec<Component>,
 }
 
-/// A package.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Component {
-    /// Its name.
     name: &'static str,
-    /// Its version.
     version: &'static str,
     /// Its licence (SPDX).
     licence: &'static str,

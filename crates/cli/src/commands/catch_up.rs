@@ -7,6 +7,7 @@ use wagon_yard_core::jobs::catch_up::{self, CatchUpLines, ReadAs};
 use wagon_yard_core::os;
 use wagon_yard_core::report::Report;
 use wagon_yard_core::resolve::Shell;
+use wagon_yard_core::shells::catch_up_rules;
 
 use crate::args::CatchUpArgs;
 use crate::context::Context;
@@ -21,7 +22,7 @@ pub fn run(args: &CatchUpArgs, context: &Context) -> Result<ExitCode, Failure> {
         let told = if report.lines.is_empty() {
             "This terminal is up to date.".to_owned()
         } else {
-            format!("To run them: {}", call(args.shell))
+            format!("To run them: {}", catch_up_rules(args.shell).call)
         };
         let _ = writeln!(anstream::stderr(), "{told}");
     }
@@ -36,15 +37,4 @@ fn write(report: &Report<CatchUpLines>, _page: &Page, out: &mut dyn io::Write) -
         return lines.into_iter().try_for_each(|line| out.write_all(&line));
     }
     report.lines.iter().try_for_each(|line| writeln!(out, "{line}"))
-}
-
-fn call(shell: Shell) -> String {
-    let name = shell.name();
-    match shell {
-        Shell::Fish => "wyard catch-up fish | source".to_owned(),
-        Shell::Tcsh => "eval \"`wyard catch-up tcsh | tr '\\n' ';'`\"".to_owned(),
-        Shell::Cmd => "for /f \"delims=\" %i in ('wyard catch-up cmd') do @%i".to_owned(),
-        Shell::PowerShell | Shell::Pwsh => format!("wyard catch-up {name} | Out-String | Invoke-Expression"),
-        Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Ksh => format!("eval \"$(wyard catch-up {name})\""),
-    }
 }

@@ -9,13 +9,10 @@ use crate::args::complete;
 use crate::context::Context;
 use crate::failure::Failure;
 
-/// A completion script.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(super) struct Completions {
-    /// The shell.
     shell: String,
-    /// The script.
     script: String,
 }
 

@@ -7,7 +7,6 @@ use crate::context::Context;
 use crate::demo::{Show, World, not_built};
 use crate::failure::{Failure, exit};
 
-/// Builds the made-up world and shows the main job in it.
 pub fn run(args: &DemoArgs, context: &Context) -> Result<ExitCode, Failure> {
     let temporary;
     let folder = match &args.keep {

@@ -54,33 +54,25 @@ const GROUPS: [(&str, &[(&str, &str)]); 3] = [
     ),
 ];
 
-/// The commands, as the page groups them.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(super) struct Overview {
-    /// This program's version.
     version: &'static str,
     /// Group by group; the first has no name.
     groups: Vec<Group>,
 }
 
-/// Commands that belong together.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Group {
-    /// What they are for.
     name: &'static str,
-    /// The calls.
     calls: Vec<Call>,
 }
 
-/// A call, and what it does.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Call {
-    /// As it is typed.
     call: &'static str,
-    /// What it does.
     does: &'static str,
 }
 

@@ -11,7 +11,6 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::{page as drawn, view};
 
-/// Writes a page of this machine, a snapshot or a comparison.
 pub fn run(args: PageArgs, context: &Context) -> Result<ExitCode, Failure> {
     let PageArgs { into, from, compare, base, name, versions } = args;
     let made_by = env!("CARGO_PKG_VERSION").to_owned();

@@ -5,7 +5,10 @@ use std::process::ExitCode;
 
 use wagon_yard_core::checksum::Trust;
 use wagon_yard_core::download::{Address, DownloadError};
-use wagon_yard_core::jobs::receive::{self, FurtherArchive, InstallerOptions, ReceiveRequest};
+use wagon_yard_core::jobs::receive::{
+    self, Effect, FinalCheck, Finish, FurtherArchive, InstallerOptions, Placement, Reading, ReceiveRequest,
+    ReceiveSource, SameVersion, Service,
+};
 use wagon_yard_core::yard::CardProbe;
 
 use super::words;
@@ -45,30 +48,41 @@ pub fn run(args: ReceiveArgs, context: &Context) -> Result<ExitCode, Failure> {
     let arguments = args.probe.as_deref().map(words).transpose()?;
     let probe = CardProbe { arguments, status: args.status, expect: None };
     let request = ReceiveRequest {
-        file: args.file,
-        address,
-        list_address,
-        with,
-        keep_download: args.keep_download,
-        trust,
-        options: args.reading.into(),
-        home_variables: args.tool.home_variables(),
-        name: args.tool.name,
-        version: args.tool.version,
-        command_folders: args.tool.command_folders,
-        scope: context.session.machine.scope,
-        requires: args.requires.into(),
-        trusted: args.trusted,
-        foreign: args.foreign,
-        replace: args.replace,
-        stay: args.stay,
-        or_undo: args.or_undo,
-        dry_run: args.dry_run,
-        no_run: args.no_run,
-        probe: Some(probe).filter(|probe| *probe != CardProbe::default()),
-        kind: args.kind.map(Into::into),
+        source: ReceiveSource {
+            file: args.file,
+            address,
+            list_address,
+            keep_download: args.keep_download,
+            trust,
+            trusted: args.trusted,
+            kind: args.kind.map(Into::into),
+            with,
+        },
+        placement: Placement {
+            home_variables: args.tool.home_variables(),
+            scope: context.session.machine.scope,
+            same_version: if args.replace { SameVersion::Replace } else { SameVersion::Refuse },
+            service: if args.stay { Service::LeaveToOther } else { Service::Take },
+            requires: args.requires.into(),
+            probe: Some(probe).filter(|probe| *probe != CardProbe::default()),
+            ..Placement::default()
+        },
+        reading: Reading {
+            options: args.reading.into(),
+            name: args.tool.name,
+            version: args.tool.version,
+            command_folders: args.tool.command_folders,
+            foreign: args.foreign,
+        },
+        finish: Finish {
+            effect: match (args.dry_run, args.or_undo) {
+                (true, _) => Effect::Rehearse,
+                (_, true) => Effect::KeepIfGood,
+                _ => Effect::Keep,
+            },
+            check: if args.no_run { FinalCheck::WithoutStarting } else { FinalCheck::Whole },
+        },
         installer,
-        ..ReceiveRequest::default()
     };
     context.report(&receive::run(&context.session, &request, &Shown::new(context))?, view::receive::write)
 }

@@ -14,7 +14,6 @@ pub fn register(args: NameArgs, context: &Context) -> Result<ExitCode, Failure> 
     run(args, Registering::Register(scope), context)
 }
 
-/// Takes a tool out again.
 pub fn unregister(args: NameArgs, context: &Context) -> Result<ExitCode, Failure> {
     run(args, Registering::Unregister, context)
 }

@@ -14,7 +14,6 @@ pub fn run(request: StockRequest, context: &Context) -> Result<ExitCode, Failure
     context.report(&stock::run(&context.session, request)?, view::stock::write)
 }
 
-/// Lists the tools of a recorded machine.
 pub fn recorded(from: &Path, context: &Context) -> Result<ExitCode, Failure> {
     let snapshot = read(from)?;
     context.recorded(&snapshot, &stock::recorded(&snapshot), view::stock::write)

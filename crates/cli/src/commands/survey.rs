@@ -3,8 +3,8 @@
 use std::process::ExitCode;
 
 use wagon_yard_core::jobs::survey::{self, SurveyRequest};
+use wagon_yard_core::shells::TerminalKind;
 use wagon_yard_core::snapshot::read;
-use wagon_yard_core::terminal::TerminalKind;
 
 use crate::args::SurveyArgs;
 use crate::context::Context;

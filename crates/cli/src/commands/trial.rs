@@ -49,7 +49,6 @@ impl TrialObserver for Streamed {
     }
 }
 
-/// The trial that the options describe, for its tool.
 fn new(args: TrialAddArgs) -> Result<TrialRequest, Failure> {
     let mut files = BTreeMap::new();
     for file in &args.files {

@@ -12,7 +12,6 @@ pub use world::World;
 
 use crate::failure::{Failure, exit};
 
-/// The failure of a sandbox that could not be built.
 pub fn not_built(error: std::io::Error) -> Failure {
     let message = format!("the demo's sandbox could not be built: {error}");
     Failure::new(exit::MACHINE, message, Some("name another place with --keep DIR"))

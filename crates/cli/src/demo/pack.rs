@@ -85,7 +85,6 @@ pub fn tidetable(version: &str) -> Vec<Packed> {
     vec![Packed { path: format!("tidetable-{version}/lib/tidetable.class"), content, program: false }]
 }
 
-/// The waybill of a workstation.
 pub fn waybill(server: &str, shoal: &str) -> String {
     source!("office.toml").replace("@SERVER@", server).replace("@SHOAL@", shoal)
 }
@@ -98,7 +97,6 @@ pub fn self_extractor(target: &Path, version: &str) -> io::Result<()> {
     std::fs::write(target, content)
 }
 
-/// Writes a tar in gzip.
 pub fn tar_gz(target: &Path, files: &[Packed]) -> io::Result<()> {
     std::fs::write(target, packed_tar_gz(files)?)
 }

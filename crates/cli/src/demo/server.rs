@@ -8,7 +8,6 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::{self, JoinHandle};
 use std::time::Duration;
 
-/// A server that runs until it is dropped.
 #[derive(Debug)]
 pub struct FileServer {
     address: SocketAddr,
@@ -17,7 +16,6 @@ pub struct FileServer {
 }
 
 impl FileServer {
-    /// Serves a file by its name.
     pub fn start(file: &Path) -> io::Result<Self> {
         let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
         let content = std::fs::read(file)?;

@@ -20,7 +20,6 @@ use crate::context::Context;
 use crate::failure::{Failure, OutputError, exit};
 use crate::view::style;
 
-/// Runs the demo's steps through the program itself.
 #[derive(Debug)]
 pub struct Show<'a> {
     world: &'a World,
@@ -36,19 +35,14 @@ pub struct Show<'a> {
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Shown {
-    /// The sandbox, where it stays.
     folder: Option<ReportPath>,
-    /// The calls of the program, in order.
     calls: Vec<DemoCall>,
-    /// What was not as it should be.
     wrong: Vec<String>,
 }
 
-/// A call of the program.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct DemoCall {
-    /// Its arguments.
     arguments: Vec<String>,
     /// How it ended; null where it did not end by itself.
     exit_code: Option<i32>,
@@ -147,7 +141,6 @@ impl<'a> Show<'a> {
         Ok(Report::new(Shown { folder, calls, wrong }).failed_if(!well))
     }
 
-    /// A second workstation gets its tools by a waybill.
     fn second_workstation(&mut self) -> Result<(), Failure> {
         let waybill = self.world.waybill.to_string_lossy().into_owned();
         let other = if self.world.machine.system() == System::Windows { "linux" } else { "windows" };
@@ -174,7 +167,6 @@ impl<'a> Show<'a> {
         self.wyard(&["page", "--compare", &first, &second, "--into", &page])
     }
 
-    /// The workstation that is worked on.
     fn machine(&self) -> &Machine {
         if self.at_second { &self.world.second } else { &self.world.machine }
     }

@@ -16,26 +16,18 @@ use super::pack;
 use super::server::FileServer;
 use crate::failure::Failure;
 
-/// The old version that is on the PATH.
 pub const OLD: &str = "3.9";
-/// The version that is received.
 pub const NEW: &str = "4.2.1";
 
-/// The download that the web server has as well.
 const SHOAL: &str = "shoal_2.0.3.zip";
 
 #[derive(Debug)]
 pub struct World {
-    /// The machine, with the sandbox in place of the real one.
     pub machine: Machine,
-    /// The folder with the old tidelog's programs.
     pub old_bin: PathBuf,
     pub archive: PathBuf,
-    /// The SHA-256 that its makers published.
     pub published: String,
-    /// A second workstation, with nothing on it.
     pub second: Machine,
-    /// The waybill of a workstation.
     pub waybill: PathBuf,
     folder: PathBuf,
     stays: bool,
@@ -132,7 +124,6 @@ impl World {
         (self.machine.system() == System::Windows).then(|| Path::new(root).join("System32").join("sort.exe"))
     }
 
-    /// A file among the downloads.
     pub fn download(&self, name: &str) -> PathBuf {
         self.folder.join("downloads").join(name)
     }

@@ -13,7 +13,6 @@ const MOST_NAMED: usize = 40;
 /// At most this many commands of a fleet have a table row.
 const MOST_COMMANDS: usize = 200;
 
-/// The differences of two machines, or of many.
 pub(super) fn section(compared: &Compared) -> Markup {
     html! {
         section aria-labelledby="differences" {
@@ -165,7 +164,6 @@ fn many(fleet: &Fleet) -> Markup {
     }
 }
 
-/// The machines, the first of them by name.
 fn machines(all: &[std::sync::Arc<str>]) -> Markup {
     let named: Vec<String> = all.iter().take(MOST_NAMED).map(|name| escape(name)).collect();
     html! {

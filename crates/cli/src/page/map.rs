@@ -21,7 +21,6 @@ struct Yard<'a> {
     entries: Vec<usize>,
 }
 
-/// The map, and the commands.
 pub(super) fn section(content: &PageContent) -> Markup {
     let yards = yards(&content.machines);
     let is_one = content.machines.len() == 1;
@@ -176,7 +175,6 @@ fn track((view, at, entry): (usize, usize, usize), track: &Track, first: Option<
     }
 }
 
-/// What puts an entry into PATH, in words.
 fn put_by(track: &Track) -> Option<String> {
     match (&track.tool, &track.put_by) {
         (Some(tool), _) => Some(format!("Wagon Yard, for {}", escape(tool))),
@@ -184,7 +182,6 @@ fn put_by(track: &Track) -> Option<String> {
     }
 }
 
-/// The commands with what runs, and from where.
 fn commands(content: &PageContent, yards: &[Yard<'_>]) -> Markup {
     let names = names(&content.machines);
     let is_one = content.machines.len() == 1;

@@ -69,7 +69,6 @@ fn title(content: &PageContent) -> String {
     }
 }
 
-/// What was recorded, and when.
 fn subtitle(machine: &PageMachine, is_named: bool) -> Markup {
     let snapshot = &machine.snapshot;
     let system = snapshot.machine.as_ref().and_then(|facts| facts.system_name.as_deref()).unwrap_or(&snapshot.system);
@@ -81,7 +80,6 @@ fn subtitle(machine: &PageMachine, is_named: bool) -> Markup {
     }
 }
 
-/// The sections, to jump to.
 fn contents(content: &PageContent) -> Markup {
     let is_one = content.machines.len() == 1;
     html! {
@@ -100,7 +98,6 @@ fn contents(content: &PageContent) -> Markup {
     }
 }
 
-/// A number with its noun.
 fn count(number: usize, one: &str, many: &str) -> String {
     crate::view::count(number, one, many)
 }

@@ -33,7 +33,7 @@ pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -
         let variables: Vec<&str> = report.home_variables.iter().map(Variable::as_str).collect();
         let set = if variables.is_empty() { String::new() } else { format!(", {} set", variables.join(" and ")) };
         let folders = count(report.command_folders.len(), "command folder", "command folders");
-        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run, page);
+        let stores = stores(&report.stores, report.dry_run, page);
         format!("{folders} {would}{}{set}; {stores}", goes_where(report.scope, page))
     };
     page.labelled(out, &label("register"), COLUMNS, &text)?;

@@ -17,7 +17,6 @@ pub fn write(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) ->
     evidence::write(&report.evidence, page, out)
 }
 
-/// The verdict, the table and the findings of all tools.
 pub(super) fn write_tools(tools: &[ToolCheck], page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if !tools.is_empty() {
         page.labelled(out, "", 0, &all(tools))?;
@@ -40,7 +39,6 @@ pub(super) fn write_tools(tools: &[ToolCheck], page: &Page, out: &mut dyn Write)
 /// With at least this many tools, a good tool is shown as one line.
 const FOLDED_FROM: usize = 4;
 
-/// The verdict on all tools, in one line.
 fn all(tools: &[ToolCheck]) -> String {
     let commands: Vec<&CommandCheck> = tools.iter().flat_map(|tool| &tool.commands).collect();
     let ran = tools.iter().all(|tool| tool.ran);
@@ -54,7 +52,6 @@ fn all(tools: &[ToolCheck]) -> String {
     )
 }
 
-/// How many are good, or what the others are.
 fn how(tools: &[ToolCheck], commands: &[&CommandCheck], ran: bool) -> String {
     if tools.iter().all(|tool| tool.verdict.passes()) {
         return style::GOOD.over(if ran { "all good" } else { "all found" });
@@ -137,7 +134,6 @@ pub fn write_path(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Writ
 
 const HEADING: [&str; 5] = ["command", "runs", "version", "terminals", "verdict"];
 
-/// The table and the findings of one tool.
 pub(super) fn tool(checked: &ToolCheck, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let rows = checked.commands.iter().map(|c| row(c, page)).chain(requirements(checked, page));
     page.table(out, &HEADING, rows.collect())?;
@@ -191,7 +187,6 @@ fn row(command: &CommandCheck, page: &Page) -> Vec<String> {
     vec![escape(&command.name), runs, version, terminals(command), word(command.verdict)]
 }
 
-/// The verdict on a tool, in one line.
 pub(super) fn summary(checked: &ToolCheck) -> String {
     let fine = checked.commands.iter().filter(|c| c.verdict.passes()).count();
     let asked = checked.commands.first().map_or(0, |c| c.caller_results.len());

@@ -8,7 +8,6 @@ use wagon_yard_core::snapshot::{CommandDifference, CompareWhy, Difference, Meant
 
 use super::{Page, count, escape, some_of, style};
 
-/// The column that texts stand in.
 const COLUMNS: usize = 12;
 
 /// At most this many commands that differ in a fleet are shown; JSON has all.
@@ -92,7 +91,6 @@ fn two(report: &Difference, page: &Page, out: &mut dyn Write) -> io::Result<()> 
     Ok(())
 }
 
-/// In what a command differs, in words.
 pub fn why(why: CompareWhy) -> &'static str {
     match why {
         CompareWhy::OtherVersion => "different version",

@@ -7,7 +7,6 @@ use wagon_yard_core::report::Report;
 
 use super::{Page, check, count, escape, prepared, style};
 
-/// The column that texts stand in.
 const COLUMNS: usize = 11;
 
 pub fn write(report: &Report<Delivery>, page: &Page, out: &mut dyn Write) -> io::Result<()> {

@@ -6,7 +6,6 @@ use wagon_yard_core::archive::LeftOut;
 
 use super::{Page, count, escape, style};
 
-/// The entries that were not unpacked.
 pub(super) fn left_out(entries: &[LeftOut], page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if entries.is_empty() {
         return Ok(());

@@ -8,7 +8,6 @@ use wagon_yard_core::report::Report;
 
 use super::{Page, count, escape, prepared, some_of, style};
 
-/// The column that texts stand in.
 const COLUMNS: usize = 9;
 
 pub fn write(report: &Report<History>, page: &Page, out: &mut dyn Write) -> io::Result<()> {

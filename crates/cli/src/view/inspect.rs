@@ -147,7 +147,6 @@ fn reasons(commands: &[InspectedCommand]) -> Vec<(&str, Vec<String>)> {
     reasons
 }
 
-/// What is known of it, and how to go on.
 fn installer(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     install::facts(installer, page, out)?;
     if !installer.kind.runs_on(page.system()) {

@@ -12,7 +12,6 @@ use super::{Page, adopt, command_line, count, escape, some_of, style};
 /// At most this many lines of a kind are told.
 const MOST: usize = 8;
 
-/// What is known of an installer.
 pub fn facts(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = |text: &str| style::STRONG.over(text);
     let mut words = vec![installer.kind.words().to_owned()];
@@ -152,7 +151,6 @@ fn entry_place(place: EntryPlace) -> &'static str {
     }
 }
 
-/// What it left for us to do.
 fn not_done(undone: LeftUndone, folders: usize) -> String {
     let folder = if folders == 1 { "its command folder" } else { "its command folders" };
     match undone {

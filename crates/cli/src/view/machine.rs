@@ -7,7 +7,6 @@ use wagon_yard_core::report::Report;
 
 use super::{Page, escape};
 
-/// Writes it line by line, then the programs as a table.
 pub fn write(report: &Report<MachineFacts>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let level = report.processor_level.map(|level| format!(", level x86-64-v{level}")).unwrap_or_default();
     let kernel = report.kernel.as_ref().map(|kernel| format!(", kernel {kernel}")).unwrap_or_default();
@@ -48,5 +47,4 @@ pub fn write(report: &Report<MachineFacts>, page: &Page, out: &mut dyn Write) ->
     page.all_findings(out, report)
 }
 
-/// The columns that the labels take.
 const LABELS: usize = 11;

@@ -40,7 +40,6 @@ use wagon_yard_core::report::{Report, ReportPath};
 use wagon_yard_core::system::System;
 use wagon_yard_core::visible;
 
-/// How wide lines may be.
 #[derive(Debug, Clone)]
 pub struct Page {
     width: usize,
@@ -53,7 +52,6 @@ pub struct Page {
 /// No terminal is taken to be narrower than this.
 const NARROWEST: usize = 20;
 
-/// Between the columns of a table.
 const BETWEEN: usize = 2;
 
 /// Where text stands that goes below its label.
@@ -65,12 +63,10 @@ impl Page {
         Self::wide(io::stdout().is_terminal())
     }
 
-    /// The same for standard error.
     pub fn of_error_terminal() -> Self {
         Self::wide(io::stderr().is_terminal())
     }
 
-    /// The same for the user of a machine.
     pub fn of_machine(self, machine: &Machine) -> Self {
         Self { home: machine.home.clone(), system: machine.system(), ..self }
     }
@@ -85,7 +81,6 @@ impl Page {
         Self { whole, ..self }
     }
 
-    /// Which system's words are used.
     pub fn system(&self) -> System {
         self.system
     }
@@ -261,7 +256,6 @@ fn command_line(command: &[ReportPath], page: &Page) -> String {
     escape(&process::command_line::join(command, page.system()))
 }
 
-/// The first of many names.
 fn some_of(names: &[String]) -> String {
     const MOST: usize = 8;
     let first = names.iter().take(MOST).cloned().collect::<Vec<_>>().join(", ");
@@ -273,7 +267,6 @@ pub fn escape(text: &str) -> String {
     visible::escaped(text).into_owned()
 }
 
-/// A severity's word, and its colour.
 pub fn severity(severity: Severity) -> (&'static str, style::Style) {
     match severity {
         Severity::Problem => ("problem", style::BAD),
@@ -282,7 +275,6 @@ pub fn severity(severity: Severity) -> (&'static str, style::Style) {
     }
 }
 
-/// A number of things, in words.
 pub fn count(number: usize, one: &str, many: &str) -> String {
     if number == 1 { format!("1 {one}") } else { format!("{number} {many}") }
 }

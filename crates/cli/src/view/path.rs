@@ -68,7 +68,7 @@ fn changes(report: &Report<PathState>, page: &Page, out: &mut dyn Write) -> io::
         }
     }
     if report.changed {
-        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run, page);
+        let stores = stores(&report.stores, report.dry_run, page);
         page.labelled(out, &format!("  {}", style::DIM.over("stores")), 11, &stores)?;
         meanings(&report.meanings, page, out)?;
     }

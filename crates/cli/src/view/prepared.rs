@@ -6,7 +6,6 @@ use wagon_yard_core::jobs::preparing::{PreparedOutcome, PreparedReport};
 
 use super::{Page, escape, style};
 
-/// What happens to a file, in words.
 fn words(prepared: &PreparedReport, is_planned: bool) -> String {
     let file = escape(&prepared.file.to_string_lossy());
     match prepared.outcome {
@@ -27,12 +26,10 @@ fn words(prepared: &PreparedReport, is_planned: bool) -> String {
     }
 }
 
-/// What happened to files, in one text.
 pub fn all_words(files: &[PreparedReport]) -> String {
     files.iter().map(|file| words(file, false)).collect::<Vec<_>>().join("; ")
 }
 
-/// What would happen to files, with the lines that change.
 pub fn diffs(files: &[PreparedReport], indent: usize, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     for file in files {
         page.labelled(out, "", indent, &words(file, true))?;
@@ -43,7 +40,6 @@ pub fn diffs(files: &[PreparedReport], indent: usize, page: &Page, out: &mut dyn
     Ok(())
 }
 
-/// A line of a diff.
 pub fn write_line(line: &str, indent: usize, out: &mut dyn Write) -> io::Result<()> {
     let text = escape(line);
     let text = match line.bytes().next() {

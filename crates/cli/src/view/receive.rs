@@ -28,8 +28,8 @@ fn tool(report: &ReceivedTool, findings: &[Finding], page: &Page, out: &mut dyn 
     if report.dry_run {
         return writeln!(out, "Dry run: nothing was changed.");
     }
-    if report.stays_beside.is_some() {
-        let text = format!("To use it: wyard switch {} {}", report.name, report.version);
+    if report.tool.stays_beside.is_some() {
+        let text = format!("To use it: wyard switch {} {}", report.tool.name, report.tool.version);
         return page.labelled(out, "", 0, &text);
     }
     if let Some(checked) = &report.check {

@@ -44,7 +44,7 @@ fn registered(report: &RegisteredTool, findings: &[Finding], page: &Page, out: &
         (Registering::Unregister, true, true) => format!("{tool} would be unregistered; "),
         (Registering::Unregister, false, _) => format!("{tool} was not registered; "),
     };
-    let stores = stores(&report.startup_files, &report.registry_values, report.dry_run, page);
+    let stores = stores(&report.stores, report.dry_run, page);
     page.labelled(out, "", 0, &format!("{text}{stores}"))?;
     page.findings(out, &findings.iter().collect::<Vec<_>>())?;
     if report.changed && !report.dry_run {

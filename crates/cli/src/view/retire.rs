@@ -9,7 +9,6 @@ use wagon_yard_core::report::Report;
 use super::stores::stores;
 use super::{Page, command_line, count, escape, style};
 
-/// The column that texts stand in.
 const COLUMNS: usize = 9;
 
 /// What was retired, what would be run, or what an uninstaller did.
@@ -34,7 +33,6 @@ fn bring_back(tool: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Resul
     }
 }
 
-/// What was done to the records and the stores.
 fn retired(report: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = style::STRONG.over("retire");
     if let Some(tool) = &report.tool {
@@ -44,7 +42,7 @@ fn retired(report: &RetiredTool, page: &Page, out: &mut dyn Write) -> io::Result
             (false, true) => "would be removed from the records",
             (false, false) => "removed from the records",
         };
-        let stores = stores(&report.startup_files, &report.registry_values, report.dry_run, page);
+        let stores = stores(&report.stores, report.dry_run, page);
         let text = format!("{} {verb}; {stores}", style::STRONG.over(&escape(tool)));
         page.labelled(out, &label, COLUMNS, &text)?;
         if let Some(kept) = &report.kept {

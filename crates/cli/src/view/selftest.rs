@@ -9,7 +9,6 @@ use wagon_yard_core::report::Report;
 
 use super::{Page, count, escape, style};
 
-/// The columns that the labels take.
 const LABELS: usize = 9;
 
 /// At most this many of a caller's disagreements are shown; all that are known are in the report's file.

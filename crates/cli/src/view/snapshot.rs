@@ -9,7 +9,6 @@ use wagon_yard_core::snapshot::Snapshot;
 
 use super::{Page, bytes, count, escape, style};
 
-/// Which machine was recorded, and when.
 pub fn title(snapshot: &Snapshot) -> String {
     let name = snapshot.name.as_deref().unwrap_or("unnamed machine");
     let text = format!(

@@ -10,10 +10,8 @@ use wagon_yard_core::naming::Variable;
 use super::stores::{goes_where, stores};
 use super::{Page, bytes, check, count, escape, prepared, some_of, style};
 
-/// The column that stage texts stand in.
 pub(super) const COLUMNS: usize = 10;
 
-/// One line for a stage.
 pub fn stage(stage: &Stage<'_>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let (label, text) = match stage {
         Stage::Downloaded(download) => ("download", downloaded(download)),
@@ -36,12 +34,10 @@ fn downloaded(download: &Download) -> String {
     }
 }
 
-/// The file's checksum, and what it was compared with.
 fn checksum(summed: &Summed) -> String {
     published(&summed.sha256.to_string(), &summed.published)
 }
 
-/// A file's SHA-256, and what it was compared with.
 pub(super) fn published(sha256: &str, published: &[Published]) -> String {
     if published.is_empty() {
         return format!("SHA-256 {} {sha256}", style::CAUTION.over("not compared"));
@@ -104,6 +100,6 @@ fn registered(registered: &Registered, page: &Page) -> String {
     let variables = if variables.is_empty() { String::new() } else { format!(", {} set", variables.join(" and ")) };
     let would = if dry_run { "would be " } else { "" };
     let place = goes_where(card.registration.as_ref().map(|r| r.scope).unwrap_or_default(), page);
-    let stores = stores(&registered.startup_files, &registered.registry_values, dry_run, page);
+    let stores = stores(&registered.stores, dry_run, page);
     format!("{folders} {would}{place}{variables}; {stores}")
 }

@@ -86,7 +86,6 @@ fn all(report: &ToolStock) -> String {
     words + &not_registered
 }
 
-/// What new terminals run, in a few words.
 fn runs(seen: &NewTerminals, page: &Page) -> String {
     if seen.this {
         return style::GOOD.over("this one");

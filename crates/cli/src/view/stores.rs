@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use wagon_yard_core::scope::Scope;
-use wagon_yard_core::store::{Action, RegistryChange, StartupChange};
+use wagon_yard_core::store::{Action, RegistryChange, StartupChange, StoreChanges};
 use wagon_yard_core::system::System;
 
 use super::{Page, escape};
@@ -15,7 +15,6 @@ pub(super) fn scope(scope: Scope) -> &'static str {
     }
 }
 
-/// Where a tool's command folders go.
 pub(super) fn goes_where(scope: Scope, page: &Page) -> String {
     match (scope, page.system()) {
         (Scope::System, System::Windows) => "in the system's PATH, after the Windows folders".to_owned(),
@@ -23,11 +22,10 @@ pub(super) fn goes_where(scope: Scope, page: &Page) -> String {
     }
 }
 
-/// What happens to the stores, in words.
-pub(super) fn stores(files: &[StartupChange], values: &[RegistryChange], dry_run: bool, page: &Page) -> String {
+pub(super) fn stores(changes: &StoreChanges, dry_run: bool, page: &Page) -> String {
     match page.system() {
-        System::Unix => startup(files, dry_run),
-        System::Windows => registry(values, dry_run),
+        System::Unix => startup(&changes.startup_files, dry_run),
+        System::Windows => registry(&changes.registry_values, dry_run),
     }
 }
 

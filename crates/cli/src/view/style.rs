@@ -4,7 +4,6 @@ use std::fmt;
 
 use anstyle::Ansi256Color;
 
-/// A style with a meaning.
 #[derive(Debug, Clone, Copy)]
 pub struct Style(anstyle::Style);
 
@@ -20,7 +19,6 @@ pub const STRONG: Style = Style(anstyle::Style::new().bold());
 pub const DIM: Style = Style(Ansi256Color(243).on_default());
 
 impl Style {
-    /// The text in this style.
     pub fn over(self, text: &str) -> String {
         format!("{}{text}{}", self.0, self.0.render_reset())
     }

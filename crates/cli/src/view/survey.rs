@@ -5,8 +5,8 @@ use std::io::{self, Write};
 use wagon_yard_core::finding::{Code, Finding, Severity};
 use wagon_yard_core::report::Report;
 use wagon_yard_core::scope::Scope;
+use wagon_yard_core::shells::TerminalKind;
 use wagon_yard_core::survey::{EntrySurvey, SurveyedPath, all_findings};
-use wagon_yard_core::terminal::TerminalKind;
 
 use super::{Page, count, severity, style};
 
@@ -75,7 +75,6 @@ fn marks(findings: &[Finding]) -> String {
         .join(", ")
 }
 
-/// How many findings of each severity.
 fn summary(report: &Report<SurveyedPath>) -> String {
     let number = |wanted: Severity| all_findings(report).filter(|finding| finding.severity == wanted).count();
     let words: Vec<String> = [Severity::Problem, Severity::Caution, Severity::Note]

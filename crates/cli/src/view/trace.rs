@@ -5,8 +5,9 @@ use std::io::{self, Write};
 use wagon_yard_core::finding::Finding;
 use wagon_yard_core::report::Report;
 use wagon_yard_core::resolve::{Caller, Kind, Reason, Standing};
-use wagon_yard_core::terminal::TerminalKind;
-use wagon_yard_core::terminal::{Found, Origin, StartMode};
+use wagon_yard_core::shells::StartMode;
+use wagon_yard_core::shells::TerminalKind;
+use wagon_yard_core::terminal::{Found, Origin};
 use wagon_yard_core::trace::{CallerTrace, CandidateTrace, CommandTrace, TracedCommands};
 
 use super::{Page, escape, evidence, style};
@@ -137,7 +138,6 @@ fn group(command: &CommandTrace, terminal: TerminalKind) -> Vec<Answer<'_>> {
     answers
 }
 
-/// Whether two callers run the same.
 fn same(one: &CallerTrace, other: &CallerTrace) -> bool {
     (one.kind, &one.winner) == (other.kind, &other.winner)
 }

@@ -9,7 +9,6 @@ use wagon_yard_core::report::Report;
 
 use super::{Page, count, escape, style};
 
-/// All trials of a tool, or what its card has now.
 pub fn write(report: &Report<Tried>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     match &**report {
         Tried::Ran { trials, .. } => ran(trials, page, out),
@@ -54,7 +53,6 @@ fn line(step: &StepResult, page: &Page) -> String {
     format!("{}{program}", escape(&process::command_line::join(&step.run, page.system())))
 }
 
-/// What the card has now, or would have.
 fn kept(kept: &KeptTrials, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let KeptTrials { dry_run, tool, version, trials } = kept;
     let verb = if *dry_run { "would have" } else { "has" };

@@ -7,7 +7,6 @@ use wagon_yard_core::report::Report;
 
 use super::{Page, escape, style};
 
-/// The column that texts stand in.
 const COLUMNS: usize = 9;
 
 pub fn write(report: &Report<Undone>, page: &Page, out: &mut dyn Write) -> io::Result<()> {

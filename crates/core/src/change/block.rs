@@ -2,7 +2,6 @@
 
 /// What the first line of a block begins with.
 pub const BLOCK_BEGINS: &str = "# Wagon Yard: begin";
-/// The same in bytes.
 const BEGIN: &[u8] = BLOCK_BEGINS.as_bytes();
 /// What the last line is.
 pub const BLOCK_ENDS: &str = "# Wagon Yard: end";
@@ -22,7 +21,6 @@ pub(super) enum Before {
 /// What is left of a file once the block is out.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Without {
-    /// There was no block of ours.
     Unchanged,
     Content(Vec<u8>),
     /// Nothing but what we had made: the file goes.

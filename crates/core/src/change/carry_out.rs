@@ -10,14 +10,11 @@ use super::records::{LedgerContents, Line, Record, State};
 use crate::clock;
 use crate::registry::RegistryPlaces;
 
-/// A change to be made.
 #[derive(Debug, Clone)]
 pub struct Change {
     /// What it does, in words: "receive tidelog 4.2.1".
     pub does: String,
-    /// The change that it takes back.
     pub undoes: Option<u64>,
-    /// What is done, in order.
     pub changeset: Changeset,
 }
 
@@ -25,9 +22,7 @@ pub struct Change {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Settled {
     pub id: u64,
-    /// The command line that had made it.
     pub command: String,
-    /// What it was to do, in words.
     pub does: String,
     /// Whether all of it was there already, so that it counts as done; else it was taken back.
     pub done: bool,
@@ -112,7 +107,6 @@ impl Ledger {
         Ok(contents)
     }
 
-    /// Whether an earlier call has left a change open.
     pub fn is_open(&self) -> Result<bool, LedgerError> {
         Ok(self.read()?.records.iter().any(|record| record.state == State::Open))
     }

@@ -34,7 +34,6 @@ impl From<Vec<u8>> for Content {
 }
 
 impl Content {
-    /// The bytes.
     pub fn bytes(&self) -> Vec<u8> {
         self.as_bytes().to_vec()
     }
@@ -47,7 +46,6 @@ impl Content {
     }
 }
 
-/// A content as the ledger has it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(untagged)]
 pub enum Recorded {
@@ -58,22 +56,17 @@ pub enum Recorded {
         near: String,
         /// What was exchanged, from the beginning on.
         exchanges: Vec<Exchange>,
-        /// The SHA-256 of the outcome.
         sha256: String,
     },
     Kept {
-        /// Its SHA-256.
         kept: String,
     },
 }
 
-/// Some bytes of a copy that have others in their place.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Exchange {
-    /// Where they begin in the copy.
     at: usize,
     without: usize,
-    /// What stands in their place.
     with: Content,
 }
 
@@ -91,7 +84,6 @@ impl Copies {
         Self { folder, last: HashMap::new(), read: HashMap::new() }
     }
 
-    /// Notes how a content of a file was recorded.
     pub fn note(&mut self, path: &Path, recorded: &Recorded) {
         if let Recorded::Near { near: copy, .. } | Recorded::Kept { kept: copy } = recorded {
             self.last.insert(path.to_owned(), copy.clone());

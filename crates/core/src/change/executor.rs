@@ -138,7 +138,6 @@ impl<'a> Executor<'a> {
         }
     }
 
-    /// Whether a change has been made.
     pub fn is_made(&self, operation: &Operation) -> bool {
         let is = |path: &Path, after: &Option<Content>| {
             read(path).is_ok_and(|now| now == after.as_ref().map(Content::bytes))
@@ -166,7 +165,6 @@ impl<'a> Executor<'a> {
         }
     }
 
-    /// Tells running programs of values that were changed.
     pub fn announce(&mut self) {
         if std::mem::take(&mut self.values) {
             os::announce_environment();

@@ -20,7 +20,6 @@ use crate::whole_file;
 const MOST: usize = 2000;
 const LEAST: usize = 1000;
 
-/// The ledger of a yard.
 #[derive(Debug, Clone)]
 pub struct Ledger {
     file: PathBuf,
@@ -36,7 +35,6 @@ struct Known {
 }
 
 impl Ledger {
-    /// Of the yard in this folder.
     pub fn at(yard: &Path) -> Self {
         Self { file: yard.join("ledger.jsonl"), known: Arc::default() }
     }
@@ -45,7 +43,6 @@ impl Ledger {
         &self.file
     }
 
-    /// The file of changes that are long done.
     pub fn archive(&self) -> PathBuf {
         self.file.with_file_name("ledger-archive.jsonl")
     }
@@ -95,7 +92,6 @@ impl Ledger {
 
     /// Whether its last line tells how a change ended.
     pub(super) fn ends_settled(&self) -> Result<bool, FileError> {
-        /// More than such a line has.
         const END: u64 = 4096;
         let mut file = match File::open(&self.file) {
             Ok(file) => file,
@@ -111,7 +107,6 @@ impl Ledger {
         Ok(matches!(last, Some(Line::Done { format: FORMAT, .. } | Line::TakenBack { format: FORMAT, .. })))
     }
 
-    /// What a change did, with the contents of files.
     pub fn operations(&self, record: &Record) -> Result<Vec<Operation>, FileError> {
         let mut copies = self.copies();
         let whole =

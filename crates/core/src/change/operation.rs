@@ -34,7 +34,6 @@ enum StoredData {
 }
 
 impl StoredValue {
-    /// Of these bytes.
     pub fn new(kind: u32, bytes: &[u8]) -> Self {
         let text = Self { kind, data: StoredData::Hex { hex: bytes.to_vec() } }.text();
         let of_text = text.map(|text| Self::of_text(kind, text)).filter(|value| value.bytes() == bytes);
@@ -45,7 +44,6 @@ impl StoredValue {
         Self { kind, data: StoredData::Text { text } }
     }
 
-    /// The bytes.
     pub fn bytes(&self) -> Vec<u8> {
         match &self.data {
             StoredData::Hex { hex } => hex.clone(),
@@ -78,7 +76,6 @@ pub enum Role {
     Card,
     /// A file for startup files to read; it follows from the cards.
     Generated,
-    /// The user's own entries of PATH.
     OwnEntries,
     /// What PATH was before our first entry.
     PathBefore,
@@ -86,7 +83,6 @@ pub enum Role {
     Backup,
     /// A file of others that is brought back to what it was.
     Restored,
-    /// A file of a tool that is prepared.
     Prepared,
     /// A launcher of a tool; it can be executed.
     Launcher,
@@ -99,7 +95,6 @@ pub enum Operation<C = Content> {
     Folder {
         path: PathBuf,
     },
-    /// A file of the yard is written or removed.
     File {
         path: PathBuf,
         role: Role,
@@ -111,21 +106,14 @@ pub enum Operation<C = Content> {
     /// A startup file gets or loses the block with this line.
     Startup {
         path: PathBuf,
-        /// The line of the block.
         line: Content,
-        /// Its content before; null where it was not there.
         before: Option<C>,
-        /// Its content after; null where it goes.
         after: Option<C>,
     },
-    /// A value of the registry is written or removed.
     Value {
-        /// Whose environment.
         scope: Scope,
         name: String,
-        /// The value before; null where it was not there.
         before: Option<StoredValue>,
-        /// The value after; null where it goes.
         after: Option<StoredValue>,
     },
     Move {
@@ -154,7 +142,6 @@ impl<C> Operation<C> {
         })
     }
 
-    /// The contents of files in it, each with the file.
     pub fn contents(&self) -> impl Iterator<Item = (&Path, &C)> {
         let (path, contents) = match self {
             Self::File { path, before, after, .. } | Self::Startup { path, before, after, .. } => {
@@ -166,7 +153,6 @@ impl<C> Operation<C> {
         contents.into_iter().flatten().map(move |content| (path, content))
     }
 
-    /// The file that is changed.
     pub fn place(&self) -> Option<&Path> {
         match self {
             Self::File { path, .. } | Self::Startup { path, .. } => Some(path),
@@ -234,7 +220,6 @@ impl Operation {
     }
 }
 
-/// Changes in the order in which they are to be made.
 #[derive(Debug, Clone, Default)]
 pub struct Changeset {
     all: Vec<Operation>,
@@ -277,25 +262,21 @@ impl Changeset {
         Ok(())
     }
 
-    /// Adds the moving of a folder.
     pub fn shift(&mut self, from: &Path, to: &Path) {
         self.folders_for(to);
         self.all.push(Operation::Move { from: from.to_owned(), to: to.to_owned() });
     }
 
-    /// Adds the bringing back of a file of others.
     pub fn restore(&mut self, path: &Path, before: Option<Content>, after: Option<Content>) {
         self.all.push(Operation::File { path: path.to_owned(), role: Role::Restored, before, after });
     }
 
-    /// Adds the writing of a file of a tool.
     pub fn prepared(&mut self, path: &Path, role: Role, before: Option<Vec<u8>>, after: Vec<u8>) {
         self.folders_for(path);
         let (before, after) = (before.map(Content::from), Some(Content::from(after)));
         self.all.push(Operation::File { path: path.to_owned(), role, before, after });
     }
 
-    /// Adds the change of a value of the registry.
     pub fn value(&mut self, scope: Scope, name: String, before: Option<StoredValue>, after: Option<StoredValue>) {
         self.all.push(Operation::Value { scope, name, before, after });
     }
@@ -307,17 +288,14 @@ impl Changeset {
         self.folders = known.into_iter().chain(others.folders).collect();
     }
 
-    /// Whether there is nothing to do.
     pub fn is_empty(&self) -> bool {
         self.all.is_empty()
     }
 
-    /// Whether a file is among what is changed.
     pub fn touches(&self, file: &Path) -> bool {
         self.all.iter().any(|operation| operation.place() == Some(file))
     }
 
-    /// What is changed, in words.
     pub fn touched(&self) -> Vec<String> {
         self.all.iter().filter_map(Operation::words).collect()
     }

@@ -8,11 +8,9 @@ use super::content::Recorded;
 use super::error::{FORMAT, LedgerError};
 use super::operation::{Operation, Role};
 
-/// A line of the ledger.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "event", rename_all = "kebab-case")]
 pub(super) enum Line {
-    /// What is about to be done.
     Begin {
         format: u32,
         id: u64,
@@ -55,7 +53,6 @@ impl Line {
         }
     }
 
-    /// It as a line of the file.
     pub fn encode(&self) -> Result<Vec<u8>, serde_json::Error> {
         let mut text = serde_json::to_vec(self)?;
         text.push(b'\n');
@@ -63,37 +60,28 @@ impl Line {
     }
 }
 
-/// How a change stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum State {
     /// Begun, and neither done nor taken back.
     Open,
-    /// Done.
     Done,
     /// It broke off, and was taken back.
     TakenBack,
 }
 
-/// A change, as the ledger tells it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Record {
     /// Its number; later ones are higher.
     pub id: u64,
     /// When it was begun (RFC 3339).
     pub time: String,
-    /// The command line that made it.
     pub command: String,
-    /// What it does, in words.
     pub does: String,
-    /// The change that it takes back.
     pub undoes: Option<u64>,
     /// The change that it is a part of, such as a delivery.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub part_of: Option<u64>,
-    /// How it stands.
     pub state: State,
     /// What it changes, in order; [`super::Ledger::operations`] has them with the contents of files.
     #[serde(skip)]
@@ -102,7 +90,6 @@ pub struct Record {
 
 #[derive(Debug, Clone, Default)]
 pub struct LedgerContents {
-    /// The changes, in order.
     pub records: Vec<Record>,
     /// The numbers of lines that can't be understood.
     pub damaged: Vec<usize>,
@@ -139,7 +126,6 @@ pub(super) fn lines(text: &[u8]) -> impl Iterator<Item = (usize, &[u8])> {
 }
 
 impl LedgerContents {
-    /// The files of cards that were ever written.
     pub fn card_files(&self) -> Vec<PathBuf> {
         let operations = self.records.iter().flat_map(|record| &record.operations);
         let card = |operation: &Operation<Recorded>| match operation {
@@ -210,7 +196,6 @@ impl LedgerContents {
         self.records.iter().filter(move |record| record.part_of == Some(id) && record.state == State::Done)
     }
 
-    /// The number of the next change.
     pub fn next_id(&self) -> u64 {
         self.records.iter().map(|record| record.id).max().unwrap_or(0) + 1
     }

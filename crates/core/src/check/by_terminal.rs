@@ -2,7 +2,8 @@
 
 use crate::finding::Finding;
 use crate::resolve::Shell;
-use crate::terminal::{Answer, StartMode};
+use crate::shells::StartMode;
+use crate::terminal::Answer;
 
 /// Findings with the terminals they were made in, so that the same thing is told once.
 #[derive(Default)]
@@ -21,7 +22,6 @@ impl ByTerminal {
         }
     }
 
-    /// With the terminals in words.
     pub fn told(self) -> impl Iterator<Item = Finding> {
         self.told_unless_in(&[])
     }

@@ -16,10 +16,10 @@ use crate::layout::Command;
 use crate::process;
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::{Caller, Kind, ListedDisk, same_file};
-use crate::terminal::{Answer, ShellReply, TerminalKind};
+use crate::shells::TerminalKind;
+use crate::terminal::{Answer, ShellReply};
 use crate::yard::{Answers, Card, CardProbe};
 
-/// One command to be checked.
 pub(super) struct Subject {
     pub name: String,
     /// The file that should run; `None` where it may be any.
@@ -27,18 +27,22 @@ pub(super) struct Subject {
     owner: Owner,
 }
 
-/// Whose command it is, and so how it is asked.
 enum Owner {
-    /// A tool of the yard.
-    Tool { tool: String, version: String, probe: Option<CardProbe>, remembered: Option<Vec<String>> },
+    Tool {
+        tool: String,
+        version: String,
+        probe: Option<CardProbe>,
+        remembered: Option<Vec<String>>,
+    },
     /// Somebody else: nothing is known of it, so that only harmless things are tried.
     Stranger,
     /// Somebody else, of whom a tool needs it.
-    Required { by: String },
+    Required {
+        by: String,
+    },
 }
 
 impl Subject {
-    /// The commands of a tool of the yard.
     pub fn of(home: &Path, card: &Card, answers: &Answers) -> Vec<Self> {
         let subject = |command: &Command| Self {
             name: command.name.clone(),
@@ -53,7 +57,6 @@ impl Subject {
         card.commands.iter().map(subject).collect()
     }
 
-    /// The commands that a tool needs.
     pub fn required(card: &Card) -> Vec<Self> {
         let subject = |name: &String| Self {
             name: name.clone(),
@@ -153,7 +156,6 @@ impl Subject {
 }
 
 impl CommandEvidence<'_> {
-    /// The check that this comes to.
     pub fn check(&self) -> CommandCheck {
         let findings = judge(&Evidence::Command(self));
         // What another copy says of itself is shown as well.

@@ -12,18 +12,12 @@ use crate::terminal::{Again, Answer, NoAnswer, ShellReply};
 
 pub(super) enum Evidence<'a> {
     Command(&'a CommandEvidence<'a>),
-    /// A tool as a whole.
     Tool(&'a ToolEvidence<'a>),
-    Variable {
-        tool: &'a str,
-        name: &'a str,
-        answers: &'a [Answer],
-    },
+    Variable { tool: &'a str, name: &'a str, answers: &'a [Answer] },
 }
 
 #[derive(Clone, Copy)]
 pub(super) enum Role<'a> {
-    /// A tool of the yard.
     Own {
         tool: &'a str,
         version: &'a str,
@@ -38,15 +32,12 @@ pub(super) enum Role<'a> {
 /// How a stated version that is not the tool's is taken.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum VersionRule {
-    /// It has to be the tool's.
     Held,
     /// The command comes along with a tool, and has one of its own.
     OfItsOwn,
-    /// Another command has given the answer that was wanted.
     Free,
 }
 
-/// What is known of a command.
 pub(super) struct CommandEvidence<'a> {
     pub name: &'a str,
     pub role: Role<'a>,
@@ -82,14 +73,12 @@ pub(super) struct AtTerminal<'a> {
     pub said: Result<&'a ShellReply, &'a NoAnswer>,
     /// Whether the name was typed, and started the right file in the end.
     pub leads: bool,
-    /// What the lookup rules say.
     pub predicted: Arc<[Candidate]>,
     /// The file that runs, and whether that is the one that should.
     pub runs: Option<PathBuf>,
     pub ours: bool,
 }
 
-/// A program that was started as some terminals start it.
 pub(super) struct Started {
     pub program: PathBuf,
     pub shown: Shown,
@@ -97,15 +86,12 @@ pub(super) struct Started {
     pub terminals: Vec<usize>,
 }
 
-/// What is known of a tool as a whole.
 pub(super) struct ToolEvidence<'a> {
     pub tool: &'a str,
     pub home: &'a Path,
-    /// The variables that should lead to its home.
     pub home_variables: Vec<String>,
     pub answers: &'a [Answer],
     pub commands: &'a [CommandEvidence<'a>],
-    /// What was found without asking terminals.
     pub seen: Vec<Finding>,
 }
 
@@ -146,7 +132,6 @@ impl<'a> CommandEvidence<'a> {
         runs(false).or_else(|| runs(true).map(|found| self.file.unwrap_or(found)))
     }
 
-    /// The versions that it stated.
     pub fn stated(&self) -> impl Iterator<Item = &str> {
         self.starts.iter().filter_map(|started| started.shown.version.as_deref())
     }

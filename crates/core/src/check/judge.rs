@@ -143,7 +143,6 @@ fn not_found_remedy(command: &CommandEvidence<'_>, answer: &Answer) -> String {
     }
 }
 
-/// That terminals of one kind run different things.
 fn differs(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, when: Again, verdict: Verdict) -> Finding {
     let name = command.name;
     let is = match &seen.runs {

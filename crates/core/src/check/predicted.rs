@@ -6,7 +6,6 @@ use std::sync::Arc;
 use crate::resolve::{self, Caller, Candidate, ListedDisk, LookupContext, Shell};
 use crate::terminal::ShellReply;
 
-/// The candidates of one name in terminals.
 pub(super) struct Predicted<'a> {
     name: &'a str,
     disk: &'a ListedDisk,
@@ -21,7 +20,6 @@ impl<'a> Predicted<'a> {
         Self { name, disk, known: RefCell::default() }
     }
 
-    /// Those in a terminal of this shell that said this.
     pub fn candidates(&self, shell: Shell, said: &'a ShellReply) -> Arc<[Candidate]> {
         let mut known = self.known.borrow_mut();
         if let Some((.., candidates)) = known.iter().find(|(of, context, _)| *of == shell && **context == said.context)

@@ -22,7 +22,6 @@ const CAREFUL: usize = 4;
 /// The forms that no program treats as a command.
 const HARMLESS: &[&[&str]] = FORMS.split_at(2).0;
 
-/// The forms that may be tried.
 pub(super) fn forms(prober: &Prober<'_>) -> &'static [&'static [&'static str]] {
     const ALL: &[&[&str]] = &FORMS;
     if prober.may_risk() { ALL } else { &ALL[..CAREFUL] }
@@ -31,7 +30,6 @@ pub(super) fn forms(prober: &Prober<'_>) -> &'static [&'static [&'static str]] {
 /// After this many forms without an end within the limit, no more are tried.
 const MOST_TIMEOUTS: u32 = 2;
 
-/// What is to be probed.
 #[derive(Debug, Clone)]
 pub(super) struct Target<'a> {
     pub program: &'a Path,
@@ -56,7 +54,6 @@ impl<'a> Target<'a> {
     }
 }
 
-/// What the forms that were tried have shown so far.
 #[derive(Default)]
 struct Tried {
     is_silent: bool,

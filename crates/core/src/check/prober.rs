@@ -9,7 +9,6 @@ use crate::session::Session;
 use crate::system::System;
 use crate::yard::YardError;
 
-/// How programs are started to be asked for their version.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Prober<'a> {
     sealer: &'a Sealer,
@@ -24,7 +23,6 @@ impl<'a> Prober<'a> {
         Ok(Self { sealer: session.sealer()?, unsealed: session.unsealed, limit, stop: &session.stop })
     }
 
-    /// The same with another limit.
     pub fn within(self, limit: Duration) -> Self {
         Self { limit, ..self }
     }
@@ -35,7 +33,6 @@ impl<'a> Prober<'a> {
         self.is_sealed() || self.unsealed || host_system() == System::Windows
     }
 
-    /// Whether anything keeps a program from the machine.
     pub fn is_sealed(&self) -> bool {
         self.sealer.level() != SealLevel::None
     }

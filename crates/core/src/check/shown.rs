@@ -2,14 +2,11 @@
 
 use crate::finding::{Code, Finding};
 
-/// What a program showed when it was started, form by form.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct Shown {
     pub ending: Shows,
     pub version: Option<String>,
-    /// The arguments with which it did.
     pub form: Option<Vec<String>>,
-    /// What else is worth telling.
     pub asides: Vec<Finding>,
 }
 
@@ -25,21 +22,16 @@ pub(super) enum Shows {
     Stated,
     /// It stated a version, and ended with an error; the line that is one.
     StatedWithError(Option<String>),
-    /// It said what its user expects.
     Expected,
-    /// It did not say that.
     Unexpected(String),
     /// It ended well, or refused only the probe's own word, and stated nothing.
     Silent,
-    /// It complained of something else than the probe's own word.
     Complained(String),
     /// It ended with an error and without a message.
     Mute,
     /// It ended with an error, with a question left open.
     Asked(String),
-    /// It was cut short while a question was open.
     Waits(String),
-    /// It was cut short; it is made to open windows.
     OpensWindow,
     /// It was cut short after so many seconds.
     StillRuns(u64),

@@ -17,7 +17,6 @@ use crate::system::System;
 /// A program of this size and more is not read whole to see which libraries it needs.
 const READ_WHOLE: u64 = 256 << 20;
 
-/// A program that this machine can be asked to start.
 #[derive(Debug)]
 pub(super) struct Startable<'a> {
     file: &'a Path,
@@ -41,7 +40,6 @@ impl<'a> Startable<'a> {
         Ok(Self { file, seen, through: by_shell.then_some(Path::new("/bin/sh")) })
     }
 
-    /// What is odd about it, though it starts.
     pub fn oddity(&self) -> Option<Finding> {
         self.through?;
         let seen = format!("{} has no #! line: shells run it, other programs cannot", self.file.display());
@@ -207,7 +205,6 @@ impl<'a> Startable<'a> {
         self.fit(environment).missing.into_iter().map(|lack| lack.words).collect()
     }
 
-    /// How it fits this machine.
     fn fit(&self, environment: &Environment) -> Fit {
         let Some(needs) = self.needs() else { return Fit::default() };
         let real = self.file.canonicalize();

@@ -4,11 +4,11 @@ use std::path::{Path, PathBuf};
 
 use crate::change::{BLOCK_BEGINS, BLOCK_ENDS};
 use crate::finding::{Code, Finding};
-use crate::store::{self, Dialect};
+use crate::shells::Dialect;
+use crate::store;
 use crate::terminal::{Again, Asking};
 use crate::whole_file;
 
-/// The startup files that carry our block, with what they hold.
 #[derive(Debug, Clone)]
 pub struct StartupLines {
     files: Vec<(PathBuf, Dialect, String)>,
@@ -94,13 +94,10 @@ fn keeps_nothing(file: &Path) -> bool {
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 enum Undoes {
-    /// It sets PATH after our block.
     Path,
-    /// It ends the file before our block.
     File,
     /// It lets nobody change PATH any more.
     ReadOnly,
-    /// It makes a command of ours an alias.
     Name(String),
 }
 

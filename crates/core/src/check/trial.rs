@@ -23,29 +23,19 @@ use crate::yard::{Card, LeftFile, Trial, TrialStep};
 /// How much of an output is told where it is not as expected, in lines and characters.
 const TOLD: (usize, usize) = (6, 600);
 
-/// What came of one trial.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct TrialResult {
-    /// The tool.
     pub tool: String,
-    /// Its version.
     pub version: String,
-    /// Title of the trial.
     pub name: String,
-    /// Whether it came out as it should.
     pub passed: bool,
     /// The steps that were made; none follows one that failed.
     pub steps: Vec<StepResult>,
-    /// The folder it ran in, where that was kept.
     pub folder: Option<ReportPath>,
 }
 
-/// What came of one step.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct StepResult {
-    /// The command, as typed.
     pub run: Vec<String>,
     /// The file that ran; null where none was found.
     pub program: Option<ReportPath>,
@@ -58,12 +48,9 @@ pub struct StepResult {
 }
 
 /// An expectation that was not met.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Unmet {
-    /// What was expected, in words.
     pub expected: String,
-    /// What came instead, in words.
     pub came: String,
 }
 
@@ -71,7 +58,6 @@ pub struct Unmet {
 pub enum TrialError {
     #[error("{0} has no trials")]
     None(String),
-    /// A file of a trial would lie outside its folder.
     #[error("the trial \"{trial}\" names the file \"{file}\", which is outside its folder")]
     Place { trial: String, file: String },
     #[error("the trial \"{trial}\" has an invalid expression: {source}")]
@@ -87,7 +73,6 @@ classified!(TrialError {
     Self::Interrupted => Interrupted;
 });
 
-/// Hears of trials while they run.
 pub trait TrialObserver {
     fn begins(&self, _trial: &str, _step: &TrialStep) {}
     fn output(&self, _bytes: &[u8]) {}

@@ -8,7 +8,6 @@ use crate::environment::Environment;
 use crate::process::{Descriptor, TerminalContext};
 use crate::terminal::ShellReply;
 
-/// A file as some terminals start it.
 pub(super) struct LaunchContext<'a> {
     pub program: PathBuf,
     pub said: &'a ShellReply,

@@ -7,9 +7,7 @@ pub(super) enum Nearness {
     OwnName,
     /// Right after the word "version", in a line that has the name.
     VersionWordOfOwn,
-    /// Right after the word "version".
     VersionWord,
-    /// In a line that has the name.
     OwnLine,
     Anywhere,
     /// In brackets, where what a program was built with most often stands, or shaped like a date.
@@ -235,7 +233,6 @@ pub(super) fn shared_parts(one: &str, other: &str) -> usize {
     one.split(split).zip(other.split(split)).take_while(|(a, b)| a.eq_ignore_ascii_case(b)).count()
 }
 
-/// Whether two stated versions are one.
 pub(super) fn same(stated: &str, expected: &str) -> bool {
     let plain = |version: &str| {
         let version = version.split('+').next().unwrap_or_default().to_ascii_lowercase();

@@ -4,13 +4,11 @@ use std::fmt;
 
 use fluent_uri::{Uri, UriRef};
 
-/// An address that something is downloaded from.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Address(Box<Uri<String>>);
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum AddressError {
-    /// It is not written as one.
     #[error("not a valid address: {0}")]
     Invalid(String),
     #[error("only http and https are supported, not {0}")]
@@ -59,7 +57,6 @@ impl Address {
         }
     }
 
-    /// The address as it is sent.
     pub fn as_str(&self) -> &str {
         self.0.as_str()
     }

@@ -54,7 +54,6 @@ pub enum DownloadError {
     Proxy(String),
     #[error("no certificates in {}", .0.display())]
     NoCertificates(PathBuf),
-    /// Another call is at the same download.
     #[error("another wyard is downloading {0}")]
     Busy(Address),
     #[error(transparent)]

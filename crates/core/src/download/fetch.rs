@@ -19,22 +19,17 @@ use super::transport::{RequestError, Transport};
 use crate::error::{FileContext as _, FileError};
 use crate::progress::{Progress, Stop};
 
-/// The longest pause between two tries.
 const LONGEST_PAUSE: Duration = Duration::from_secs(8);
 
-/// The beginning by which a page is known.
 const GLANCE: usize = 1024;
 
-/// How often the user's wish to stop is looked at.
 const LOOK: Duration = Duration::from_millis(50);
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fetched {
     /// The address that gave it, behind all redirects.
     pub from: Address,
-    /// The file's name, as the server says it.
     pub name: String,
-    /// How many bytes it has.
     pub bytes: u64,
 }
 
@@ -150,7 +145,6 @@ impl Job {
         }
     }
 
-    /// How many bytes of the file are there.
     fn there(&self) -> u64 {
         self.part.metadata().map_or(0, |metadata| metadata.len())
     }

@@ -30,12 +30,9 @@ const KEPT: Duration = Duration::from_secs(30 * 24 * 60 * 60);
 /// The name of the record beside a file.
 const RECORD: &str = "source.toml";
 
-/// A file that was downloaded.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Download {
-    /// The file, under the name that the server gave it.
     pub file: PathBuf,
-    /// Its length in bytes.
     pub bytes: u64,
     pub address: Address,
     /// Whether it was there already, from an earlier call.
@@ -117,7 +114,6 @@ impl Downloads {
         }
     }
 
-    /// Removes a file and what was kept beside it.
     pub fn drop(&self, download: &Download) -> Result<(), FileError> {
         match download.file.parent().filter(|folder| folder.parent() == Some(&self.root)) {
             Some(folder) => remove(folder),
@@ -125,7 +121,6 @@ impl Downloads {
         }
     }
 
-    /// The whole file that came from an address.
     fn there(&self, address: &Address) -> Option<PathBuf> {
         let folders = fs::read_dir(&self.root).ok()?.flatten().map(|entry| entry.path());
         folders.into_iter().find_map(|folder| {

@@ -21,7 +21,6 @@ const REDIRECTS: usize = 10;
 /// How long a server may be silent.
 const SILENCE: Duration = Duration::from_secs(30);
 
-/// How a server is reached.
 #[derive(Debug, Clone)]
 pub struct Transport {
     environment: Environment,
@@ -111,7 +110,6 @@ impl Transport {
 pub(super) enum RequestError {
     /// The transfer failed; another try may go better.
     Failed(Address, ureq::Error),
-    /// Another try would be the same.
     Final(DownloadError),
 }
 

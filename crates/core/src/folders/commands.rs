@@ -9,7 +9,6 @@ use crate::naming::extension_rank;
 use crate::os;
 use crate::system::System;
 
-/// A file that can be typed.
 #[derive(Debug, Clone)]
 pub struct Typed {
     /// What is typed; in lower case where case makes no difference.
@@ -23,7 +22,6 @@ pub fn commands_in(folder: &Path, system: System) -> Vec<String> {
     commands(folder, system).unwrap_or_default().into_iter().filter_map(text).collect()
 }
 
-/// The files in a folder that can be typed, by name.
 pub fn commands(folder: &Path, system: System) -> io::Result<Vec<Typed>> {
     let mut found = Vec::new();
     for entry in fs::read_dir(folder)?.flatten() {
@@ -52,7 +50,6 @@ fn typed(name: &OsStr, system: System) -> Option<OsString> {
     Path::new(name).file_stem().map(OsStr::to_ascii_lowercase)
 }
 
-/// The regular files in a folder, by name.
 pub fn files_in(folder: &Path) -> Vec<PathBuf> {
     let Ok(found) = fs::read_dir(folder) else { return Vec::new() };
     let mut files: Vec<PathBuf> = found.flatten().map(|entry| entry.path()).filter(|path| path.is_file()).collect();

@@ -17,7 +17,6 @@ pub struct SystemFolders {
 }
 
 impl SystemFolders {
-    /// Those of the system that an environment belongs to.
     pub fn of(environment: &Environment) -> Self {
         let system = environment.system();
         let folders = match system {

@@ -8,7 +8,6 @@ use crate::naming::ToolName;
 use crate::report::ReportPath;
 use crate::yard::StartupText;
 
-/// Who has put a line into a startup file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Owner {
     Installer,
@@ -43,7 +42,6 @@ impl<'a> Whose<'a> {
         Self { name: name.map(ToString::to_string), ..self }
     }
 
-    /// A text with the home folder written out.
     fn written_out(&self, text: &str) -> String {
         text.replace("${HOME}", &self.home).replace("$HOME", &self.home).replace("~/", &format!("{}/", self.home))
     }

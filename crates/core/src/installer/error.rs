@@ -5,7 +5,6 @@ use std::path::PathBuf;
 use super::facts::InstallerKind;
 use crate::error::classified;
 
-/// Why an installer could not be looked into or run.
 #[derive(Debug, thiserror::Error)]
 pub enum InstallError {
     #[error("{} is not an installer", .0.display())]

@@ -8,20 +8,15 @@ use crate::report::ReportPath;
 use crate::scope::Scope;
 use crate::system::System;
 
-/// The kind of an installer.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum InstallerKind {
-    /// A package of Windows Installer.
     WindowsPackage,
-    /// A program for Windows that installs another.
     WindowsProgram,
     /// A shell script that installs something, most often out of an archive behind its last line.
     SelfExtractor,
     /// A package of Debian's, handed to the system.
     DebianPackage,
-    /// A package of macOS.
     MacosPackage,
 }
 
@@ -46,63 +41,45 @@ impl InstallerKind {
 }
 
 /// A change of the environment that an installer says it makes.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct PlannedVariable {
-    /// The variable.
     pub name: String,
     /// What is written, as the package has it.
     pub value: String,
-    /// Whose.
     pub scope: Scope,
-    /// How it goes in.
     pub place: PlannedPlace,
 }
 
-/// How a value goes into a variable.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum PlannedPlace {
     /// In front of what is there.
     First,
-    /// Behind it.
     Last,
-    /// In the place of it.
     InPlace,
 }
 
 /// A command of an installer that a new terminal finds already.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct AlreadyHere {
-    /// The command.
     pub command: String,
-    /// The file that runs.
     pub path: ReportPath,
     /// The version it states; null for none.
     pub version: Option<String>,
 }
 
 /// What is known of an installer before it runs.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Installer {
-    /// What it is.
     pub kind: InstallerKind,
-    /// The product, where it says so.
     pub product: Option<String>,
-    /// Its version, where it says so.
     pub version: Option<String>,
-    /// The processor it is for, where it says so.
     pub arch: Option<String>,
     /// Whether it installs for everybody; null where it does not say.
     pub for_everybody: Option<bool>,
     /// The files it would make, where it says so, and the folder that stands for where they go.
     pub files: Vec<String>,
-    /// The commands among them.
     pub commands: Vec<String>,
-    /// The changes of the environment it would make.
     pub variables: Vec<PlannedVariable>,
     /// The parts that are off unless somebody selects them.
     pub off_by_default: Vec<String>,
@@ -114,7 +91,6 @@ pub struct Installer {
     pub here: Vec<AlreadyHere>,
     /// The option that names the folder to install into; ends in `=` where the folder is written right behind it.
     pub folder_option: Option<String>,
-    /// What of it would clash with what is here.
     pub findings: Vec<Finding>,
 }
 

@@ -10,7 +10,6 @@ use crate::error::{FileContext as _, FileError};
 use crate::os;
 use crate::progress::Stop;
 
-/// The file to run, and what keeps it as it was.
 #[derive(Debug)]
 pub struct Pinned {
     /// What is to be run: the file itself where nobody else may write to it for now, else a private copy.
@@ -54,7 +53,6 @@ impl Pinned {
     }
 }
 
-/// Writes whatever is read through it.
 struct Tee<'a> {
     from: File,
     into: &'a File,

@@ -41,7 +41,6 @@ pub struct InstallRequest {
     pub folder: Option<PathBuf>,
     /// Whether a Debian package is handed to the system.
     pub system_install: bool,
-    /// More places to be watched.
     pub watch: Vec<PathBuf>,
     pub limit: Duration,
     /// Whether it is run without asking.
@@ -59,23 +58,14 @@ pub struct InstallRequest {
     pub dry_run: bool,
 }
 
-/// What would be run.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct InstallPlan {
-    /// The installer.
     pub file: ReportPath,
-    /// What is known of it.
     pub installer: Installer,
-    /// Its size in bytes.
     pub bytes: u64,
-    /// The SHA-256 in hex.
     pub sha256: String,
-    /// Whether that was compared with a published one.
     pub compared: bool,
-    /// The command and its arguments.
     pub command: Vec<ReportPath>,
-    /// Where its output goes.
     pub log: ReportPath,
 }
 
@@ -92,7 +82,6 @@ pub struct PlannedInstaller {
     pub pinned: Pinned,
 }
 
-/// Works out what would be run, and compares the checksum.
 pub fn plan(session: &Session, request: &InstallRequest) -> Result<PlannedInstaller, JobError> {
     let machine = &session.machine;
     let file = std::path::absolute(&request.file).at("find", &request.file)?;

@@ -6,24 +6,18 @@ use serde::Serialize;
 
 use crate::os;
 
-/// A record of the system of something that is installed.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, schemars::JsonSchema)]
 pub struct UninstallRecord {
-    /// Its key.
     pub key: String,
     /// What it is called.
     pub name: String,
-    /// Its version.
     pub version: String,
     /// Where it is installed, where that is told.
     pub folder: String,
-    /// The command that removes it.
     pub command: String,
 }
 
 impl UninstallRecord {
-    /// All that the system has.
     pub fn all() -> Vec<Self> {
         os::uninstall_records().into_iter().map(record).collect()
     }

@@ -123,7 +123,6 @@ fn lines_back(
     Some(text)
 }
 
-/// The text with an end to its last line.
 fn with_end(text: &[u8]) -> Vec<u8> {
     let end: &[u8] = if text.is_empty() || text.ends_with(b"\n") { b"" } else { b"\n" };
     [text, end].concat()

@@ -35,7 +35,6 @@ pub struct Ended {
 }
 
 impl Ended {
-    /// Of a run with this limit.
     pub fn of(kind: InstallerKind, outcome: &Outcome, limit: Duration) -> Self {
         let (status, (well, words)) = match &outcome.ending {
             Ending::Exited(exit) => (exit.code(), status::words(kind, exit.code())),

@@ -21,7 +21,6 @@ const DEEDS: [&str; 12] =
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ScriptUse {
     Installer,
-    /// It is a command to be typed.
     Program,
     /// That is not to be seen from it.
     Unclear,

@@ -16,7 +16,6 @@ use crate::yard::Card;
 /// Words that an installer's name has beside the tool's.
 const INSTALLING: [&str; 6] = ["install", "installer", "setup", "user", "machine", "get"];
 
-/// Something with commands in it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LeftTool {
     /// The tool's root, or the folder that it shares with others.
@@ -148,7 +147,6 @@ fn is_program(path: &Path, system: System) -> bool {
     may_run && path.is_file()
 }
 
-/// The programs that lie in a folder itself.
 fn programs(folder: &Path, system: System) -> impl Iterator<Item = PathBuf> {
     fs::read_dir(folder)
         .into_iter()

@@ -15,8 +15,9 @@ use crate::machine::Machine;
 use crate::os;
 use crate::report::ReportPath;
 use crate::scope::Scope;
+use crate::shells::StartupFolders;
+use crate::store::all_startup_files;
 use crate::store::registry::RegistryEnvironments;
-use crate::store::{StartupFolders, all_startup_files};
 use crate::system::System;
 use crate::whole_file;
 
@@ -32,10 +33,8 @@ const RESTLESS: [&str; 6] = [".cache", "cache", ".git", "node_modules", "Temp", 
 /// time of the content can be set to an older one, as archivers do.
 type FileState = (u64, Option<SystemTime>, Option<(i64, i64)>);
 
-/// What is there at a moment.
 #[derive(Debug)]
 pub struct Watch {
-    /// The places that are looked at.
     pub places: Vec<PathBuf>,
     folders: BTreeSet<PathBuf>,
     files: HashMap<PathBuf, FileState>,
@@ -44,81 +43,53 @@ pub struct Watch {
     installed: Vec<UninstallRecord>,
 }
 
-/// A change of a startup file.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct StartupDifference {
-    /// The file.
     pub path: ReportPath,
-    /// The lines that are new.
     pub added: Vec<String>,
-    /// Those that are gone.
     pub removed: Vec<String>,
     /// All that is new, where it is one piece of whole lines and nothing is gone.
     #[serde(skip)]
     pub inserted: Option<String>,
-    /// Whether the file was not there before.
     pub made: bool,
 }
 
-/// A change of a value in the environment of the registry.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct ValueDifference {
-    /// Whose.
     pub scope: Scope,
-    /// Its name.
     pub name: String,
-    /// Its text before.
     pub before: Option<String>,
-    /// Its text after.
     pub after: Option<String>,
     /// For PATH, the entries that are new, each with where it stands.
     pub entries: Vec<AddedEntry>,
-    /// For PATH, the entries that are gone.
     pub lost: Vec<String>,
 }
 
-/// A new entry of PATH.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct AddedEntry {
-    /// As written.
     pub raw: String,
-    /// Where it stands.
     pub place: EntryPlace,
     /// Whether it is in quotes, which most programs take for a part of the name.
     pub quoted: bool,
 }
 
-/// Where an entry stands in PATH.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum EntryPlace {
-    /// In front.
     First,
-    /// At the end.
     Last,
-    /// Between others.
     Between,
 }
 
-/// What has changed.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Differences {
     /// New folders, the outermost ones.
     pub folders: Vec<ReportPath>,
-    /// How many files are new.
     pub files_added: usize,
-    /// Files that are new and lie in existing folders before.
     pub single_files: Vec<ReportPath>,
     /// Files that were there, and are otherwise now.
     pub files_changed: Vec<ReportPath>,
-    /// Startup files.
     pub startup_files: Vec<StartupDifference>,
-    /// Values of the registry's environment.
     pub values: Vec<ValueDifference>,
     /// New records of what is installed.
     pub installed: Vec<UninstallRecord>,

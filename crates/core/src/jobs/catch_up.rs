@@ -6,19 +6,16 @@ use serde::Serialize;
 
 use crate::error::classified;
 use crate::os;
-use crate::quote;
 use crate::report::{Report, ReportBody};
 use crate::resolve::Shell;
 use crate::session::{JobError, Session, SessionError};
-use crate::terminal::{NoAnswer, Question, StartMode, base_environments, installed};
+use crate::shells::{StartMode, catch_up_rules};
+use crate::terminal::{NoAnswer, Question, base_environments, installed};
 
 /// What brings a terminal to what a new one has.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct CatchUpLines {
-    /// The shell whose language the lines are in.
     pub shell: Shell,
-    /// The variables that differ.
     pub variables: Vec<Difference>,
     /// The lines to run, in order; none where nothing differs.
     pub lines: Vec<String>,
@@ -30,11 +27,8 @@ impl ReportBody for CatchUpLines {
     }
 }
 
-/// A variable that this terminal has otherwise than a new one.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Difference {
-    /// Its name.
     pub name: String,
     /// What this terminal has, lossy; null where it is not set.
     pub here: Option<String>,
@@ -105,7 +99,7 @@ pub fn run(session: &Session, shell: Shell, read_as: ReadAs) -> Result<Report<Ca
         report.variables.push(Difference { name, here: lossy(here), new: lossy(new) });
     }
     if !report.lines.is_empty() {
-        report.lines.extend(forget(shell).map(str::to_owned));
+        report.lines.extend(catch_up_rules(shell).forget.map(str::to_owned));
     }
     Ok(Report::new(report).with_findings(stock.findings()))
 }
@@ -126,59 +120,9 @@ fn new_values(session: &Session, shell: Shell, names: &[String]) -> Result<Vec<O
 
 /// A line that sets or unsets a variable; `None` where no line can.
 fn line(shell: Shell, name: &str, value: Option<&OsStr>) -> Option<String> {
-    let Some(value) = value else {
-        return Some(match shell {
-            Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Ksh => format!("unset {name}"),
-            Shell::Fish => format!("set -e {name}"),
-            Shell::Tcsh => format!("unsetenv {name}"),
-            Shell::Cmd => format!("set \"{name}=\""),
-            Shell::PowerShell | Shell::Pwsh => format!("Remove-Item Env:{name}"),
-        });
-    };
-    let text = value.to_str().filter(|text| !text.contains(['\n', '\r']))?;
-    let quoted = |quote: fn(&[u8]) -> Vec<u8>, text: &str| String::from_utf8(quote(text.as_bytes())).ok();
-    Some(match shell {
-        Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Ksh => format!("export {name}={}", quoted(quote::posix, text)?),
-        Shell::Tcsh => format!("setenv {name} {}", quoted(quote::csh, text)?),
-        // What is a list there is set as one.
-        Shell::Fish if name == "PATH" => {
-            let entries: Option<Vec<String>> = text.split(':').map(|entry| quoted(quote::fish, entry)).collect();
-            format!("set -gx PATH {}", entries?.join(" "))
-        }
-        Shell::Fish => format!("set -gx {name} {}", quoted(quote::fish, text)?),
-        Shell::Cmd if text.contains('"') => return None,
-        Shell::Cmd => format!("set \"{name}={text}\""),
-        Shell::PowerShell | Shell::Pwsh => format!("$env:{name} = {}", in_powershell(text)),
-    })
-}
-
-/// A text as PowerShell writes it: in single quotes, whose doubles stand for one, whatever quote of Unicode they are
-/// ("about_Quoting_Rules"). What is not ASCII is written by its numbers, so that no code page on the way can spoil it.
-fn in_powershell(text: &str) -> String {
-    let mut quoted = String::from("'");
-    for c in text.chars() {
-        match c {
-            '\'' => quoted.push_str("''"),
-            c if c.is_ascii() => quoted.push(c),
-            c => {
-                let units = &mut [0; 2];
-                let units: Vec<String> =
-                    c.encode_utf16(units).iter().map(|unit| format!("[char]0x{unit:04x}")).collect();
-                quoted.push_str(&format!("' + {} + '", units.join(" + ")));
-            }
-        }
-    }
-    quoted.push('\'');
-    quoted
-}
-
-/// What makes the shell forget where it found commands before; fish, `cmd` and PowerShell remember nothing.
-fn forget(shell: Shell) -> Option<&'static str> {
-    match shell {
-        Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Ksh => Some("hash -r"),
-        Shell::Tcsh => Some("rehash"),
-        Shell::Fish | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => None,
-    }
+    let rules = catch_up_rules(shell);
+    let Some(value) = value else { return Some((rules.unset)(name)) };
+    (rules.set)(name, value.to_str().filter(|text| !text.contains(['\n', '\r']))?)
 }
 
 #[cfg(test)]

@@ -15,15 +15,12 @@ pub struct CheckRequest {
     pub runs: bool,
     /// Whether the commands in the other folders of PATH are checked instead.
     pub all_path: bool,
-    /// How the tool's commands are asked from now on.
     pub probe: ProbeChange,
     /// What the tool needs from now on; `None` leaves that as it is.
     pub requires: Option<Requires>,
-    /// Whether what would be kept is only tried, and not written.
     pub dry_run: bool,
 }
 
-/// How a tool's commands are asked from now on.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub enum ProbeChange {
     #[default]

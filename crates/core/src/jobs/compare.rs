@@ -22,11 +22,9 @@ use crate::snapshot::{
 pub struct CompareRequest {
     /// The snapshot that others are compared with; none means the first of the files.
     pub base: Option<PathBuf>,
-    /// The snapshots, or folders of them.
     pub files: Vec<PathBuf>,
     /// Whether this machine is compared with the last snapshot that is kept in the yard, and nothing else.
     pub then: bool,
-    /// The version of the program.
     pub made_by: String,
 }
 
@@ -48,44 +46,32 @@ impl ReportBody for Compared {
 }
 
 /// Many machines, each compared with one.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Fleet {
     /// What the machine is called that all are compared with.
     pub base: String,
-    /// How many others there are.
     pub machines: usize,
     /// How many of them differ in nothing that matters.
     pub agree: usize,
-    /// The commands that differ somewhere in a way that matters.
     pub commands: Vec<FleetCommand>,
-    /// The files that are no snapshots, with the reason.
     pub unread: Vec<String>,
 }
 
-/// A command that differs on some machines.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct FleetCommand {
-    /// The command.
     pub name: String,
     /// What it means on the machine that all are compared with; null for nothing.
     pub base: Option<Meant>,
-    /// On how many machines it means the same.
     pub agree: usize,
     /// What else it means, the more common first.
     pub others: Vec<FleetMeaning>,
 }
 
-/// A meaning that some machines share.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct FleetMeaning {
     /// What it means; null for nothing.
     pub means: Option<Meant>,
-    /// In what that differs.
     pub why: CompareWhy,
-    /// The machines.
     pub machines: Vec<Arc<str>>,
 }
 
@@ -99,7 +85,6 @@ classified!(CompareError {
     Self::TooFew => Call, "name two snapshots, or a folder of them with --base";
 });
 
-/// Compares snapshots. Something that matters makes the report fail.
 pub fn run(session: &Session, request: &CompareRequest) -> Result<Report<Compared>, JobError> {
     if request.then {
         return since_then(session, request);
@@ -119,9 +104,7 @@ pub fn run(session: &Session, request: &CompareRequest) -> Result<Report<Compare
     }
 }
 
-/// The files of a comparison.
 pub(super) struct ToCompare {
-    /// The snapshot that others are compared with.
     pub base: PathBuf,
     /// The others, at least one.
     pub others: Vec<PathBuf>,
@@ -129,7 +112,6 @@ pub(super) struct ToCompare {
     are_named: bool,
 }
 
-/// The files that a comparison is about.
 pub(super) fn files(request: &CompareRequest) -> Result<ToCompare, JobError> {
     let (mut others, mut named) = (Vec::new(), 0);
     for file in &request.files {

@@ -19,13 +19,9 @@ use crate::session::{JobError, Session, SessionError};
 use crate::waybill::{Waybill, WaybillArchive, WaybillRequires, WaybillSource, WaybillTool};
 use crate::yard::{Card, OtherSource};
 
-/// A waybill that was drafted.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Draft {
-    /// Its text.
     pub text: String,
-    /// How many tools it has.
     pub tools: usize,
 }
 
@@ -44,7 +40,6 @@ pub enum DraftError {
     NoDownloads(PathBuf),
     #[error("{}: no such folder", .0.display())]
     NoFolder(PathBuf),
-    /// It cannot be written as text.
     #[error("the waybill could not be written as text")]
     Text(#[source] toml::ser::Error),
 }
@@ -162,7 +157,6 @@ fn of_card(card: &Card) -> WaybillTool {
     }
 }
 
-/// The tools whose homes its settings and launchers name.
 fn tools_of_texts(card: &Card) -> Vec<ToolName> {
     let texts = card.prepare.iter().flat_map(PrepareStep::texts);
     let texts = texts.chain(card.launchers.iter().flat_map(|launcher| launcher.runs.clone()));

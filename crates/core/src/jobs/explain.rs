@@ -8,23 +8,14 @@ use crate::naming::did_you_mean;
 use crate::report::{Report, ReportBody};
 use crate::session::Session;
 
-/// A finding explained.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Explanation {
-    /// The finding.
     pub code: Code,
-    /// How much it matters.
     pub severity: Severity,
-    /// What it means.
     pub means: &'static str,
-    /// Why it matters.
     pub why: &'static str,
-    /// How it comes about.
     pub comes_about: &'static str,
-    /// How to settle it.
     pub settle: &'static str,
-    /// An example, in the made-up tools of the Brackwater Tide Office.
     pub example: &'static str,
 }
 
@@ -34,7 +25,6 @@ impl ReportBody for Explanation {
     }
 }
 
-/// No finding has this code.
 #[derive(Debug, thiserror::Error)]
 #[error("no finding called \"{0}\"")]
 pub struct UnknownCode(pub String);

@@ -38,15 +38,11 @@ impl<'a> Files<'a> {
 /// A tool that is not in place yet.
 pub struct Unplaced<'a> {
     pub listing: &'a Listing,
-    /// The same by their places.
     pub files: &'a Files<'a>,
-    /// What was found in it.
     pub layout: &'a Layout,
-    /// The folder it was unpacked into, if it was.
     pub root: Option<&'a Path>,
 }
 
-/// How commands and machine fit.
 struct Fits {
     /// In the order of the commands; `None` of what says nothing.
     commands: Vec<Option<Fit>>,
@@ -229,7 +225,6 @@ impl Unplaced<'_> {
     }
 }
 
-/// The file that asks for a version of a runtime.
 fn beside_name(runtime: &Runtime) -> &'static str {
     if *runtime == Runtime::Python { "pyproject.toml" } else { "package.json" }
 }

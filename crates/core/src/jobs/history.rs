@@ -8,11 +8,8 @@ use crate::error::classified;
 use crate::report::{Report, ReportBody};
 use crate::session::{JobError, Session};
 
-/// What the ledger tells.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct History {
-    /// The changes, newest first.
     pub changes: Vec<ChangeTold>,
     /// How many older ones the archive has beside these.
     pub archived: u64,
@@ -36,27 +33,20 @@ classified!(HistoryError {
     Self::NoChange(_) => Call, "to list the changes: wyard history";
 });
 
-/// One change.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct ChangeTold {
     /// Its number, when and how it was made, and how it stands.
     #[serde(flatten)]
     pub record: Record,
-    /// Whether it has been taken back.
     pub undone: bool,
-    /// What it touched, in words.
     pub touched: Vec<String>,
     /// What was there before and after; only where one change was asked for.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub differences: Vec<Difference>,
 }
 
-/// What a change did to one thing.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Difference {
-    /// The file or value.
     pub of: String,
     /// Whether it follows from the others, as the files do that startup files read.
     pub follows: bool,
@@ -72,7 +62,6 @@ pub enum HistoryRequest {
     One(u64),
 }
 
-/// Lists the changes, or tells one of them in full.
 pub fn run(session: &Session, request: HistoryRequest) -> Result<Report<History>, JobError> {
     let ledger = session.yard.ledger();
     let (contents, id) = match request {

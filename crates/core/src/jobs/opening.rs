@@ -18,7 +18,6 @@ pub(super) struct Opened {
 }
 
 impl Opened {
-    /// Opens a download for machines of a system.
     pub fn open(session: &Session, file: &Path, system: System) -> Result<Self, ArchiveError> {
         let Some(lone) = lone(file, system) else {
             let source = Source::open(file, &std::env::temp_dir(), &session.stop)?;
@@ -29,7 +28,6 @@ impl Opened {
         Ok(Self { source: Source::open_whole(file)?, lone: Some(lone), guess })
     }
 
-    /// The launcher that it gets by itself.
     pub fn launchers(&self, system: System) -> Vec<Launcher> {
         let name: Option<ToolName> = self.guess.name.as_deref().and_then(|name| name.parse().ok());
         self.lone.zip(name).map(|(lone, name)| lone.launcher(&name, &self.source.path, system)).into_iter().collect()

@@ -18,13 +18,11 @@ use crate::whole_file;
 pub enum PageOf {
     /// This machine, recorded for it.
     Here(RecordRequest),
-    /// The machine of a snapshot.
     Snapshot(PathBuf),
     /// Several machines, the first of which the others are compared with.
     Several(CompareRequest),
 }
 
-/// What stands on a page.
 #[derive(Debug)]
 pub struct PageContent {
     /// The machines that are drawn: one; or two that are compared; or the one that many are compared with.
@@ -35,21 +33,14 @@ pub struct PageContent {
 #[derive(Debug)]
 pub struct PageMachine {
     pub name: String,
-    /// All that is known of it.
     pub snapshot: Snapshot,
-    /// The drawing of its PATH.
     pub map: TrackMap,
 }
 
-/// A page that was written.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct WrittenPage {
-    /// The file.
     pub file: ReportPath,
-    /// Its size in bytes.
     pub bytes: usize,
-    /// The machines on it that are drawn.
     pub machines: Vec<String>,
     /// How many commands can be looked up on it.
     pub commands: usize,
@@ -77,7 +68,6 @@ pub const MARK: &str = "<meta name=\"generator\" content=\"wyard page\">";
 /// So much of a file is looked at for the mark, in bytes.
 const BEGINNING: u64 = 2048;
 
-/// Gathers what a page shows.
 pub fn content(session: &Session, of: &PageOf) -> Result<PageContent, JobError> {
     let machine =
         |name: String, snapshot: Snapshot| PageMachine { name, map: tracks(&snapshot, &session.stop), snapshot };

@@ -20,26 +20,21 @@ use crate::report::ReportPath;
 use crate::system::System;
 use crate::yard::{Card, Stock, WrittenFile, Yard};
 
-/// A tool that is to be prepared.
 #[derive(Debug)]
 pub(super) struct ToPrepare<'a> {
     /// Where its files lie now.
     pub folder: &'a Path,
-    /// What its texts may name.
     pub placeholders: Placeholders,
     /// Its steps; `None` means: those of the version in use, as far as their samples are the same.
     pub steps: Option<&'a [PrepareStep]>,
     pub launchers: &'a [Launcher],
     /// Its files as they were written last; `None` where it has just been unpacked.
     pub written: Option<&'a [WrittenFile]>,
-    /// The rules by which launchers are written.
     pub system: System,
 }
 
-/// What is to be written.
 #[derive(Debug, Clone, Default)]
 pub struct Preparation {
-    /// The steps, for the card.
     pub steps: Vec<PrepareStep>,
     pub files: Vec<PreparedFile>,
     /// What became of the settings of the version in use.
@@ -48,28 +43,20 @@ pub struct Preparation {
     pub written: Vec<WrittenFile>,
 }
 
-/// A file that is prepared, or settings that stay behind.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct PreparedReport {
     /// The file, relative to the tool's home.
     pub file: ReportPath,
-    /// What happens to it.
     pub outcome: PreparedOutcome,
     /// The lines that change, as a unified diff; null where nothing does, or it is no text.
     pub diff: Option<String>,
 }
 
-/// What happens to a file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum PreparedOutcome {
-    /// It is made.
     Made,
-    /// It is changed.
     Changed,
-    /// It comes along from the version in use.
     Carried,
     /// The edited settings of the version in use stay there: the sample is another one now.
     SampleChanged,
@@ -178,7 +165,6 @@ pub(super) fn homes(yard: &Yard, stock: &Stock) -> HashMap<String, PathBuf> {
 }
 
 impl Preparation {
-    /// Of a tool that stays as it is.
     pub(super) fn as_it_is(card: &Card) -> Self {
         let (steps, written) = (card.prepare.clone(), card.prepared.clone());
         Self { steps, written, ..Self::default() }

@@ -10,17 +10,15 @@ use crate::registration::registration;
 use crate::report::{Report, ReportBody};
 use crate::scope::Scope;
 use crate::session::{JobError, Session};
-use crate::store::{Action, RegistryChange, StartupChange};
+use crate::store::StoreChanges;
 use crate::yard::{Card, Stock, YardLock};
 
-/// What is done with a tool.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Registering {
     /// It is registered: in this scope, else in the one it is in, else in the user's.
     Register(Option<Scope>),
     /// It is taken out; it stays in the yard.
     Unregister,
-    /// It takes the place of the version in service.
     Switch,
 }
 
@@ -38,32 +36,21 @@ impl Registering {
 #[derive(Debug, Clone)]
 pub struct RegisterRequest {
     pub tool: String,
-    /// What is done with it.
     pub does: Registering,
     pub dry_run: bool,
 }
 
-/// What happened to the stores.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct RegisteredTool {
-    /// What was done.
     #[serde(skip)]
     pub does: Registering,
-    /// Whether this is only what would be done.
     pub dry_run: bool,
-    /// The tool.
     pub name: String,
-    /// Its version.
     pub version: String,
-    /// Whether anything had to be changed.
     pub changed: bool,
-    /// Whose PATH.
     pub scope: Scope,
-    /// What happens to the startup files.
-    pub startup_files: Vec<StartupChange>,
-    /// What happens to values of the registry.
-    pub registry_values: Vec<RegistryChange>,
+    #[serde(flatten)]
+    pub stores: StoreChanges,
 }
 
 impl ReportBody for RegisteredTool {
@@ -72,10 +59,8 @@ impl ReportBody for RegisteredTool {
     }
 }
 
-/// Why a tool could not be registered or taken out.
 #[derive(Debug, thiserror::Error)]
 pub enum RegisterError {
-    /// The usual home variable cannot be made of the name.
     #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
 }
@@ -128,9 +113,7 @@ pub(super) fn change(
     let registrar = session.registrar(stock)?;
     let (put, taken) = if adding { (Some(&card), None) } else { (None, Some(&card)) };
     let plan = registrar.plan(put, taken)?;
-    let (startup_files, registry_values) =
-        if nothing_to_do { (Vec::new(), Vec::new()) } else { (plan.startup_files(), plan.registry_values()) };
-    let touched = startup_files.iter().any(|c| c.action != Action::Keep) || !registry_values.is_empty();
+    let stores = if nothing_to_do { StoreChanges::default() } else { plan.changes() };
     if let Some(lock) = lock.filter(|_| !nothing_to_do) {
         let mut changeset = registrar.changeset(&plan, put, taken)?;
         if let Some(prepared) = prepared {
@@ -144,10 +127,9 @@ pub(super) fn change(
         dry_run,
         name: card.name.to_string(),
         version: card.version.to_string(),
-        changed: touched || was_registered != adding,
+        changed: !stores.is_empty() || was_registered != adding,
         scope: card.registration.as_ref().map(|r| r.scope).or(was_in).unwrap_or(Scope::User),
-        startup_files,
-        registry_values,
+        stores,
     };
     Ok(Report::new(report).with_findings(plan.findings()))
 }

@@ -12,13 +12,11 @@ use crate::program::Runtime;
 use crate::resolve::{self, Caller, Disk, LookupContext};
 use crate::system::System;
 
-/// A runtime as it was found.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Found {
     Nothing,
     /// Its versions; several of .NET lie side by side.
     Versions(Vec<String>),
-    /// A program that has to be started to know.
     Program(PathBuf),
 }
 
@@ -48,7 +46,6 @@ impl<'a> Runtimes<'a> {
         }
     }
 
-    /// The version of a program.
     pub fn of_program(&self, runtime: &Runtime, program: &Path) -> Found {
         let look = || {
             let file = fs::canonicalize(program).unwrap_or_else(|_| program.to_owned());
@@ -69,12 +66,10 @@ impl<'a> Runtimes<'a> {
         self.once(&Runtime::DotNet(framework.to_owned()), None, || self.look_for_framework(framework))
     }
 
-    /// Whether any was looked for.
     pub fn were_asked(&self) -> bool {
         !self.found.borrow().is_empty()
     }
 
-    /// The programs that have to be started for their versions.
     pub fn unanswered(&self) -> Vec<(String, PathBuf)> {
         let found = self.found.borrow();
         let named = found.iter().filter_map(|((runtime, _), found)| match found {
@@ -84,7 +79,6 @@ impl<'a> Runtimes<'a> {
         named.collect()
     }
 
-    /// The file that a name means.
     pub fn in_path(&self, name: &str) -> Option<PathBuf> {
         let context = LookupContext::of(self.environment, Path::new("/"));
         let found = resolve::candidates(Caller::Exec, name, &context, &Disk);

@@ -3,14 +3,13 @@
 use crate::finding::Severity;
 use crate::report::Report;
 use crate::session::{JobError, Session};
+use crate::shells::TerminalKind;
 use crate::snapshot::{Snapshot, SnapshotError};
 use crate::survey::{self, SurveyedPath};
-use crate::terminal::TerminalKind;
 
 /// What is asked of `survey`.
 #[derive(Debug, Clone, Copy)]
 pub struct SurveyRequest {
-    /// Whose PATH to look at.
     pub terminal: TerminalKind,
     pub fail_on: Severity,
 }

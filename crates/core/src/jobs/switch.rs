@@ -20,15 +20,13 @@ pub struct SwitchRequest {
 }
 
 /// What happened to the stores, and what new terminals make of it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct SwitchedTool {
     /// What happens to the stores.
     #[serde(flatten)]
     pub registered: RegisteredTool,
     /// The version that was in service before; null where none was registered.
     pub was: Option<String>,
-    /// Settings that come along from that version.
     pub prepared: Vec<PreparedReport>,
     /// The check in new terminals; null for a dry run.
     pub check: Option<ToolCheck>,

@@ -76,7 +76,6 @@ pub(super) fn guess_names(file: &Path, format: &Format) -> Guess {
     }
 }
 
-/// The last part of a path, as text.
 pub(super) fn file_name(path: &Path) -> String {
     path.file_name().unwrap_or_default().to_string_lossy().into_owned()
 }

@@ -12,18 +12,13 @@ use crate::trace::{self, CommandTrace, TracedCommands};
 pub enum TraceError {
     /// The caller exists on other systems only, or its shell is not installed.
     #[error("{} does not exist on this machine", caller.name())]
-    NoSuchCaller {
-        /// The one that was asked for.
-        caller: Caller,
-        here: Vec<&'static str>,
-    },
+    NoSuchCaller { caller: Caller, here: Vec<&'static str> },
 }
 
 classified!(TraceError {
     Self::NoSuchCaller { here, .. } => Call, format!("--as takes one of: {}", here.join(", "));
 });
 
-/// Traces names on the machine of a snapshot.
 pub fn recorded(
     snapshot: &Snapshot,
     names: &[String],

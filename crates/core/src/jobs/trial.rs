@@ -12,31 +12,28 @@ use crate::yard::{Card, Trial};
 /// What is asked of `trial`.
 #[derive(Debug, Clone)]
 pub enum TrialRequest {
-    /// Run the trials of a tool.
     Run {
         tool: String,
         /// Whether the folders the trials ran in are kept.
         keep: bool,
     },
     /// Add a trial to a tool's card, or replace the one with the same title.
-    Add { tool: String, trial: Box<Trial>, dry_run: bool },
-    /// Remove a trial from a tool's card.
-    Drop { tool: String, title: String, dry_run: bool },
+    Add {
+        tool: String,
+        trial: Box<Trial>,
+        dry_run: bool,
+    },
+    Drop {
+        tool: String,
+        title: String,
+        dry_run: bool,
+    },
 }
 
-/// What came of it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(untagged)]
 pub enum Tried {
-    /// Trials were run.
-    Ran {
-        /// Trial by trial.
-        trials: Vec<TrialResult>,
-        /// Whether all came out as they should.
-        passed: bool,
-    },
-    /// A card has other trials now.
+    Ran { trials: Vec<TrialResult>, passed: bool },
     Kept(KeptTrials),
 }
 
@@ -49,17 +46,11 @@ impl ReportBody for Tried {
     }
 }
 
-/// The trials on a card after a change.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct KeptTrials {
-    /// Whether this is only what would be done.
     pub dry_run: bool,
-    /// The tool.
     pub tool: String,
-    /// Its version.
     pub version: String,
-    /// The titles.
     pub trials: Vec<String>,
 }
 

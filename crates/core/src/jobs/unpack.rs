@@ -20,45 +20,30 @@ use crate::session::{JobError, Session};
 #[derive(Debug, Clone, Default)]
 pub struct UnpackRequest {
     pub file: PathBuf,
-    /// The folder that is to be made.
     pub into: PathBuf,
     /// Whether the packer's folder around everything stays.
     pub keep_wrapper: bool,
     pub trust: Trust,
-    /// How the archive is to be read.
     pub options: Options,
     /// Whether it may lie where another user could change what is being unpacked.
     pub trusts: bool,
     pub dry_run: bool,
 }
 
-/// What was unpacked.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Unpacked {
-    /// Whether this is only what would be done.
     pub dry_run: bool,
-    /// The archive.
     pub file: ReportPath,
-    /// Its kind.
     pub container: Container,
-    /// What is around it.
     pub compression: Compression,
-    /// Its size in bytes.
     pub bytes: u64,
-    /// Its SHA-256 in hex.
     pub sha256: String,
-    /// The published checksums it was compared with.
     pub published: Vec<Published>,
-    /// The folder.
     pub into: ReportPath,
     /// The wrapper that was removed; empty for none.
     pub wrapper: ReportPath,
-    /// How many files it holds.
     pub files: usize,
-    /// Their sizes together, in bytes.
     pub unpacked_bytes: u64,
-    /// Entries that were left out because they could do harm.
     pub left_out: Vec<LeftOut>,
 }
 
@@ -180,7 +165,6 @@ pub fn run(
 
 /// Hears of the stages of `unpack` and of progress within them.
 pub trait UnpackObserver: Progress {
-    /// The file's format is known.
     fn identified(&self, _format: &Format) {}
 
     /// Its checksum is known, and what it was compared with.

@@ -7,10 +7,8 @@ use crate::process::{Ending, Outcome};
 /// How long a process may take that answers for many machines.
 pub const LIMIT: Duration = Duration::from_secs(60);
 
-/// The same for one machine.
 pub const ONE: Duration = Duration::from_secs(20);
 
-/// What a caller makes of a machine.
 pub struct Answer {
     pub ran: String,
     /// What it lists, where it can list.

@@ -13,33 +13,25 @@ use crate::system::System;
 /// At most this many disagreements of a caller are told in full.
 const TOLD: usize = 20;
 
-/// What became of a caller's lookups.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct JudgedCaller {
-    /// Who looks the name up.
     pub caller: Caller,
     /// How many lookups were compared, and lists of all that a name could mean.
     pub compared: usize,
-    /// How many differed from the prediction.
     pub wrong: usize,
-    /// The first of those.
     pub disagreements: Vec<Disagreement>,
     /// Why it could not be asked; null where it could, and where no time was left for it.
     pub no_answer: Option<String>,
 }
 
 /// A lookup that differed from the prediction, with all that is needed to repeat it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Disagreement {
     /// What was compared: `runs`, or `lists`.
     pub of: &'static str,
-    /// The seed of this machine alone.
     pub seed: u64,
     /// The PATH, with `ROOT` for the machine's folder, and `BESIDE` for the one in which the home is.
     pub path: String,
-    /// The name that was typed.
     pub name: String,
     /// The files below the machine's folder, each with what it is.
     pub files: Vec<String>,

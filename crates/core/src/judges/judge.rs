@@ -15,7 +15,6 @@ use crate::resolve::Caller;
 use crate::system::System;
 use crate::terminal::InstalledShell;
 
-/// Machines that one process of a shell is asked about.
 const BATCH: usize = 50;
 
 /// So long a shell may go on answering when no more machines are made.
@@ -48,7 +47,6 @@ impl Judging<'_> {
     }
 }
 
-/// Asks every caller of a system about made machines.
 pub fn judge(judging: &Judging<'_>, system: System) -> io::Result<Vec<JudgedCaller>> {
     let shells = judging.shells.iter().map(|shell| (Caller::from(shell.shell), Some(shell)));
     let callers: Vec<_> = [(Caller::program(system), None)].into_iter().chain(shells).collect();

@@ -18,7 +18,6 @@ pub struct MadeMachine {
     pub root: PathBuf,
     pub current: PathBuf,
     pub path: String,
-    /// The name to look up.
     pub name: String,
     /// What is in its folders, for people.
     pub files: Vec<String>,
@@ -35,7 +34,6 @@ impl MadeMachine {
     }
 }
 
-/// Writes a program that says which file it is.
 pub type PutProgram<'a> = &'a mut dyn FnMut(&Path) -> io::Result<()>;
 
 /// Makes a machine below `root`: the same seed makes the same one. A `plain` one has only what any implementation of its
@@ -173,7 +171,6 @@ fn one_of<'a>(all: &[&'a str], chance: &mut Rng) -> &'a str {
     all[chance.usize(..all.len())]
 }
 
-/// Makes the programs of machines.
 pub(super) struct Programs {
     /// On Windows, a copy of this program on the disk of the machines.
     copied: Option<PathBuf>,

@@ -20,7 +20,9 @@ fn question(shell: Shell, machine: &MadeMachine) -> String {
         let quoted = match shell {
             Shell::Fish => quote::fish(word.as_bytes()),
             Shell::Tcsh => quote::csh(word.as_bytes()),
-            _ => quote::posix(word.as_bytes()),
+            Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Ksh | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => {
+                quote::posix(word.as_bytes())
+            }
         };
         String::from_utf8_lossy(&quoted).into_owned()
     };
@@ -40,7 +42,7 @@ fn question(shell: Shell, machine: &MadeMachine) -> String {
             let print = "/usr/bin/printf '\\0'";
             return format!("cd {folder}; setenv PATH {path}\nwhere {name}\n{print}\n{name}\n{print}\n");
         }
-        _ => (format!("PATH={path}"), "''".to_owned()),
+        Shell::Sh | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => (format!("PATH={path}"), "''".to_owned()),
     };
     format!("cd {folder}; {set}\nprintf '%s\\0' {list}\n{name}; printf '\\0'\n")
 }
@@ -57,11 +59,10 @@ fn lists(shell: Shell, machine: &MadeMachine, listed: &str) -> bool {
         Shell::Bash => is_absolute,
         Shell::Tcsh => is_name && is_absolute,
         Shell::Ksh => !listed.contains('\''),
-        _ => true,
+        Shell::Fish | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => true,
     }
 }
 
-/// Asks one process of a shell about all these machines.
 pub(super) fn ask(
     shell: &InstalledShell,
     home: &Path,
@@ -78,7 +79,7 @@ pub(super) fn ask(
         Shell::Bash => command.args(["--norc", "--noprofile"]),
         Shell::Zsh | Shell::Tcsh => command.arg("-f"),
         Shell::Fish => command.arg("--no-config"),
-        _ => &mut command,
+        Shell::Sh | Shell::Ksh | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => &mut command,
     };
     command.arg(&script).env_clear().env("HOME", home).env("LANG", "C.UTF-8").env("PATH", "/usr/bin:/bin");
     let outcome = process::run(command, limit, stop);

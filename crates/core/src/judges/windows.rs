@@ -44,7 +44,6 @@ pub fn act() -> Option<OsString> {
     }
 }
 
-/// Asks one process of a shell about all these machines.
 pub(super) fn ask(
     shell: &InstalledShell,
     home: &Path,
@@ -95,7 +94,6 @@ fn answer(said: &str) -> Answer {
     Answer { ran: if is_path { said.to_owned() } else { String::new() }, listed: None }
 }
 
-/// A program that starts another by its name alone.
 pub(super) fn create_process(machines: &[MadeMachine], program: &Path, stop: &Stop) -> Vec<Option<Answer>> {
     let run = |(at, machine): (usize, &MadeMachine)| {
         // Wine hands a batch file on to cmd by its bare name, which looks it up again.

@@ -15,15 +15,11 @@ use crate::program::{Program, ProgramKind};
 use crate::report::ReportPath;
 use crate::system::System;
 
-/// A command that a tool brings.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct Command {
-    /// What a person types.
     pub name: String,
     /// Its file, relative to the tool's home.
     pub path: ReportPath,
-    /// The kind of program.
     pub program: ProgramKind,
     /// The system it was built for, where its header says so.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -38,20 +34,17 @@ pub fn wrapper(listing: &Listing) -> PathBuf {
     find(listing)
 }
 
-/// Where things are in an archive.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Layout {
     /// The folder of the archive that becomes the home; empty when the archive has no wrapper.
     pub wrapper: PathBuf,
     /// The command folders, relative to the home; an empty path is the home itself.
     pub command_folders: Vec<PathBuf>,
-    /// The commands, by name.
     pub commands: Vec<Command>,
     /// The files that complete them in shells, relative to the home.
     pub completions: Vec<PathBuf>,
 }
 
-/// The machine whose users are to type the commands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Target<'a> {
     /// Its family, which decides what can be a command.

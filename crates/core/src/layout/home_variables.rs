@@ -2,7 +2,6 @@
 
 use crate::naming::{NameError, ToolName, Variable};
 
-/// Which variables point to a tool's home.
 #[derive(Debug, Clone, Default)]
 pub enum HomeVariables {
     /// `NAME_HOME`.

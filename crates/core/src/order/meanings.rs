@@ -9,11 +9,8 @@ use crate::folders::commands_in;
 use crate::resolve::same_file;
 use crate::system::System;
 
-/// A command that means another file afterwards.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct MeaningChange {
-    /// The command.
     pub name: String,
     /// The file before; null where there was none.
     pub before: Option<PathBuf>,

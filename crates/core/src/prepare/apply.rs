@@ -18,7 +18,6 @@ pub enum Origin {
     Tool,
     /// A sample, or the waybill.
     Made,
-    /// The version that was in use.
     Carried,
 }
 
@@ -42,7 +41,6 @@ struct State {
     like: Option<PathBuf>,
 }
 
-/// A tool on its way to be prepared.
 #[derive(Debug)]
 pub struct Preparing<'a> {
     folder: &'a Path,
@@ -51,7 +49,6 @@ pub struct Preparing<'a> {
 }
 
 impl<'a> Preparing<'a> {
-    /// Of a tool whose files lie in this folder now.
     pub fn new(folder: &'a Path, placeholders: &'a Placeholders) -> Self {
         Self { folder, placeholders, files: BTreeMap::new() }
     }
@@ -121,7 +118,6 @@ impl<'a> Preparing<'a> {
         self.set(file, content, Origin::Carried, Some(sample));
     }
 
-    /// The files whose content is another one now.
     pub fn finish(self) -> Vec<PreparedFile> {
         let prepared = |(file, state): (PathBuf, State)| {
             let after = state.now.filter(|now| state.before.as_ref() != Some(now))?;

@@ -27,12 +27,7 @@ pub enum PrepareError {
     },
     /// A text to be replaced is not there exactly once.
     #[error("{}: \"{old}\" occurs {times} times; expected once", file.display())]
-    NotOnce {
-        file: PathBuf,
-        old: String,
-        /// How often it is there.
-        times: usize,
-    },
+    NotOnce { file: PathBuf, old: String, times: usize },
     /// The user has edited a file that would be written anew.
     #[error("{}: edited since it was written", .0.display())]
     Edited(PathBuf),

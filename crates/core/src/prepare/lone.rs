@@ -9,13 +9,10 @@ use super::format::Launcher;
 use crate::naming::ToolName;
 use crate::system::System;
 
-/// How a kind of file is started.
 struct Interpreter {
-    /// The ending of such files.
     ending: &'static str,
     /// The interpreter on Unix, and on Windows.
     programs: [&'static str; 2],
-    /// Its arguments before the file.
     before: &'static [&'static str],
 }
 
@@ -30,7 +27,6 @@ const INTERPRETERS: [Interpreter; 7] = [
     Interpreter { ending: "lua", programs: ["lua"; 2], before: &[] },
 ];
 
-/// A file for an interpreter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct SingleFileTool {
     at: usize,

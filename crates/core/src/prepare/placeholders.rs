@@ -12,18 +12,14 @@ pub struct Placeholders {
     /// The tool's home, where it will lie.
     pub home: PathBuf,
     pub version: Version,
-    /// The homes of other tools, by name.
     pub homes: HashMap<String, PathBuf>,
 }
 
-/// A part of a text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Part<'a> {
-    /// As it is written.
     Text(&'a str),
     Home,
     Version,
-    /// The home of another tool.
     HomeOf(&'a str),
     /// An environment variable, when a launcher runs.
     Variable(&'a str),
@@ -79,7 +75,6 @@ impl Placeholders {
         Ok(filled)
     }
 
-    /// The home of another tool.
     pub(super) fn home_of(&self, name: &str) -> Result<&Path, PrepareError> {
         self.homes.get(name).map(PathBuf::as_path).ok_or_else(|| PrepareError::NoTool(name.to_owned()))
     }

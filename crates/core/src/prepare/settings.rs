@@ -207,7 +207,6 @@ impl<'a> Settings<'a> {
     }
 }
 
-/// The name of a section that a line begins.
 fn head(line: &[u8]) -> Option<&[u8]> {
     let name = line.trim_ascii().strip_prefix(b"[")?.strip_suffix(b"]")?;
     Some(name.trim_ascii())

@@ -8,7 +8,6 @@ use crate::store::{StoreError, StorePlanError};
 use crate::system::System;
 use crate::yard::{self, YardError};
 
-/// Why a tool could not be registered or taken out.
 #[derive(Debug, thiserror::Error)]
 pub enum RegistrationError {
     #[error(transparent)]

@@ -11,7 +11,6 @@ use crate::system::System;
 use crate::terminal::{self, Asking};
 use crate::yard::{Card, OwnEntry, Registered, Registration, Stock, Yard};
 
-/// A registration from now on.
 pub fn registration(scope: Scope, home_variables: Vec<Variable>) -> Registration {
     Registration { scope, since: clock::now(), home_variables, replaced: Vec::new(), were_there: Vec::new() }
 }

@@ -5,26 +5,17 @@ use serde::{Deserialize, Serialize};
 use crate::naming::did_you_mean;
 use crate::system::System;
 
-/// A shell that people type into.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Shell {
     /// The system's plain shell, `/bin/sh`.
     Sh,
-    /// bash.
     Bash,
-    /// zsh.
     Zsh,
-    /// fish.
     Fish,
-    /// The Korn shell.
     Ksh,
-    /// The C shell with editing of the command line.
     Tcsh,
-    /// The Windows command processor.
     Cmd,
-    /// The PowerShell that comes with Windows.
     PowerShell,
     /// PowerShell 6 and later, which is installed beside it.
     Pwsh,
@@ -34,7 +25,6 @@ impl Shell {
     pub const ALL: [Self; 9] =
         [Self::Sh, Self::Bash, Self::Zsh, Self::Fish, Self::Ksh, Self::Tcsh, Self::Cmd, Self::PowerShell, Self::Pwsh];
 
-    /// The system that the shell's startup belongs to.
     pub fn system(self) -> System {
         match self {
             Self::Sh | Self::Bash | Self::Zsh | Self::Fish | Self::Ksh | Self::Tcsh => System::Unix,
@@ -47,7 +37,6 @@ impl Shell {
         matches!(self, Self::PowerShell | Self::Pwsh)
     }
 
-    /// The name of its program.
     pub fn name(self) -> &'static str {
         match self {
             Self::Sh => "sh",
@@ -68,11 +57,9 @@ impl Shell {
 pub enum Caller {
     /// A program that starts another through execvp(3).
     Exec,
-    /// A shell that people type into.
     Shell(Shell),
     /// What runs a command with an administrator's rights and searches a list of its own.
     Elevated,
-    /// A program that starts another through CreateProcess.
     CreateProcess,
     /// What starts a name for a user through ShellExecuteEx: the Run dialog, `start`.
     Run,
@@ -93,7 +80,6 @@ impl Caller {
         [Self::Exec].into_iter().chain(shells).chain([Self::Elevated, Self::CreateProcess, Self::Run])
     }
 
-    /// The system on which this caller looks commands up.
     pub fn system(self) -> System {
         match self {
             Self::Exec | Self::Elevated => System::Unix,
@@ -137,7 +123,6 @@ impl Caller {
         }
     }
 
-    /// The shell, unless the caller is none.
     pub fn shell(self) -> Option<Shell> {
         match self {
             Self::Shell(shell) => Some(shell),

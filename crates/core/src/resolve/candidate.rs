@@ -5,33 +5,23 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-/// What answers to a command name.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Kind {
     /// A file found by way of PATH, or named with its folder.
     File,
-    /// An alias of the shell.
     Alias,
-    /// A function of the shell.
     Function,
-    /// A command or keyword built into the shell.
     Builtin,
-    /// Nothing.
     None,
 }
 
-/// How a candidate stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Standing {
-    /// It is what runs.
     Winner,
     /// It would run if what comes before it were not there.
     Shadowed,
-    /// It has the name and cannot run.
     Skipped,
 }
 
@@ -49,16 +39,12 @@ impl Standing {
     }
 }
 
-/// Why a candidate is skipped.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Reason {
     /// A file without a right to execute.
     NotExecutable,
-    /// A folder.
     IsAFolder,
-    /// A link whose target is missing.
     BrokenLink,
     /// Something in a folder that may not be searched.
     Unreadable,
@@ -66,7 +52,6 @@ pub enum Reason {
     ExtensionNotListed,
 }
 
-/// A file that a name could mean.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Candidate {
     pub path: PathBuf,

@@ -10,10 +10,8 @@ use crate::system::System;
 /// The extensions that `cmd` tries when PATHEXT is not set ("PATHEXT", `cmd`).
 pub const USUAL_EXTENSIONS: &str = ".COM;.EXE;.BAT;.CMD";
 
-/// What a lookup depends on beside the name.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LookupContext {
-    /// Whose rules hold for PATH.
     pub system: System,
     pub path: OsString,
     /// The extensions of PATHEXT, in order; Windows only.
@@ -33,7 +31,6 @@ pub struct LookupContext {
 }
 
 impl LookupContext {
-    /// One in which nothing is set.
     pub fn new(system: System) -> Self {
         Self {
             system,
@@ -49,7 +46,6 @@ impl LookupContext {
         }
     }
 
-    /// That of an environment and a current folder.
     pub fn of(environment: &Environment, current_folder: &Path) -> Self {
         let extensions = environment.get("PATHEXT").filter(|v| !v.is_empty()).unwrap_or(USUAL_EXTENSIONS.as_ref());
         Self {

@@ -22,7 +22,6 @@ pub struct ListedDisk {
 
 #[derive(Debug)]
 enum Folder {
-    /// So many names were looked for.
     Asked(u32),
     /// The names it has, in lower case, since the file system may fold them.
     Listed(HashSet<String>),
@@ -36,7 +35,6 @@ impl ListedDisk {
         Self { lists: system == System::Unix, folders: Mutex::default() }
     }
 
-    /// Whether a folder is known to have nothing of a name.
     fn lacks(&self, folder: &Path, name: &str) -> bool {
         // Other characters may be written in two ways, and a path is looked for as it is.
         if !self.lists || !name.is_ascii() || name.contains('/') {

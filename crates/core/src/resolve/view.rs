@@ -11,19 +11,13 @@ use crate::path_list::is_spelled_alike;
 use crate::system::System;
 
 /// What is at a path, links followed.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Hash)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Hash, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum FileKind {
-    /// Nothing.
     Missing,
-    /// A regular file that may be executed.
     Program,
-    /// A file that may not.
     File,
-    /// A folder.
     Folder,
-    /// A link that leads nowhere.
     BrokenLink,
     /// A folder on the way may not be searched.
     Unreadable,

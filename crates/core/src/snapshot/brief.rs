@@ -60,7 +60,6 @@ struct BriefTerminal<'a> {
     answered: bool,
 }
 
-/// An entry of PATH, with what puts it there.
 #[derive(Debug, Deserialize)]
 pub(super) struct BriefEntry<'a> {
     #[serde(borrow)]
@@ -80,7 +79,6 @@ struct BriefFolder<'a> {
     files: &'a RawValue,
 }
 
-/// A file in a folder of PATH.
 #[derive(Debug, Deserialize)]
 pub(super) struct BriefFile<'a> {
     #[serde(borrow)]
@@ -95,7 +93,6 @@ pub(super) struct BriefFile<'a> {
     pub version: Option<Text<'a>>,
 }
 
-/// A tool of the yard.
 #[derive(Debug, Deserialize)]
 pub(super) struct BriefTool<'a> {
     #[serde(borrow, default)]
@@ -124,7 +121,6 @@ pub(super) struct Baseline<'b> {
     keys: Vec<String>,
 }
 
-/// The files of a folder by their names.
 type Files<'b> = HashMap<Text<'b>, BriefFile<'b>>;
 
 /// Where names are looked up: for each entry of PATH the files of its folder. Only of a PATH where a file's place in it is
@@ -169,7 +165,6 @@ impl<'b> Folder<'b> {
 }
 
 impl BriefFile<'_> {
-    /// Whether nothing tells it from another.
     fn is_like(&self, other: &BriefFile<'_>) -> bool {
         let is_same = |one: &Option<Text<'_>>, other: &Option<Text<'_>>| {
             one.as_ref().map(Text::as_str) == other.as_ref().map(Text::as_str)

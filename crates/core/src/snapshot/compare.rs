@@ -13,13 +13,9 @@ use crate::report::ReportBody;
 use crate::resolve::{Caller, FileKind};
 use crate::system::System;
 
-/// How two machines differ.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Difference {
-    /// What the machines are called.
     pub machines: Vec<String>,
-    /// How many commands mean the same on both.
     pub same: usize,
     /// The commands that mean something else, those that matter first.
     pub commands: Vec<CommandDifference>,
@@ -29,7 +25,6 @@ pub struct Difference {
     pub entries: Vec<EntryDifference>,
     /// Whether the entries that both have come in another order.
     pub other_order: bool,
-    /// Variables that differ.
     pub variables: Vec<VariableDifference>,
 }
 
@@ -39,28 +34,20 @@ impl ReportBody for Difference {
     }
 }
 
-/// A command that means something else.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct CommandDifference {
-    /// The command.
     pub name: String,
     /// Whether it matters: it is a command of a received tool, or its content is known to be another one.
     pub matters: bool,
-    /// In what it differs.
     pub why: CompareWhy,
     /// What it means on each machine, in their order; null for nothing.
     pub means: Vec<Option<Meant>>,
 }
 
-/// In what a command differs.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum CompareWhy {
-    /// It is another version.
     OtherVersion,
-    /// Its content is another one.
     OtherContent,
     /// It is there on one machine only.
     OnOneOnly,
@@ -70,43 +57,29 @@ pub enum CompareWhy {
     SameContent,
 }
 
-/// What a command means.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Meant {
-    /// The file.
     pub path: String,
-    /// Its version, where that is known.
     pub version: Option<String>,
     /// What puts its folder into PATH, where that is known.
     pub put_by: Option<String>,
 }
 
-/// A tool that differs.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct ToolDifference {
-    /// The tool.
     pub name: String,
     /// The version in use on each machine; null for none.
     pub versions: Vec<Option<String>>,
 }
 
-/// An entry of PATH that only one machine has.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct EntryDifference {
-    /// The entry.
     pub entry: String,
-    /// The machine.
     pub only_on: String,
 }
 
-/// A variable that differs.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct VariableDifference {
-    /// The variable.
     pub name: String,
     /// Its value on each machine; null where it is not set.
     pub values: Vec<Option<String>>,

@@ -15,8 +15,7 @@ pub const FORMAT: u32 = 1;
 
 /// A machine as its new terminals have it. The user's home is `~` in every path; names of users and of the machine are not in
 /// it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct Snapshot {
     /// The format number.
     pub snapshot: u32,
@@ -64,8 +63,7 @@ impl ReportBody for Snapshot {
 }
 
 /// A kind of new terminal.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct RecordedTerminal {
     /// The shell.
     pub shell: String,
@@ -87,8 +85,7 @@ fn is_none(number: &usize) -> bool {
 }
 
 /// An entry of PATH.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct RecordedEntry {
     /// As written; a `~` that nobody has expanded has a backslash before it.
     pub raw: String,
@@ -104,8 +101,7 @@ pub struct RecordedEntry {
 }
 
 /// A folder of PATH.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct RecordedFolder {
     /// The folder.
     pub folder: String,
@@ -122,8 +118,7 @@ pub struct RecordedFolder {
 }
 
 /// A file, folder or link in a folder of PATH.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct RecordedFile {
     /// Its name.
     pub name: String,
@@ -160,8 +155,7 @@ pub(super) fn program() -> FileKind {
 }
 
 /// What a store holds.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct RecordedStore {
     /// The startup file, or the scope of the registry's environment.
     pub place: String,
@@ -179,8 +173,7 @@ pub struct RecordedStore {
 }
 
 /// A tool of the yard.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct RecordedTool {
     /// The tool.
     pub name: String,
@@ -207,8 +200,7 @@ pub struct RecordedTool {
 }
 
 /// A command of a tool that means something else in a new terminal.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct RecordedOther {
     /// The command.
     pub command: String,

@@ -11,7 +11,6 @@ use crate::system::System;
 /// What stands for the home while a path has to be absolute.
 const HOME: [&str; 2] = ["/~", r"C:\~"];
 
-/// A recorded machine, ready for lookups.
 #[derive(Debug)]
 pub struct Lookup<'a> {
     pub snapshot: &'a Snapshot,
@@ -21,14 +20,11 @@ pub struct Lookup<'a> {
     system: System,
 }
 
-/// What a name means in a terminal.
 #[derive(Debug, Clone)]
 pub struct Meaning<'a> {
     /// The file; the home is `~`.
     pub path: String,
-    /// What the snapshot says of it.
     pub file: Option<&'a RecordedFile>,
-    /// The entry of PATH it comes from.
     pub entry: Option<&'a RecordedEntry>,
 }
 
@@ -74,7 +70,6 @@ impl<'a> Lookup<'a> {
         Some(Meaning { path, file, entry })
     }
 
-    /// What the snapshot says of a file.
     pub fn file(&self, path: &Path) -> Option<&'a RecordedFile> {
         let whole = self.key(&path.to_string_lossy());
         let (folder, name) = whole.rsplit_once('/')?;
@@ -86,7 +81,6 @@ impl<'a> Lookup<'a> {
         self.shown(&self.folder_of(entry))
     }
 
-    /// What the snapshot says of the folder of an entry.
     pub fn folder(&self, entry: &RecordedEntry) -> Option<&'a RecordedFolder> {
         self.folders.get(&self.key(&self.folder_of(entry).to_string_lossy())).copied()
     }

@@ -13,7 +13,6 @@ use super::format::{FORMAT, Snapshot};
 use super::lookup::Lookup;
 use crate::system::System;
 
-/// One machine that others are compared with.
 pub struct Base<'b> {
     lookup: Lookup<'b>,
     terminal: Terminal<'b>,
@@ -136,7 +135,6 @@ impl<'b> Base<'b> {
     }
 }
 
-/// What is in the cell, put there first if nothing is.
 fn or_init<T, E>(cell: &OnceCell<T>, make: impl FnOnce() -> Result<T, E>) -> Result<&T, E> {
     if let Some(made) = cell.get() {
         return Ok(made);

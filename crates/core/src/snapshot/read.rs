@@ -20,7 +20,6 @@ const MOST: u64 = 64 << 20;
 
 #[derive(Debug, thiserror::Error)]
 pub enum SnapshotError {
-    /// It cannot be read or written.
     #[error(transparent)]
     File(#[from] FileError),
     #[error(transparent)]
@@ -32,18 +31,10 @@ pub enum SnapshotError {
     #[error("{}: a snapshot of format {found}; this wyard reads format {FORMAT}", file.display())]
     Format { file: PathBuf, found: u32 },
     #[error("the snapshot has no {caller} terminal; it has: {}", recorded.join(", "))]
-    NoTerminal {
-        caller: &'static str,
-        /// Those that are in it.
-        recorded: Vec<String>,
-    },
+    NoTerminal { caller: &'static str, recorded: Vec<String> },
     /// It was made by a version of this program that did not record this.
     #[error("the snapshot has no {what}; it was made by wyard {made_by}")]
-    NotRecorded {
-        what: &'static str,
-        /// The version of the program that made it.
-        made_by: String,
-    },
+    NotRecorded { what: &'static str, made_by: String },
     /// None is kept in the yard.
     #[error("no snapshot is kept in the yard")]
     NoneKept,
@@ -80,7 +71,6 @@ pub struct SnapshotText {
 }
 
 impl SnapshotText {
-    /// The text of a file, unpacked.
     pub fn read(&mut self, file: &Path) -> Result<&[u8], SnapshotError> {
         match self.fill(file) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => Err(SnapshotError::NoFile(file.to_owned())),

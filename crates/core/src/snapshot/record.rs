@@ -24,12 +24,10 @@ const OWN: &str = "Wagon Yard";
 /// The largest program whose content is summed, in bytes.
 const MOST_SUMMED: u64 = 32 << 20;
 
-/// Records terminals and the folders of their PATHs.
 pub struct Recorder {
     private: Private,
     home: PathBuf,
     system_folders: SystemFolders,
-    /// The versions that are known of files.
     known: HashMap<PathBuf, String>,
 }
 
@@ -133,7 +131,6 @@ pub fn entry_folders(context: &LookupContext) -> Vec<PathBuf> {
     }
 }
 
-/// The entries of PATH as written.
 fn raw_entries(context: &LookupContext) -> Vec<String> {
     match context.system {
         System::Unix => {

@@ -6,52 +6,34 @@ use super::private::Private;
 use crate::finding::{Code, Finding, Severity};
 use crate::report::{Report, ReportPath};
 use crate::scope::Scope;
+use crate::shells::TerminalKind;
 use crate::survey::{EntrySurvey, ScopeSurvey, SurveyedPath, all_findings};
-use crate::terminal::TerminalKind;
 
-/// What a survey found.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct RecordedSurvey {
-    /// PATH of a new terminal, entry by entry.
     pub entries: Vec<RecordedEntrySurvey>,
-    /// What was found beyond the entries.
     pub findings: Vec<RecordedFinding>,
 }
 
-/// An entry of PATH as a survey saw it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct RecordedEntrySurvey {
-    /// Whose PATH it is in.
     pub scope: Scope,
-    /// As written.
     pub raw: String,
-    /// The folder it stands for.
     pub expanded: String,
-    /// Whether that exists.
     pub exists: bool,
-    /// How many commands it holds.
     pub commands: usize,
-    /// What was found about it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub findings: Vec<RecordedFinding>,
 }
 
-/// A finding.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct RecordedFinding {
-    /// Its stable code.
     pub code: String,
-    /// How much it matters.
     pub severity: Severity,
-    /// What was seen, in a sentence.
     pub seen: String,
     /// All that it holds for, where that is more than the sentence names.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub names: Vec<String>,
-    /// What to do about it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub remedy: Option<String>,
 }

@@ -5,7 +5,8 @@ use std::path::Path;
 use super::format::{RecordedTerminal, Snapshot};
 use super::lookup::Lookup;
 use crate::resolve::{self, Caller, Candidate, Kind, Standing};
-use crate::terminal::{Found, Origin, StartMode, TerminalKind};
+use crate::shells::{StartMode, TerminalKind};
+use crate::terminal::{Found, Origin};
 use crate::trace::{CallerTrace, CandidateTrace, CommandTrace, TracedCommands};
 
 /// Traces names in the recorded terminals; all of them, or those of one caller. Aliases and functions are not in a snapshot, so

@@ -9,12 +9,10 @@ use crate::progress::Stop;
 use crate::resolve::{Caller, Candidate, FileKind, Reason, Standing};
 use crate::system::System;
 
-/// What is drawn of a machine.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct TrackMap {
     /// The kinds of new terminals, the login shell's first.
     pub terminals: Vec<TrackTerminal>,
-    /// The names that can be typed, in order.
     pub names: Vec<TrackedName>,
 }
 
@@ -23,32 +21,24 @@ pub struct TrackMap {
 pub struct TrackTerminal {
     /// The shells, each with its ways of starting.
     pub shells: Vec<(String, Vec<String>)>,
-    /// The entries of its PATH, in order.
     pub tracks: Vec<Track>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Track {
-    /// As written.
     pub entry: String,
     /// The folder, with the home as `~`.
     pub folder: String,
-    /// What puts it into PATH, where that is known.
     pub put_by: Option<String>,
-    /// The line of the startup file that does.
     pub line: Option<String>,
-    /// The tool whose command folder it is.
     pub tool: Option<String>,
     pub exists: bool,
     /// Whether it is in the system's PATH; Windows only.
     pub is_of_system: bool,
-    /// The folder that its links lead to.
     pub leads_to: Option<String>,
-    /// How many programs lie in it.
     pub programs: usize,
 }
 
-/// A name that can be typed.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TrackedName {
     pub name: String,
@@ -56,7 +46,6 @@ pub struct TrackedName {
     pub stops: Vec<Vec<TrackStop>>,
 }
 
-/// A file that a name could mean.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TrackStop {
     /// The track it lies on, from 0; `None` for the folder that a terminal opens in.
@@ -64,9 +53,7 @@ pub struct TrackStop {
     pub standing: Standing,
     pub reason: Option<Reason>,
     pub file: String,
-    /// Its version, where that is known.
     pub version: Option<String>,
-    /// The file that its links lead to.
     pub leads_to: Option<String>,
 }
 

@@ -1,9 +1,9 @@
 //! The lines of generated files by which shells complete the commands of tools that bring completions. They are read when
 //! somebody first completes such a command, and never in place of completions that are there already.
 
-use super::startup_file::Dialect;
 use crate::layout::CompletionShell;
 use crate::quote;
+use crate::shells::Dialect;
 use crate::yard::{Registered, ToolCompletion};
 
 /// The lines of a dialect; none where no tool has completions for its shells.

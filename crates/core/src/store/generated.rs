@@ -3,9 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use super::completions;
-use super::startup_file::Dialect;
 use super::user_entries;
 use crate::quote;
+use crate::shells::Dialect;
 use crate::yard::{OwnEntry, Position, Registered};
 
 const NOTE: &str = "# Made by Wagon Yard from the cards of the registered tools; edits are lost at the next change.\n";

@@ -1,89 +1,22 @@
-//! Which startup files carry our block, and why. This is the one place for the shells' rules on that.
+//! Which startup files carry our block.
 
 use std::path::{Path, PathBuf};
 
-use super::startup_file::{Dialect, StartupFile, StartupFolders};
 use super::system_files::{system_startup_files, system_targets};
 use crate::resolve::Shell;
+use crate::shells::{Dialect, Readable, StartupFile, StartupFolders, unix_rules};
 
 /// The startup files that make a new interactive login shell, a new interactive shell, and `SHELL -lc` of each of
-/// `shells` read our block. `readable` says whether a file exists and can be read.
-///
-/// - The plain shell reads `~/.profile` as a login shell (POSIX leaves it open; dash(1) "Invocation"). As an
-///   interactive one it reads the file that `ENV` names, which gets the block where there is one.
-/// - bash as a login shell reads the *first* readable one of `~/.bash_profile`, `~/.bash_login`, `~/.profile`, and as
-///   an interactive one `~/.bashrc` (bash(1), "INVOCATION"). A new `~/.bash_profile` would hide an existing
-///   `~/.profile`, so the one that counts is used, and `~/.profile` made where there is none of the three.
-/// - zsh reads `.zprofile` and later `.zlogin` as a login shell, and `.zshrc` in between as an interactive one
-///   (zsh(1), "STARTUP/SHUTDOWN FILES"), all in `ZDOTDIR` or the home. `.zlogin` has the last word, so it gets the
-///   block too where it exists; `.zprofile` in any case, since `.zlogin` is where a session is often started.
-/// - fish reads `config.fish` whatever way it is started (fish, "Configuration files").
-///
-/// - The Korn shell reads `~/.profile` as a login shell, and as an interactive one the file that `ENV` names, which is
-///   `~/.kshrc` unless somebody set it (ksh(1), "Invocation").
-/// - tcsh reads `~/.tcshrc`, or `~/.cshrc` where there is none, whatever way it is started, and later `~/.login` as a
-///   login shell (tcsh(1), "Startup and shutdown"). A new `~/.tcshrc` would hide a `~/.cshrc` of later, so that is made.
-///
-/// The block stands at the end, after everything that could put another folder before ours.
-pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: &dyn Fn(&Path) -> bool) -> Vec<StartupFile> {
+/// `shells` read our block. The block stands at the end, after everything that could put another folder before ours.
+pub fn startup_files(shells: &[Shell], folders: &StartupFolders, readable: Readable<'_>) -> Vec<StartupFile> {
     if let Some(root) = &folders.system {
         return system_targets(shells, root, readable);
     }
     let mut files: Vec<StartupFile> = Vec::new();
-    let mut add = |path: PathBuf, dialect| {
-        let file = StartupFile { path, dialect };
-        if !files.contains(&file) {
-            files.push(file);
-        }
-    };
-    let profile = folders.home.join(".profile");
-    for shell in shells {
-        match shell {
-            // Windows shells read no file of ours: the registry gives them their PATH.
-            Shell::Cmd | Shell::PowerShell | Shell::Pwsh => {}
-            Shell::Sh => {
-                add(profile.clone(), Dialect::Posix);
-                if let Some(file) = folders.sh_env.as_ref().filter(|f| readable(f)) {
-                    add(file.clone(), Dialect::Posix);
-                }
-            }
-            Shell::Bash => {
-                let login = [".bash_profile", ".bash_login"].map(|name| folders.home.join(name));
-                let login = login.into_iter().find(|f| readable(f)).unwrap_or_else(|| profile.clone());
-                add(login, Dialect::Posix);
-                add(folders.home.join(".bashrc"), Dialect::Posix);
-            }
-            Shell::Zsh => {
-                for folder in &folders.zsh {
-                    add(folder.join(".zprofile"), Dialect::Posix);
-                    add(folder.join(".zshrc"), Dialect::Posix);
-                    let last = folder.join(".zlogin");
-                    if readable(&last) {
-                        add(last, Dialect::Posix);
-                    }
-                }
-            }
-            Shell::Fish => {
-                for folder in &folders.fish {
-                    add(folder.join("config.fish"), Dialect::Fish);
-                }
-            }
-            Shell::Ksh => {
-                add(profile.clone(), Dialect::Posix);
-                add(folders.home.join(".kshrc"), Dialect::Posix);
-                if let Some(file) = folders.sh_env.as_ref().filter(|f| readable(f)) {
-                    add(file.clone(), Dialect::Posix);
-                }
-            }
-            Shell::Tcsh => {
-                let own = folders.home.join(".tcshrc");
-                add(if readable(&own) { own } else { folders.home.join(".cshrc") }, Dialect::Csh);
-                let last = folders.home.join(".login");
-                if readable(&last) {
-                    add(last, Dialect::Csh);
-                }
-            }
-        }
+    for rules in shells.iter().filter_map(|shell| unix_rules(*shell)) {
+        let of_shell = (rules.startup_files)(folders, readable).into_iter();
+        let of_shell = of_shell.map(|path| StartupFile { path, dialect: rules.dialect });
+        files.extend(of_shell.filter(|file| !files.contains(file)).collect::<Vec<_>>());
     }
     files
 }

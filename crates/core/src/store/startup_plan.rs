@@ -7,27 +7,21 @@ use serde::Serialize;
 
 use super::generated;
 use super::startup::{possible_files, startup_files};
-use super::startup_file::{Dialect, StartupFile, StartupFolders};
 use crate::change::{Changeset, Content, Operation, Role, block_put, block_taken};
 use crate::error::{FileContext, FileError, classified};
 use crate::os;
 use crate::report::ReportPath;
 use crate::resolve::Shell;
+use crate::shells::{Dialect, StartupFile, StartupFolders};
 use crate::whole_file;
 use crate::yard::{OwnEntry, Registered};
 
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
-    /// A file cannot be read or written.
     #[error("the startup files cannot be changed; nothing was written")]
     Refused(#[source] FileError),
-    /// Another user could put something else in a file's place.
     #[error("{} cannot be changed: {} is owned or writable by another user; nothing was changed", file.display(), folder.display())]
-    Untrusted {
-        file: PathBuf,
-        /// The folder or file on the way to it.
-        folder: PathBuf,
-    },
+    Untrusted { file: PathBuf, folder: PathBuf },
 }
 
 classified!(StoreError {
@@ -36,30 +30,20 @@ classified!(StoreError {
     _ => Machine;
 });
 
-/// What happens to one startup file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Action {
-    /// The file is made, with the block in it.
     Make,
-    /// The block is added at its end.
     AddBlock,
-    /// The block is there already.
     Keep,
-    /// The block is taken out.
     RemoveBlock,
     /// The file goes: it held nothing but what we had made.
     Remove,
 }
 
-/// A change of one startup file.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct StartupChange {
-    /// The file.
     pub path: ReportPath,
-    /// What happens to it.
     pub action: Action,
     #[serde(skip)]
     line: Vec<u8>,

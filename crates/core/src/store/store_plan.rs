@@ -5,7 +5,7 @@ use std::path::Path;
 use serde::Serialize;
 
 use super::registry::{RegistryError, RegistryPlan, ValueChange};
-use super::startup_plan::{StartupChange, StartupPlan, StoreError};
+use super::startup_plan::{Action, StartupChange, StartupPlan, StoreError};
 use crate::change::Changeset;
 use crate::error::classified;
 use crate::finding::Finding;
@@ -30,16 +30,26 @@ pub enum StorePlanError {
 
 classified!(StorePlanError {} from Startup, Registry);
 
-/// A change of one registry value, for reports.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct RegistryChange {
-    /// The value's name.
     pub name: String,
     /// Its raw text before; null where it was not there.
     pub before: Option<String>,
     /// Its raw text after; null where it goes.
     pub after: Option<String>,
+}
+
+/// What happens to the stores of this system.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+pub struct StoreChanges {
+    pub startup_files: Vec<StartupChange>,
+    pub registry_values: Vec<RegistryChange>,
+}
+
+impl StoreChanges {
+    pub fn is_empty(&self) -> bool {
+        self.startup_files.iter().all(|change| change.action == Action::Keep) && self.registry_values.is_empty()
+    }
 }
 
 impl From<&ValueChange> for RegistryChange {
@@ -50,17 +60,13 @@ impl From<&ValueChange> for RegistryChange {
 }
 
 impl StorePlan {
-    pub fn startup_files(&self) -> Vec<StartupChange> {
+    pub fn changes(&self) -> StoreChanges {
         match self {
-            Self::Startup(plan) => plan.changes.clone(),
-            Self::Registry(_) => Vec::new(),
-        }
-    }
-
-    pub fn registry_values(&self) -> Vec<RegistryChange> {
-        match self {
-            Self::Startup(_) => Vec::new(),
-            Self::Registry(plans) => plans.iter().flat_map(|p| &p.changes).map(RegistryChange::from).collect(),
+            Self::Startup(plan) => StoreChanges { startup_files: plan.changes.clone(), ..StoreChanges::default() },
+            Self::Registry(plans) => {
+                let values = plans.iter().flat_map(|plan| &plan.changes).map(RegistryChange::from);
+                StoreChanges { registry_values: values.collect(), ..StoreChanges::default() }
+            }
         }
     }
 
@@ -71,7 +77,6 @@ impl StorePlan {
         }
     }
 
-    /// The plan of a scope, where that is the registry's.
     pub fn of_registry(&self, scope: Scope) -> Option<&RegistryPlan> {
         match self {
             Self::Startup(_) => None,

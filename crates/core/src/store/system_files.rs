@@ -4,25 +4,15 @@ use std::ffi::OsString;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use super::startup_file::{Dialect, StartupFile};
 use crate::folders::files_in;
 use crate::path_list::PathList;
 use crate::resolve::Shell;
+use crate::shells::{Readable, StartupFile, unix_rules};
 
 /// The system's startup files that a shell may read, in order: those that its manual page names, and the folders that
 /// systems have them read.
 pub fn system_startup_files(shell: Shell) -> Vec<PathBuf> {
-    let (files, folder): (&[&str], &str) = match shell {
-        Shell::Sh | Shell::Ksh => (&["/etc/profile", "/etc/ksh.kshrc"], "/etc/profile.d"),
-        Shell::Bash => (&["/etc/profile", "/etc/bash.bashrc", "/etc/bashrc"], "/etc/profile.d"),
-        Shell::Zsh => (
-            &["/etc/zshenv", "/etc/zsh/zshenv", "/etc/zprofile", "/etc/zsh/zprofile", "/etc/zshrc", "/etc/zsh/zshrc"],
-            "/etc/profile.d",
-        ),
-        Shell::Fish => (&["/etc/fish/config.fish"], "/etc/fish/conf.d"),
-        Shell::Tcsh => (&["/etc/csh.cshrc", "/etc/csh.login"], "/etc/profile.d"),
-        Shell::Cmd | Shell::PowerShell | Shell::Pwsh => (&[], ""),
-    };
+    let (files, folder) = unix_rules(shell).map_or((&[][..], ""), |rules| rules.system_files);
     let mut files: Vec<PathBuf> = files.iter().map(PathBuf::from).collect();
     files.extend(files_in(Path::new(folder)));
     files
@@ -37,38 +27,15 @@ pub fn system_startup_files(shell: Shell) -> Vec<PathBuf> {
 ///   interactive Korn shell `/etc/ksh.kshrc` (ksh(1), "Invocation").
 /// - zsh reads `zprofile` and `zshrc` in `/etc/zsh`, or in `/etc` where there is no such folder (zsh(1)).
 /// - fish reads `/etc/fish/conf.d` (fish, "Configuration files"), tcsh `/etc/csh.cshrc` (tcsh(1)).
-pub(super) fn system_targets(shells: &[Shell], root: &Path, readable: &dyn Fn(&Path) -> bool) -> Vec<StartupFile> {
+pub(super) fn system_targets(shells: &[Shell], root: &Path, readable: Readable<'_>) -> Vec<StartupFile> {
     let etc = root.join("etc");
     let mut files: Vec<StartupFile> = Vec::new();
-    let mut add = |path: PathBuf, dialect| {
-        let file = StartupFile { path, dialect };
-        if !files.contains(&file) {
-            files.push(file);
-        }
-    };
     let folder = etc.join("profile.d");
     let profile = if folder.is_dir() { folder.join("zz-wagon-yard.sh") } else { etc.join("profile") };
-    for shell in shells {
-        match shell {
-            Shell::Cmd | Shell::PowerShell | Shell::Pwsh => {}
-            Shell::Sh => add(profile.clone(), Dialect::Posix),
-            Shell::Bash => {
-                add(profile.clone(), Dialect::Posix);
-                let files = ["bash.bashrc", "bashrc"].map(|name| etc.join(name));
-                files.into_iter().filter(|file| readable(file)).for_each(|file| add(file, Dialect::Posix));
-            }
-            Shell::Ksh => {
-                add(profile.clone(), Dialect::Posix);
-                add(etc.join("ksh.kshrc"), Dialect::Posix);
-            }
-            Shell::Zsh => {
-                let folder = if etc.join("zsh").is_dir() { etc.join("zsh") } else { etc.clone() };
-                add(folder.join("zprofile"), Dialect::Posix);
-                add(folder.join("zshrc"), Dialect::Posix);
-            }
-            Shell::Fish => add(etc.join("fish").join("conf.d").join("zz-wagon-yard.fish"), Dialect::Fish),
-            Shell::Tcsh => add(etc.join("csh.cshrc"), Dialect::Csh),
-        }
+    for rules in shells.iter().filter_map(|shell| unix_rules(*shell)) {
+        let of_shell = (rules.system_targets)(&etc, &profile, readable).into_iter();
+        let of_shell = of_shell.map(|path| StartupFile { path, dialect: rules.dialect });
+        files.extend(of_shell.filter(|file| !files.contains(file)).collect::<Vec<_>>());
     }
     files
 }

@@ -2,8 +2,8 @@
 
 use std::path::PathBuf;
 
-use super::startup_file::Dialect;
 use crate::quote;
+use crate::shells::Dialect;
 use crate::yard::{OwnEntry, Position};
 
 /// Takes `$_wyard_folder` out of `$_wyard_path` wherever it stands; the path has a colon at both ends.

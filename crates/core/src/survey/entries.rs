@@ -21,7 +21,6 @@ pub(super) struct Entry {
     pub folder: PathBuf,
 }
 
-/// What was seen of an entry.
 #[derive(Debug, Default)]
 pub(super) struct Inspected {
     pub exists: bool,

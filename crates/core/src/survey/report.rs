@@ -5,11 +5,9 @@ use serde::Serialize;
 use crate::finding::Finding;
 use crate::report::{Report, ReportBody, ReportPath};
 use crate::scope::Scope;
-use crate::terminal::TerminalKind;
+use crate::shells::TerminalKind;
 
-/// What was surveyed.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct SurveyedPath {
     /// Whose PATH was looked at: this terminal's, or that of a new one.
     pub terminal: TerminalKind,
@@ -29,28 +27,17 @@ pub fn all_findings(report: &Report<SurveyedPath>) -> impl Iterator<Item = &Find
     of_entries.chain(&report.findings)
 }
 
-/// The entries of one scope.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct ScopeSurvey {
-    /// Whose.
     pub scope: Scope,
-    /// In order.
     pub entries: Vec<EntrySurvey>,
 }
 
-/// One entry of PATH.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct EntrySurvey {
-    /// As written.
     pub raw: ReportPath,
-    /// The folder it stands for.
     pub expanded: ReportPath,
-    /// Whether that is there.
     pub exists: bool,
-    /// How many commands it holds.
     pub commands: usize,
-    /// What is worth telling of it.
     pub findings: Vec<Finding>,
 }

@@ -16,10 +16,11 @@ use crate::process;
 use crate::report::Report;
 use crate::resolve::{self, Caller, Disk, LookupContext, same_file};
 use crate::session::{JobError, Session};
+use crate::shells::TerminalKind;
 use crate::store::registry;
 use crate::suggestion::suggested;
 use crate::system::System;
-use crate::terminal::{self, Answer, Origins, PathView, TerminalKind};
+use crate::terminal::{self, Answer, Origins, PathView};
 use crate::yard::{Card, Yard};
 
 /// Surveys PATH as a new terminal has it, which on Unix the installed shells are asked for, or as this one has it. Findings

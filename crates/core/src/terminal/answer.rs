@@ -6,14 +6,13 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use super::evidence::Evidence;
-use super::start_mode::StartMode;
-use super::watch::Watch;
 use crate::environment::Environment;
 use crate::os;
 use crate::process::{Ending, Outcome, SealLevel, TerminalContext};
 use crate::resolve::{Kind, LookupContext, Shell};
+use crate::shells::StartMode;
+use crate::shells::Watch;
 
-/// What a shell said a name means.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Meaning {
     pub kind: Kind,
@@ -21,20 +20,15 @@ pub struct Meaning {
     pub file: Option<PathBuf>,
 }
 
-/// What a shell said of itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ShellReply {
     /// What its lookups depend on, PATH above all, after its startup files.
     pub context: LookupContext,
-    /// What each name asked about means.
     pub meanings: BTreeMap<String, Meaning>,
-    /// The values of the variables asked about that are set.
     pub variables: BTreeMap<String, OsString>,
-    /// What a program started there is handed on.
     pub environment: Environment,
     /// What else it sees of the terminal; `None` where that was not learned.
     pub terminal: Option<TerminalContext>,
-    /// What the shell has in store.
     pub watch: Watch,
     /// PATH until the shell did what it does before a prompt, where that changed it.
     pub before_prompt: Option<OsString>,
@@ -57,14 +51,12 @@ impl ShellReply {
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum NoAnswer {
-    /// Its startup files took longer than the limit.
     TimedOut,
     /// It ended before it answered; the last line it wrote to standard error.
     Ended(String),
     NotStarted(String),
     /// It was not asked, since asking it would leave traces at this level.
     NotAsked(SealLevel),
-    /// The user asked to stop.
     Interrupted,
 }
 
@@ -83,29 +75,24 @@ impl NoAnswer {
     }
 }
 
-/// A shell started in one way, and what came of it.
 #[derive(Debug, Clone)]
 pub struct Answer {
     pub shell: Shell,
     pub mode: StartMode,
-    /// The environment it was started in.
     pub base: Environment,
     pub said: Result<ShellReply, NoAnswer>,
     /// What was said later: after some time, or in a second terminal that finds what the first has left.
     pub later: Vec<Later>,
     /// Whether something else took its place at a terminal, so that what it said is what it says elsewhere.
     pub taken: bool,
-    /// How far it was kept from the machine.
     pub seal: SealLevel,
     /// Why what it said may be wrong, since it could not write.
     pub doubt: Option<String>,
-    /// How long its start took.
     pub took: Duration,
     /// How it was asked, and its raw answer, where that is kept; Unix only.
     pub evidence: Option<Box<Evidence>>,
 }
 
-/// When a terminal was asked again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Again {
     /// At its next prompt, or after it was left alone for some time.
@@ -114,7 +101,6 @@ pub enum Again {
     SecondTerminal,
 }
 
-/// What was said when a terminal was asked again.
 #[derive(Debug, Clone)]
 pub struct Later {
     pub when: Again,

@@ -9,19 +9,18 @@ use std::time::Duration;
 use super::answer::{Again, Answer, Later, NoAnswer, Question, ShellReply, last_line};
 use super::base::base_environments;
 use super::evidence::Evidence;
-use super::quoting::marker;
-use super::shells::InstalledShell;
-use super::start_mode::StartMode;
+use super::installed::InstalledShell;
+use super::marker::marker;
 use super::startup_texts::{StartupText, startup_texts};
 use super::typed::Typed;
-use super::{at_prompt, hidden, multiplexers, question, watch, windows, windows_shells};
+use super::{at_prompt, hidden, idle, multiplexers, question, windows, windows_shells};
 use crate::environment::Environment;
 use crate::folders::files_in;
 use crate::machine::Machine;
 use crate::process::{self, Line, Outcome, SealLevel, SealOptions, Sealer, Typing};
 use crate::progress::Stop;
 use crate::resolve::Shell;
-use crate::store::StartupFolders;
+use crate::shells::{StartMode, StartupFolders, UnixRules, unix_rules};
 use crate::system::System;
 use crate::whole_file;
 use crate::yard::Yard;
@@ -35,7 +34,6 @@ pub struct Asking<'a> {
     pub shells: &'a [InstalledShell],
     pub limit: Duration,
     pub stop: &'a Stop,
-    /// What keeps them from leaving traces.
     pub sealer: &'a Sealer,
     /// Whether the user wants shells asked that leave traces here.
     pub unsealed: bool,
@@ -51,7 +49,6 @@ pub struct Asking<'a> {
 pub(super) struct Base {
     environment: Environment,
     texts: Vec<StartupText>,
-    /// The places that those name are shown in a seal.
     pub options: SealOptions,
 }
 
@@ -80,7 +77,6 @@ impl Asking<'_> {
         answers.into_iter().map(|(_, answer)| answer).collect()
     }
 
-    /// Starts one shell in one way and asks.
     pub fn one(&self, shell: &InstalledShell, mode: StartMode, base: &Environment, question: Question<'_>) -> Answer {
         self.ask(shell, mode, &self.base(base.clone()), question, &self.ready(question))
     }
@@ -129,8 +125,8 @@ impl Asking<'_> {
             took: Duration::ZERO,
             evidence: None,
         };
-        let outcome = match shell.shell.system() {
-            System::Windows => {
+        let outcome = match unix_rules(shell.shell) {
+            None => {
                 let marker = marker();
                 (answer.said, answer.took) = windows_shells::ask(
                     shell,
@@ -146,30 +142,30 @@ impl Asking<'_> {
                 }
                 return answer;
             }
-            System::Unix if level == SealLevel::None && !self.unsealed && !is_harmless(shell.shell, mode) => {
+            Some(rules) if level == SealLevel::None && !self.unsealed && !rules.harmless.contains(&mode) => {
                 return answer;
             }
-            System::Unix if mode == StartMode::LoginCommand => {
+            Some(rules) if mode == StartMode::LoginCommand => {
                 let (said, outcome);
-                (said, outcome, answer.evidence) = self.by_argument(shell, mode, base, question);
+                (said, outcome, answer.evidence) = self.by_argument((shell, rules), mode, base, question);
                 answer.said = said.ok_or(NoAnswer::Interrupted);
                 outcome
             }
-            System::Unix => {
+            Some(rules) => {
                 let shared = multiplexers::shared(environment, texts);
                 let outcome = match asked {
-                    Ok(asked) => self.by_typing(&mut answer, shell, (base, &shared), question, asked),
+                    Ok(asked) => self.by_typing(&mut answer, (shell, rules), (base, &shared), question, asked),
                     Err(e) => Outcome::not_started(io::Error::new(e.kind(), e.to_string()), Duration::ZERO),
                 };
                 let ran = !matches!(outcome.ending, process::Ending::Interrupted | process::Ending::NotStarted(_));
                 if answer.said.is_err() && ran {
-                    answer.said = self.by_argument(shell, mode, base, question).0.ok_or(NoAnswer::Interrupted);
+                    answer.said = self.by_argument((shell, rules), mode, base, question).0.ok_or(NoAnswer::Interrupted);
                     answer.taken = answer.said.is_ok();
                 }
                 if let Ok(said) = &mut answer.said
                     && texts.iter().any(|text| at_prompt::mentions_hook(&text.text))
                 {
-                    let before = self.before_prompt(shell, mode, base);
+                    let before = self.before_prompt((shell, rules), mode, base);
                     said.before_prompt = before.filter(|path| *path != said.context.path);
                 }
                 outcome
@@ -203,26 +199,31 @@ impl Asking<'_> {
     /// Has the shell do what the question says.
     fn by_argument(
         &self,
-        shell: &InstalledShell,
+        (shell, rules): (&InstalledShell, &UnixRules),
         mode: StartMode,
         base: &Base,
         question: Question<'_>,
     ) -> (Option<ShellReply>, Outcome, Option<Box<Evidence>>) {
         let marker = marker();
-        let text = question::text(shell.shell, mode, &marker, question, self.own.as_deref());
+        let text = question::text(rules, mode, &marker, question, self.own.as_deref());
         let start = self.for_text(shell, mode, &base.environment, &text);
         let outcome = self.sealer.run(&start, base.options.clone(), self.limit(question), self.stop);
         let of = (shell, mode, self.sealer.level());
         let evidence = self.keeps_evidence.then(|| Box::new(Evidence::argument(of, &start, text, &outcome)));
-        (question::parse(shell.shell, &marker, &outcome.stdout, question, &self.machine.home), outcome, evidence)
+        (question::parse(rules, &marker, &outcome.stdout, question, &self.machine.home), outcome, evidence)
     }
 
     /// PATH at a terminal, of a shell that comes to no prompt there.
-    fn before_prompt(&self, shell: &InstalledShell, mode: StartMode, base: &Base) -> Option<OsString> {
+    fn before_prompt(
+        &self,
+        (shell, rules): (&InstalledShell, &UnixRules),
+        mode: StartMode,
+        base: &Base,
+    ) -> Option<OsString> {
         let (marker, question) = (marker(), Question::default());
-        let text = question::text(shell.shell, mode, &marker, question, self.own.as_deref());
+        let text = question::text(rules, mode, &marker, question, self.own.as_deref());
         let start = self.for_text(shell, mode, &base.environment, &text);
-        let parse = |output: &[u8]| question::parse(shell.shell, &marker, output, question, &self.machine.home);
+        let parse = |output: &[u8]| question::parse(rules, &marker, output, question, &self.machine.home);
         // Whatever reads gets an empty line.
         let is_answered = |output: &[u8], _| parse(output).is_some();
         let next = |answered, _: &[u8]| (answered == 0).then(|| Line::from(String::new()));
@@ -236,36 +237,36 @@ impl Asking<'_> {
     fn by_typing(
         &self,
         answer: &mut Answer,
-        shell: &InstalledShell,
+        (shell, rules): (&InstalledShell, &UnixRules),
         (base, environment): (&Base, &Environment),
         question: Question<'_>,
         asked: &[Typed; 2],
     ) -> Outcome {
         let texts = &base.texts;
         let start = self.at_terminal(shell, answer.mode, environment);
-        let parse = |at: usize, output: &[u8]| asked[at].parse(shell.shell, output, question, &self.machine.home);
+        let parse = |at: usize, output: &[u8]| asked[at].parse(rules, output, question, &self.machine.home);
         let has_hooks = texts.iter().any(|text| at_prompt::mentions_hook(&text.text));
-        let line = |at: usize, after| Line { text: asked[at].line(shell.shell), after };
+        let line = |at: usize, after| Line { text: asked[at].line(rules), after };
         let next = |answered: usize, output: &[u8]| match answered {
             0 => Some(line(0, Duration::ZERO)),
             1 => {
                 let defers = parse(0, output).is_some_and(|said| said.watch.defers);
-                let idle = if defers { watch::idle(texts)? } else { Duration::ZERO };
+                let idle = if defers { idle::idle(texts)? } else { Duration::ZERO };
                 (defers || has_hooks).then(|| line(1, idle))
             }
             _ => None,
         };
         let typing = Typing {
             next: &next,
-            is_answered: &|output, count| asked[count - 1].is_answered(shell.shell, output),
-            is_begun: &|output, count| asked[count - 1].is_begun(shell.shell, output),
-            ahead: shell.shell == Shell::Sh,
+            is_answered: &|output, count| asked[count - 1].is_answered(rules, output),
+            is_begun: &|output, count| asked[count - 1].is_begun(rules, output),
+            ahead: rules.typed_ahead,
         };
-        let limit = self.limit(question) + watch::idle(texts).unwrap_or_default();
+        let limit = self.limit(question) + idle::idle(texts).unwrap_or_default();
         let outcome = self.sealer.run_typed(&start, typing, base.options.clone(), limit, self.stop);
         if self.keeps_evidence {
             let of = (shell, answer.mode, self.sealer.level());
-            let typed = (&*asked[0].line(shell.shell), asked[0].text(shell.shell));
+            let typed = (&*asked[0].line(rules), asked[0].text(rules));
             answer.evidence = Some(Box::new(Evidence::typed(of, &start, typed, &outcome)));
         }
         answer.said = parse(0, &outcome.stdout).ok_or(NoAnswer::Interrupted);
@@ -296,23 +297,12 @@ fn too_large(outcome: &Outcome) -> Option<String> {
     said.contains(FAILURE).then(|| "a startup file could not write in a folder that belongs to others".to_owned())
 }
 
-/// Whether a shell leaves nothing behind by itself when nothing keeps it from that; what its startup files do is their own.
-/// An interactive ksh rewrites a history file, bash cuts one short in every way where a startup file sets it, and fish makes
-/// folders.
-fn is_harmless(shell: Shell, mode: StartMode) -> bool {
-    match shell {
-        Shell::Sh | Shell::Tcsh => true,
-        Shell::Zsh | Shell::Ksh => mode == StartMode::LoginCommand,
-        _ => false,
-    }
-}
-
 /// Why an answer given where nothing could be written may be wrong: the plain shell, ksh and fish take other ways then, and
 /// startup files may write what they read again.
 fn doubt(shell: Shell, outcome: &Outcome) -> Option<String> {
     const FAILURES: [&str; 5] =
         ["Permission denied", "Read-only file system", "Operation not permitted", "could not create", "cannot create"];
-    if matches!(shell, Shell::Sh | Shell::Ksh | Shell::Fish) {
+    if unix_rules(shell).is_some_and(|rules| rules.needs_to_write) {
         return Some(format!("{} may answer differently without write access", shell.name()));
     }
     let said = [&outcome.stdout[..], b"\n", &outcome.stderr].concat();

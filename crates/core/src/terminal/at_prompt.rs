@@ -6,6 +6,7 @@ use std::path::Path;
 use super::answer::ShellReply;
 use crate::finding::{Code, Finding};
 use crate::resolve::{self, Disk, LookupContext, Shell};
+use crate::shells::unix_rules;
 
 /// What hooks are called: bash(1), `PROMPT_COMMAND`; zsh(1), "Hook Functions"; fish, "Event handlers"; tcsh(1), "Special
 /// aliases".
@@ -33,12 +34,7 @@ impl ShellReply {
         let before = LookupContext { path: self.before_prompt.clone()?, ..self.context.clone() };
         let candidates = resolve::candidates(shell.into(), name, &before, &Disk);
         resolve::winner(&candidates).filter(|winner| resolve::same_file(winner, file))?;
-        let hook = match shell {
-            Shell::Zsh => "precmd or preexec",
-            Shell::Fish => "fish_prompt or fish_preexec",
-            Shell::Tcsh => "the alias precmd",
-            _ => "PROMPT_COMMAND",
-        };
+        let hook = unix_rules(shell)?.prompt_hook;
         let means = now.map_or_else(|| "not found".to_owned(), |now| now.display().to_string());
         let seen = format!("a prompt hook changes PATH: {name} is {means} in a new terminal");
         let shell = shell.name();

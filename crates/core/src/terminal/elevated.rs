@@ -7,10 +7,8 @@ use std::path::Path;
 
 use crate::folders::files_in;
 
-/// The PATH that elevation leaves.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ElevatedPath {
-    /// A list of its own.
     Own(OsString),
     Kept,
     /// The rules may not be read by this user.

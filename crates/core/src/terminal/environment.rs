@@ -3,10 +3,9 @@
 use super::answer::Question;
 use super::asking::Asking;
 use super::base::base_environments;
-use super::shells::InstalledShell;
-use super::start_mode::StartMode;
+use super::installed::InstalledShell;
 use crate::environment::Environment;
-use crate::resolve::Shell;
+use crate::shells::{Dialect, StartMode, unix_rules};
 use crate::system::System;
 
 impl Asking<'_> {
@@ -16,7 +15,7 @@ impl Asking<'_> {
         let mut shells: Vec<&InstalledShell> = self.shells.iter().collect();
         let of_user = self.machine.environment.get("SHELL").unwrap_or_default();
         shells.sort_by_key(|shell| {
-            let unlike_posix = matches!(shell.shell, Shell::Fish | Shell::Tcsh);
+            let unlike_posix = unix_rules(shell.shell).is_some_and(|rules| rules.dialect != Dialect::Posix);
             (shell.program.as_os_str() != of_user, unlike_posix)
         });
         let base = base_environments(self.machine).into_iter().next()?;

@@ -2,38 +2,30 @@
 
 use serde::Serialize;
 
-use super::shells::InstalledShell;
-use super::start_mode::StartMode;
+use super::installed::InstalledShell;
 use crate::process::{Outcome, SealLevel, Start};
 use crate::report::ReportPath;
 use crate::resolve::Caller;
+use crate::shells::StartMode;
 
-/// One terminal, as it was asked.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Evidence {
-    /// The shell.
     pub caller: Caller,
-    /// How it was started.
     pub mode: StartMode,
-    /// Its program.
     pub program: ReportPath,
     /// The name it was called by (`argv[0]`), where that is not its path.
     pub called: Option<String>,
     /// Its arguments, without the question.
     pub arguments: Vec<String>,
-    /// How far it was kept from the machine.
     pub seal: SealLevel,
     /// The line that was typed at its prompt; null where the question was its last argument.
     pub typed: Option<String>,
     /// What it was asked to do, in its own language.
     pub question: String,
-    /// All that it wrote.
     pub answer: String,
 }
 
 impl Evidence {
-    /// Of a shell whose question was typed.
     pub(super) fn typed(
         (shell, mode, seal): (&InstalledShell, StartMode, SealLevel),
         start: &Start,
@@ -54,7 +46,6 @@ impl Evidence {
         }
     }
 
-    /// Of a shell whose question was its last argument.
     pub(super) fn argument(
         of: (&InstalledShell, StartMode, SealLevel),
         start: &Start,

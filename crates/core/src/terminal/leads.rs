@@ -10,11 +10,10 @@ use memchr::memmem;
 
 use super::answer::Answer;
 use super::asking::Asking;
-use super::quoting::{marker, quoted};
-use super::start_mode::StartMode;
+use super::marker::marker;
 use crate::os;
 use crate::process::{Line, Network, Typing};
-use crate::resolve::Shell;
+use crate::shells::{StartMode, unix_rules};
 
 /// How long a terminal may take at most for all that is typed: one that does something else with the lines never ends.
 const LIMIT: Duration = Duration::from_secs(15);
@@ -26,7 +25,8 @@ impl Asking<'_> {
     /// The names among these that start their file when they are typed where that answer was given. None do where a seal
     /// throws away nothing, since nothing can stand in for a file there.
     pub fn leading_to(&self, answer: &Answer, names: &[(&str, &Path)]) -> HashSet<String> {
-        let Some(shell) = self.shells.iter().find(|shell| shell.shell == answer.shell) else { return HashSet::new() };
+        let shell = self.shells.iter().find(|shell| shell.shell == answer.shell);
+        let Some((shell, rules)) = shell.zip(unix_rules(answer.shell)) else { return HashSet::new() };
         let Ok(folder) = tempfile::Builder::new().prefix(&os::temporary_name(std::process::id())).tempdir() else {
             return HashSet::new();
         };
@@ -37,10 +37,8 @@ impl Asking<'_> {
         // The line that has any shell say something: that reads a file.
         let says = |what: &str| {
             let file = folder.path().join(what);
-            let printf = if answer.shell == Shell::Fish { "builtin printf" } else { "/usr/bin/printf" };
-            fs::write(&file, format!("{printf} '\\n%s\\0' {marker}-{what}\n")).ok()?;
-            let read = if answer.shell == Shell::Tcsh { "source" } else { "." };
-            Some(format!("{read} {}", quoted(answer.shell, &file.to_string_lossy())))
+            fs::write(&file, format!("{} '\\n%s\\0' {marker}-{what}\n", rules.printf)).ok()?;
+            Some(format!("{} {}", rules.read, (rules.word)(&file.to_string_lossy())))
         };
         let mut options = self.base(answer.base.clone()).options;
         options.network = Network::Closed;
@@ -52,7 +50,7 @@ impl Asking<'_> {
             options.stand_ins.extend(places.into_iter().map(|place| (place, content.clone())));
             // A name that has to be quoted is no alias.
             let is_plain = name.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"._+-".contains(&byte));
-            let typed = if is_plain { (*name).to_owned() } else { quoted(answer.shell, name) };
+            let typed = if is_plain { (*name).to_owned() } else { (rules.word)(name) };
             for words in WORDS {
                 let Some(end) = says(&format!("{}-end", lines.len())) else { return HashSet::new() };
                 // By itself, as people type it: hooks and widgets look at the whole line.
@@ -79,7 +77,7 @@ impl Asking<'_> {
                 let start = self.for_text(shell, answer.mode, &answer.base, &lines.concat().join("\n"));
                 self.sealer.run(&start, options, limit, self.stop)
             }
-            _ => {
+            StartMode::Login | StartMode::Interactive => {
                 let start = self.at_terminal(shell, answer.mode, &answer.base);
                 self.sealer.run_typed(&start, typing, options, limit, self.stop)
             }

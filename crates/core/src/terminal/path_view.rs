@@ -8,8 +8,8 @@ use std::path::PathBuf;
 use super::answer::{Answer, Question, ShellReply};
 use super::asking::Asking;
 use super::differences::{leading, tell_other_paths};
+use super::installed::login_shell_among;
 use super::origin::{Found, Origin};
-use super::shells::login_shell_among;
 use super::windows::background;
 use crate::environment::Environment;
 use crate::error::FileError;
@@ -25,9 +25,7 @@ use crate::system::System;
 pub struct PathPart {
     /// Whose; on Unix PATH is not kept by scope, and all is the user's.
     pub scope: Scope,
-    /// As written.
     pub raw: OsString,
-    /// The folder it stands for.
     pub folder: PathBuf,
     /// What put it there; `None` where nobody can say, or nobody asked.
     pub origin: Option<Origin>,
@@ -40,16 +38,12 @@ pub enum Origins {
     Left,
 }
 
-/// What a terminal's programs see.
 #[derive(Debug, Clone)]
 pub struct PathView {
-    /// The entries in order.
     pub parts: Vec<PathPart>,
-    /// What lookups depend on there.
     pub context: LookupContext,
     /// What the terminals see that have another PATH.
     pub others: Vec<LookupContext>,
-    /// The variables asked about that are set.
     pub variables: BTreeMap<String, OsString>,
     /// Where new terminals differ, and which gave no answer.
     pub findings: Vec<Finding>,

@@ -6,10 +6,10 @@ use std::sync::PoisonError;
 use super::answer::Question;
 use super::asking::Asking;
 use super::base::base_environments;
-use super::start_mode::StartMode;
 use crate::environment::Environment;
 use crate::resolve::Shell;
-use crate::store::StartupFolders;
+use crate::shells::StartMode;
+use crate::shells::StartupFolders;
 
 impl Asking<'_> {
     /// The folders in which this user's shells look for startup files, as the shells themselves say: `ZDOTDIR` is most

@@ -3,10 +3,10 @@
 use std::path::{Path, PathBuf};
 
 use crate::environment::Environment;
-use crate::store::{StartupFolders, files_of_others, possible_files};
+use crate::shells::StartupFolders;
+use crate::store::{files_of_others, possible_files};
 use crate::whole_file;
 
-/// A startup file that is there.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct StartupText {
     pub file: PathBuf,

@@ -12,17 +12,18 @@ use memchr::memmem;
 
 use super::asking::Asking;
 use super::base;
+use super::installed::InstalledShell;
+use super::marker::marker;
 use super::origin::{Found, Origin};
-use super::quoting::marker;
-use super::shells::InstalledShell;
-use super::start_mode::StartMode;
 use crate::environment::Environment;
 use crate::folders::{Below, files_in, mention};
 use crate::os;
 use crate::path_list::PathList;
 use crate::process::{SealLevel, Start};
 use crate::resolve::Shell;
-use crate::store::{StartupFolders, macos_path_lists, startup_files, system_startup_files};
+use crate::shells::StartupFolders;
+use crate::shells::{StartMode, unix_rules};
+use crate::store::{macos_path_lists, startup_files, system_startup_files};
 use crate::whole_file;
 use crate::yard::Yard;
 
@@ -54,7 +55,10 @@ impl Asking<'_> {
         let steps = match shell.shell {
             Shell::Bash => self.bash_steps(shell, mode, base),
             Shell::Zsh => self.zsh_steps(shell, mode, base),
-            _ => Vec::new(),
+            // These cannot be traced.
+            Shell::Sh | Shell::Fish | Shell::Ksh | Shell::Tcsh | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => {
+                Vec::new()
+            }
         };
         if steps.last().map_or(begin == path, |last| last.path == path) {
             return follow(start, &steps).into_iter().map(|(_, origin)| self.or_ours(origin)).collect();
@@ -139,13 +143,7 @@ impl Asking<'_> {
         let mut files: Vec<PathBuf> =
             startup_files(&[shell], folders, &|file| file.is_file()).into_iter().map(|file| file.path).collect();
         files.extend(files_in(&Yard::at(&self.machine.yard).terminal()));
-        if shell == Shell::Fish {
-            for folder in &folders.fish {
-                // Where fish keeps what is set once for all terminals.
-                files.push(folder.join("fish_variables"));
-                files.extend(files_in(&folder.join("conf.d")));
-            }
-        }
+        files.extend(unix_rules(shell).into_iter().flat_map(|rules| (rules.more_files)(folders)));
         files
     }
 }
@@ -159,7 +157,6 @@ _w_l=$_w_n _w_f=${BASH_SOURCE[0]}
 for _w_i in "${!FUNCNAME[@]}"; do _w_f=${BASH_SOURCE[_w_i]}; case ${FUNCNAME[_w_i]} in source|main) break ;; esac; _w_l=${BASH_LINENO[_w_i]}; done' DEBUG
 "#;
 
-/// The files that can be read, with what they hold.
 fn texts(files: Vec<PathBuf>) -> Vec<(PathBuf, String)> {
     files
         .into_iter()

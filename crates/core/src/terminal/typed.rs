@@ -12,14 +12,11 @@ use std::path::Path;
 use memchr::memmem;
 
 use super::answer::{Question, ShellReply};
-use super::quoting::quoted;
-use super::start_mode::StartMode;
-use super::{line_hooks, question};
+use super::question;
 use crate::os;
+use crate::quote;
 use crate::resolve::Shell;
-
-/// The shells that may answer in another's place.
-const OTHERS: [Shell; 5] = [Shell::Bash, Shell::Zsh, Shell::Fish, Shell::Ksh, Shell::Sh];
+use crate::shells::{StartMode, UnixRules, unix_rules};
 
 /// A question that lies ready to be read, by any shell.
 pub(super) struct Typed {
@@ -34,64 +31,55 @@ impl Typed {
             marker,
         };
         let mut first = "set +u 2>/dev/null\n".to_owned();
-        for other in OTHERS.iter().chain(&[Shell::Tcsh]) {
-            let text = question::text(*other, StartMode::Interactive, &typed.marker_of(*other), question, own);
+        for rules in Shell::ALL.into_iter().filter_map(unix_rules) {
+            let text = question::text(rules, StartMode::Interactive, &typed.marker_of(rules), question, own);
             // Of several names any: what a hook does with the line is seldom more than to show it.
             let line = question.commands.first().map_or("", String::as_str);
-            fs::write(typed.file(other.name()), format!("{}{text}\n", line_hooks::text(*other, line)))?;
-            // Each line is the same to all of them, fish included.
-            let read = format!(". {}", quoted(Shell::Sh, &typed.file(other.name()).to_string_lossy()));
-            let test = match other {
-                Shell::Bash => "-n \"$BASH_VERSION\"",
-                Shell::Zsh => "-n \"$ZSH_VERSION\"",
-                Shell::Fish => "-n \"$FISH_VERSION\"",
-                Shell::Ksh => "-n \"$KSH_VERSION\"",
-                // It is asked by its own line.
-                Shell::Tcsh => continue,
-                _ => "-z \"$BASH_VERSION$ZSH_VERSION$FISH_VERSION$KSH_VERSION\"",
-            };
-            first.push_str(&format!("test {test} && {read}\n"));
+            let hook = rules.line_hook.replace("LINE", &(rules.word)(line));
+            fs::write(typed.file(rules.shell.name()), format!("{hook}{text}\n"))?;
+            if rules.shares_question {
+                // Each line is the same to all of them, fish included.
+                let file = typed.file(rules.shell.name());
+                let file = quote::posix(file.as_os_str().as_encoded_bytes());
+                first.push_str(&format!("test {} && . {}\n", rules.is_running, String::from_utf8_lossy(&file)));
+            }
         }
         fs::write(typed.file("ask"), first)?;
         Ok(typed)
     }
 
     /// The line to be typed. A blank in front keeps it out of many histories.
-    pub fn line(&self, shell: Shell) -> String {
-        let file = |name| quoted(shell, &self.file(name).to_string_lossy());
-        match shell {
-            Shell::Tcsh => format!(" source {}", file("tcsh")),
-            Shell::Bash => format!("{}. {}", line_hooks::BASH_FIRST, file("ask")),
-            _ => format!(" . {}", file("ask")),
-        }
+    pub fn line(&self, rules: &UnixRules) -> String {
+        let file = self.file(if rules.shares_question { "ask" } else { rules.shell.name() });
+        format!("{} {} {}", rules.before_reading, rules.read, (rules.word)(&file.to_string_lossy()))
     }
 
     /// What that line has a shell do.
-    pub fn text(&self, shell: Shell) -> String {
-        fs::read_to_string(self.file(shell.name())).unwrap_or_default()
+    pub fn text(&self, rules: &UnixRules) -> String {
+        fs::read_to_string(self.file(rules.shell.name())).unwrap_or_default()
     }
 
     /// Whether an answer of this shell, or one in its place, has begun: nothing more is to be typed, since terminals show it
     /// in the middle of what is written.
-    pub fn is_begun(&self, shell: Shell, output: &[u8]) -> bool {
-        answering(shell).iter().any(|by| !begins(&self.marker_of(*by), output).is_empty())
+    pub fn is_begun(&self, rules: &UnixRules, output: &[u8]) -> bool {
+        answering(rules).any(|by| !begins(&self.marker_of(by), output).is_empty())
     }
 
     /// Whether the output has a whole answer.
-    pub fn is_answered(&self, shell: Shell, output: &[u8]) -> bool {
-        answering(shell).iter().any(|by| self.answer(*by, output).is_some())
+    pub fn is_answered(&self, rules: &UnixRules, output: &[u8]) -> bool {
+        answering(rules).any(|by| self.answer(by, output).is_some())
     }
 
     /// What was answered, by whichever shell.
-    pub fn parse(&self, shell: Shell, output: &[u8], question: Question<'_>, home: &Path) -> Option<ShellReply> {
+    pub fn parse(&self, rules: &UnixRules, output: &[u8], question: Question<'_>, home: &Path) -> Option<ShellReply> {
         // At the terminals of some shells a line ends with two characters.
         let output = without_returns(output);
-        let by = answering(shell).iter().find_map(|by| Some((*by, self.answer(*by, &output)?)));
-        by.and_then(|(by, answer)| question::parse(by, &self.marker_of(by), answer, question, home))
+        let (by, answer) = answering(rules).find_map(|by| Some((by, self.answer(by, &output)?)))?;
+        question::parse(by, &self.marker_of(by), answer, question, home)
     }
 
     /// The first whole answer of a shell that nothing typed was shown in the middle of.
-    fn answer<'a>(&self, by: Shell, output: &'a [u8]) -> Option<&'a [u8]> {
+    fn answer<'a>(&self, by: &UnixRules, output: &'a [u8]) -> Option<&'a [u8]> {
         let marker = self.marker_of(by);
         let end = format!("\0{marker}\0");
         let typed = self.folder.path().as_os_str().as_encoded_bytes();
@@ -106,8 +94,8 @@ impl Typed {
         starts.iter().zip(ends).find_map(whole)
     }
 
-    fn marker_of(&self, shell: Shell) -> String {
-        format!("{}-{}", self.marker, shell.name())
+    fn marker_of(&self, rules: &UnixRules) -> String {
+        format!("{}-{}", self.marker, rules.shell.name())
     }
 
     fn file(&self, name: &str) -> std::path::PathBuf {
@@ -115,9 +103,10 @@ impl Typed {
     }
 }
 
-/// The shells that may answer where this one was started.
-fn answering(shell: Shell) -> &'static [Shell] {
-    if shell == Shell::Tcsh { &[Shell::Tcsh] } else { &OTHERS }
+/// The shells that may answer where this one was started: a startup file can hand over to another one.
+fn answering(rules: &UnixRules) -> impl Iterator<Item = &'static UnixRules> {
+    let (shell, shares) = (rules.shell, rules.shares_question);
+    Shell::ALL.into_iter().filter_map(unix_rules).filter(move |by| by.shell == shell || shares && by.shares_question)
 }
 
 fn begins(marker: &str, output: &[u8]) -> Vec<usize> {
@@ -141,10 +130,10 @@ mod tests {
     #[test]
     #[cfg_attr(windows, ignore = "the files are named as Unix shells quote them")]
     fn an_answer_with_something_typed_in_it_is_none() {
-        let question = Question::default();
+        let (question, fish) = (Question::default(), unix_rules(Shell::Fish).unwrap());
         let typed = Typed::write("M".to_owned(), question, None).unwrap();
         let whole = b"\r\nM-fish\0/bin\0/h\0A=b\0M-fish\0".to_vec();
-        let line = typed.line(Shell::Fish);
+        let line = typed.line(fish);
         let spoiled = [b"\nM-fish\0/bin", line.as_bytes(), b"\0/h\0A=b\0M-fish\0"].concat();
         for (output, is_begun, is_answered) in [
             (whole.clone(), true, true),
@@ -155,11 +144,11 @@ mod tests {
             (line.as_bytes().to_vec(), false, false),
         ] {
             assert_eq!(
-                (typed.is_begun(Shell::Fish, &output), typed.is_answered(Shell::Fish, &output)),
+                (typed.is_begun(fish, &output), typed.is_answered(fish, &output)),
                 (is_begun, is_answered),
                 "{output:?}"
             );
-            let said = typed.parse(Shell::Fish, &output, question, Path::new("/h"));
+            let said = typed.parse(fish, &output, question, Path::new("/h"));
             assert_eq!(said.map(|said| said.context.path), is_answered.then(|| "/bin".into()));
         }
     }

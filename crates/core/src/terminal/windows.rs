@@ -67,7 +67,6 @@ pub fn system_path(machine: &Machine) -> Result<Vec<PathBuf>, FileError> {
     Ok(LookupContext::of(&alone, &machine.home).folders())
 }
 
-/// How many of the first folders are the system's.
 pub(super) fn of_system(folders: &[PathBuf], machine: &Machine) -> usize {
     let system = system_path(machine).unwrap_or_default();
     let alike = |(one, other): &(&PathBuf, &PathBuf)| is_spelled_alike(one, other, System::Windows);

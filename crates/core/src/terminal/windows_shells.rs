@@ -8,14 +8,14 @@ use std::process::Command;
 use std::time::Duration;
 
 use super::answer::{Meaning, NoAnswer, Question, ShellReply};
-use super::shells::InstalledShell;
-use super::watch::Watch;
+use super::installed::InstalledShell;
 use crate::environment::Environment;
 use crate::os;
 use crate::path_list::is_spelled_alike;
 use crate::process;
 use crate::progress::Stop;
 use crate::resolve::{self, Caller, Disk, Kind, LookupContext, Shell};
+use crate::shells::Watch;
 use crate::system::System;
 
 /// At most this many times longer PowerShell may take: its first start after the machine's reads hundreds of files.
@@ -149,7 +149,6 @@ struct Lines {
 }
 
 impl Lines {
-    /// Between the three lines that are the marker.
     fn of(text: &str, marker: &str) -> Option<Self> {
         let lines: Vec<&str> = text.lines().map(|l| l.trim_end_matches('\r')).collect();
         let marks: Vec<usize> = (0..lines.len()).filter(|i| lines[*i].trim_end() == marker).collect();

@@ -8,8 +8,9 @@ use crate::finding::{Code, Finding};
 use crate::order::promotion;
 use crate::report::ReportPath;
 use crate::resolve::{self, Caller, Disk, Kind, LookupContext, Shell, Standing, same_file};
+use crate::shells::{StartMode, TerminalKind};
 use crate::system::System;
-use crate::terminal::{Answer, NoAnswer, ShellReply, StartMode, TerminalKind};
+use crate::terminal::{Answer, NoAnswer, ShellReply};
 
 /// Adds what a shell said, with other ways of starting it where they give the same.
 pub(super) fn add_answer(

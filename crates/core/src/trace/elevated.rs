@@ -9,8 +9,9 @@ use crate::os;
 use crate::path_list::windows;
 use crate::registry;
 use crate::resolve::{self, Caller, Disk, LookupContext, same_file};
+use crate::shells::TerminalKind;
 use crate::system::System;
-use crate::terminal::{self, Answer, ElevatedPath, TerminalKind};
+use crate::terminal::{self, Answer, ElevatedPath};
 
 /// A context with the program that the system has registered for a name.
 pub(super) fn with_registered(name: &str, context: &LookupContext, machine: &Machine) -> LookupContext {

@@ -12,7 +12,8 @@ use crate::finding::{Code, Finding};
 use crate::report::{Report, ReportPath};
 use crate::resolve::{Caller, Kind, LookupContext, Standing};
 use crate::session::{JobError, Session};
-use crate::terminal::{Answer, Question, StartMode, TerminalKind};
+use crate::shells::{StartMode, TerminalKind};
+use crate::terminal::{Answer, Question};
 use crate::yard::Stock;
 
 #[derive(Debug, Clone, Default)]

@@ -5,7 +5,7 @@ use std::ffi::OsString;
 
 use super::report::CallerTrace;
 use crate::resolve::Shell;
-use crate::store::StartupFolders;
+use crate::shells::StartupFolders;
 use crate::system::System;
 use crate::terminal::{Answer, Asking, Origin, ShellReply, registry_origins};
 

@@ -11,14 +11,12 @@ use crate::path_list::is_spelled_alike;
 use crate::program::HEAD_BYTES;
 use crate::report::{ReportBody, ReportPath};
 use crate::resolve::{self, Caller, Kind, Reason, Standing};
+use crate::shells::{StartMode, TerminalKind};
 use crate::system::System;
-use crate::terminal::{Evidence, Origin, StartMode, TerminalKind};
+use crate::terminal::{Evidence, Origin};
 
-/// What was traced.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct TracedCommands {
-    /// Command by command.
     pub commands: Vec<CommandTrace>,
     /// How terminals were asked, and their raw answers, where that was wanted.
     #[serde(skip_serializing_if = "Vec::is_empty")]
@@ -31,11 +29,8 @@ impl ReportBody for TracedCommands {
     }
 }
 
-/// What one name means.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct CommandTrace {
-    /// The name.
     pub name: String,
     /// Caller by caller; where a shell answers differently by the way it is started, once for each answer.
     pub callers: Vec<CallerTrace>,
@@ -43,13 +38,9 @@ pub struct CommandTrace {
     pub nearest: Vec<String>,
 }
 
-/// What a name means to one caller.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct CallerTrace {
-    /// The caller.
     pub caller: Caller,
-    /// In which terminal.
     pub terminal: TerminalKind,
     /// The ways of starting that this is true for; empty for this terminal and for callers that are no shell.
     pub modes: Vec<StartMode>,
@@ -57,19 +48,13 @@ pub struct CallerTrace {
     pub proved: bool,
     /// The file that runs; null where none does, or the shell itself answers.
     pub winner: Option<ReportPath>,
-    /// What answers.
     pub kind: Kind,
-    /// The files of that name, in order.
     pub candidates: Vec<CandidateTrace>,
-    /// What is worth telling.
     pub findings: Vec<Finding>,
 }
 
-/// A file of the name.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct CandidateTrace {
-    /// The file itself.
     #[serde(skip)]
     pub file: PathBuf,
     /// The file, lossy.
@@ -83,9 +68,7 @@ pub struct CandidateTrace {
     pub entry_index: Option<usize>,
     /// What put that entry into PATH; null where nobody can say, and for this terminal.
     pub origin: Option<Origin>,
-    /// How it stands.
     pub standing: Standing,
-    /// Why it is skipped.
     pub reason: Option<Reason>,
     /// The file that all links on the way lead to, where it is another.
     pub leads_to: Option<ReportPath>,

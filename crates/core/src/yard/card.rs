@@ -13,7 +13,6 @@ use crate::registry::Replaced;
 use crate::report::ReportPath;
 use crate::scope::Scope;
 
-/// The record of one received tool.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Card {
     pub card: u32,
@@ -21,9 +20,7 @@ pub struct Card {
     pub version: Version,
     /// When it was received (RFC 3339).
     pub received: String,
-    /// The file it came from.
     pub source: Source,
-    /// Where things are in it.
     pub layout: CardLayout,
     pub commands: Vec<Command>,
     /// Where it lies, where that is not the stock: it was there already, and was adopted.
@@ -38,20 +35,16 @@ pub struct Card {
     /// How its commands are asked for their version, where that was set.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub probe: Option<CardProbe>,
-    /// What it needs besides itself.
     #[serde(default, skip_serializing_if = "Requires::is_empty")]
     pub requires: Requires,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub prepare: Vec<PrepareStep>,
-    /// The files that were prepared, as they were written last.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub prepared: Vec<WrittenFile>,
     #[serde(default, rename = "launcher", skip_serializing_if = "Vec::is_empty")]
     pub launchers: Vec<Launcher>,
-    /// The trials that show that it works.
     #[serde(default, rename = "trial", skip_serializing_if = "Vec::is_empty")]
     pub trials: Vec<Trial>,
-    /// How it is registered; absent when it is not.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub registration: Option<Registration>,
 }
@@ -65,7 +58,6 @@ pub struct WrittenFile {
     pub sha256: String,
 }
 
-/// How a tool's commands are asked.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CardProbe {
     /// The arguments; none means the usual ways of asking.
@@ -90,7 +82,6 @@ impl CardProbe {
     }
 }
 
-/// What a tool needs besides itself, in every new terminal.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct Requires {
@@ -135,24 +126,20 @@ impl StartupText {
     }
 }
 
-/// The file a tool came from.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Source {
     pub file: String,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub address: Option<String>,
-    /// Its size in bytes.
     pub bytes: u64,
     /// Its SHA-256, in lower-case hex.
     pub sha256: String,
     /// Whether that was compared with a published one.
     pub compared: bool,
-    /// Further archives that were unpacked over the same root.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub with: Vec<OtherSource>,
 }
 
-/// A further archive of a tool.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct OtherSource {
     pub file: String,
@@ -162,7 +149,6 @@ pub struct OtherSource {
     pub sha256: String,
 }
 
-/// Where things are in a received tool.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CardLayout {
     /// The wrapper folder that was removed; empty for none.
@@ -174,7 +160,6 @@ pub struct CardLayout {
     pub completions: Vec<PathBuf>,
 }
 
-/// How a tool is registered.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Registration {
     pub scope: Scope,

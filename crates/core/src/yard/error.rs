@@ -6,7 +6,6 @@ use crate::change::LedgerError;
 use crate::error::{FileError, classified};
 use crate::naming::ToolName;
 
-/// The format number of records that this version reads and writes.
 pub(super) const FORMAT: u32 = 1;
 
 const OTHER_YARD: &str = "choose a yard on another disk with --yard DIR";
@@ -22,7 +21,6 @@ pub enum YardError {
     #[error("cannot read the record {}", file.display())]
     Record {
         file: PathBuf,
-        /// What is wrong with it.
         #[source]
         source: toml::de::Error,
     },
@@ -40,7 +38,6 @@ pub enum YardError {
     NotSuperuser { command: String },
     #[error("{} is owned by another user; you are root; nothing was changed", home.display())]
     ForeignHome { home: PathBuf },
-    /// Another user could put something else in the yard's place.
     #[error("{} is owned or writable by another user; nothing was changed", folder.display())]
     Untrusted { folder: PathBuf },
     /// The yard was made somewhere else: its records are about that place.

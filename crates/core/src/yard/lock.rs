@@ -15,10 +15,8 @@ use crate::os;
 use crate::registry::RegistryPlaces;
 use crate::system::System;
 
-/// How long to wait for another process.
 const LIMIT: Duration = Duration::from_secs(20);
 
-/// After so long somebody who waits is told.
 const WORD_AFTER: Duration = Duration::from_secs(1);
 
 /// Held while the yard is written to. All changes of records, startup files and registry values are made through it.
@@ -161,7 +159,6 @@ impl YardLock {
         Self { _file: file, yard: yard.clone(), places, command, part_of: None }
     }
 
-    /// The yard that is locked.
     pub fn yard(&self) -> &Yard {
         &self.yard
     }

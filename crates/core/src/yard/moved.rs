@@ -46,7 +46,6 @@ impl Yard {
         self.root().join("place")
     }
 
-    /// The yard in which the ledger's first card lies.
     fn place_in_ledger(&self) -> Result<Option<PathBuf>, YardError> {
         let cards = self.ledger().read_all()?.card_files();
         let yard = |card: &PathBuf| Some(card.parent()?.parent()?.parent()?.to_owned());

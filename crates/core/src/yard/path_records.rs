@@ -122,7 +122,6 @@ impl Yard {
         Ok(kept.entry)
     }
 
-    /// Adds the record of them to a change.
     pub fn put_own_entries(&self, changeset: &mut Changeset, entry: Vec<OwnEntry>) -> Result<(), YardError> {
         let none = entry.is_empty();
         let text = toml::to_string_pretty(&OwnEntries { format: FORMAT, entry }).map_err(YardError::Write)?;

@@ -13,7 +13,6 @@ use crate::change::{Changeset, Ledger, Role};
 use crate::error::{FileContext as _, FileError};
 use crate::naming::{ToolName, Version};
 
-/// The yard's folder; it need not exist.
 #[derive(Debug, Clone)]
 pub struct Yard {
     root: PathBuf,
@@ -23,7 +22,6 @@ pub struct Yard {
 }
 
 impl Yard {
-    /// The yard in this folder.
     pub fn at(root: &Path) -> Self {
         Self { root: root.to_owned(), ledger: Ledger::at(root), read: Arc::default() }
     }
@@ -32,7 +30,6 @@ impl Yard {
         &self.root
     }
 
-    /// The folder a received version lies in: its home.
     pub fn home(&self, name: &ToolName, version: &Version) -> PathBuf {
         self.stock_folder().join(name.as_str()).join(version.as_str())
     }
@@ -47,12 +44,10 @@ impl Yard {
         self.root.join("staging")
     }
 
-    /// The folder of the generated shell files.
     pub fn terminal(&self) -> PathBuf {
         self.root.join("terminal")
     }
 
-    /// The folder for what installers write.
     pub fn logs(&self) -> PathBuf {
         self.root.join("logs")
     }
@@ -62,7 +57,6 @@ impl Yard {
         self.root.join("downloads")
     }
 
-    /// The last snapshot that was kept here.
     pub fn last_snapshot(&self) -> PathBuf {
         self.root.join("last-snapshot.json.gz")
     }
@@ -82,12 +76,10 @@ impl Yard {
         self.root.join("startup-before")
     }
 
-    /// The file that the user may write settings into.
     pub fn settings_file(&self) -> PathBuf {
         self.root.join("settings.toml")
     }
 
-    /// The settings, or the usual ones where there are none.
     pub fn settings(&self) -> Result<Settings, YardError> {
         Ok(read_record(&self.settings_file())?.unwrap_or_default())
     }
@@ -109,13 +101,11 @@ impl Yard {
         self.cards_folder().join(name.as_str()).join(format!("{version}.toml"))
     }
 
-    /// Adds the writing of a card to a change.
     pub fn put_card(&self, changeset: &mut Changeset, card: &Card) -> Result<(), YardError> {
         let text = toml::to_string_pretty(card).map_err(YardError::Write)?;
         Ok(changeset.file(&self.card_file(&card.name, &card.version), Role::Card, Some(text.into_bytes()))?)
     }
 
-    /// Adds the removal of a card to a change.
     pub fn remove_card(&self, changeset: &mut Changeset, card: &Card) -> Result<(), YardError> {
         Ok(changeset.file(&self.card_file(&card.name, &card.version), Role::Card, None)?)
     }

@@ -6,25 +6,19 @@ use super::card::Card;
 use super::place::Yard;
 use crate::layout::{CompletionShell, completes};
 
-/// A tool as the stores know it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Registered {
     pub home: PathBuf,
-    /// The variables that point to it.
     pub home_variables: Vec<String>,
     /// Its command folders, absolute, in the order they have in PATH.
     pub command_folders: Vec<PathBuf>,
-    /// The files that complete its commands in shells.
     pub completions: Vec<ToolCompletion>,
 }
 
-/// A file that completes a command of a tool.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ToolCompletion {
-    /// The shell that reads it.
     pub shell: CompletionShell,
     pub command: String,
-    /// The file, absolute.
     pub file: PathBuf,
 }
 

@@ -12,11 +12,9 @@ use crate::error::FileContext as _;
 use crate::finding::{Code, Finding};
 use crate::naming::{ToolName, Version, compare_versions, did_you_mean};
 
-/// A card that cannot be read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BrokenCard {
     pub file: PathBuf,
-    /// Why not, in one line.
     pub why: String,
 }
 
@@ -25,7 +23,6 @@ pub struct BrokenCard {
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Stock {
     cards: Vec<Card>,
-    /// The cards that cannot be read.
     pub broken: Vec<BrokenCard>,
 }
 
@@ -75,7 +72,6 @@ impl Stock {
         }
     }
 
-    /// Tells the cards that cannot be read.
     pub fn findings(&self) -> Vec<Finding> {
         let told = |broken: &BrokenCard| {
             let seen = format!("the card {} cannot be read: {}", broken.file.display(), broken.why);
@@ -120,7 +116,6 @@ impl Stock {
         self.cards.iter().find(|card| card.name == *name && card.version == *version)
     }
 
-    /// Of each tool the version in service.
     pub fn in_service(&self) -> Vec<&Card> {
         self.cards.chunk_by(|a, b| a.name == b.name).filter_map(|versions| in_service(versions.iter())).collect()
     }
@@ -165,7 +160,6 @@ pub(super) fn read_card(file: &Path) -> Result<Card, YardError> {
     card::read(&fs::read_to_string(file).at("read", file)?, file)
 }
 
-/// The reason at the bottom of an error, in one line.
 fn why(error: &YardError) -> String {
     let mut reason: &dyn std::error::Error = error;
     while let Some(source) = reason.source() {

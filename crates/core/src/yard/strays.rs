@@ -11,7 +11,6 @@ use super::stock::{card_files, read_card};
 pub struct Strays {
     /// The files of cards whose folder is not there.
     pub cards: Vec<PathBuf>,
-    /// The folders of the stock that have no card.
     pub folders: Vec<PathBuf>,
 }
 

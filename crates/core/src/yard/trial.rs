@@ -4,7 +4,6 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-/// A small real piece of work.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Trial {
     pub name: String,
@@ -13,12 +12,10 @@ pub struct Trial {
     pub files: BTreeMap<String, String>,
     #[serde(flatten)]
     pub first: TrialStep,
-    /// The commands after it, in order.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub then: Vec<TrialStep>,
 }
 
-/// A command of a trial, and what must come of it.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct TrialStep {
     /// The command as typed, and its arguments. One with a separator in it lies in the trial's folder.
@@ -26,13 +23,11 @@ pub struct TrialStep {
     /// Expected exit status; 0 where nothing is said.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub status: i32,
-    /// What its output must hold.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub prints: Option<String>,
     /// The regular expression that its output must match.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub matches: Option<String>,
-    /// The files that must be there afterwards.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub leaves: Vec<Left>,
     /// How many seconds it may take, where the settings' limit does not suit.
@@ -40,7 +35,6 @@ pub struct TrialStep {
     pub seconds: Option<u64>,
 }
 
-/// A file that a step must leave.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(untagged)]
 pub enum Left {
@@ -53,12 +47,10 @@ pub enum Left {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct LeftFile {
-    /// Its place in the trial's folder.
     pub file: String,
     /// Whether it must have something in it.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub not_empty: bool,
-    /// The text it must hold.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub holds: Option<String>,
     /// What it must print when it is run without arguments.

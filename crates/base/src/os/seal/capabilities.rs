@@ -16,7 +16,6 @@ pub(super) const OF_FILES: CapabilitySet = READING
     .union(CapabilitySet::SETGID)
     .union(CapabilitySet::SETUID);
 
-/// Gives up all others, for this process and all it starts.
 pub(super) fn keep_only(kept: CapabilitySet) -> rustix::io::Result<()> {
     for number in 0..64 {
         let one = CapabilitySet::from_bits_retain(1 << number);

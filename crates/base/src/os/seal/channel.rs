@@ -15,7 +15,6 @@ use super::request::SealRequest;
 /// How long the maker may take to read, or to end everything.
 const PATIENCE: Duration = Duration::from_secs(5);
 
-/// The way to the maker of a seal.
 #[derive(Debug)]
 pub struct SealChannel {
     ours: UnixStream,
@@ -116,7 +115,6 @@ impl SealChannel {
         }
     }
 
-    /// The first whole line heard.
     fn line(&mut self) -> Option<String> {
         match self.heard.iter().position(|byte| *byte == b'\n') {
             Some(at) => {

@@ -28,7 +28,6 @@ const NOBODY: u32 = 65534;
 /// At most this many entries that nobody named are shown in a folder for temporary files that has disks mounted in it.
 const MOST_OF_OTHERS: usize = 64;
 
-/// How much the layers may hold.
 const LAYERS: &str = "size=256m,mode=755";
 
 /// Folders in which an administrator's startup files may write.
@@ -40,12 +39,10 @@ const DOORS: [&str; 4] = ["sys", "sysrq-trigger", "irq", "bus"];
 /// A file of a folder with mounts in it that is copied; a larger one is shown as it is.
 const COPIED: u64 = 1 << 20;
 
-/// The layers that writing goes to.
 pub(super) struct Layers {
     folder: OwnedFd,
     /// Those of overlays, which are empty until something is written.
     over: Vec<String>,
-    /// Those in which a folder was made anew.
     anew: Vec<String>,
     /// When all was covered (inode(7), "ctime").
     covered: (i64, i64),
@@ -211,7 +208,6 @@ struct Cover {
     points: Vec<PathBuf>,
     rights: Rights,
     own_names: String,
-    /// Places that are shown whatever lies beside them.
     needed: Vec<PathBuf>,
 }
 
@@ -223,7 +219,6 @@ impl Cover {
         Ok(Layers { folder: self.layers, over: self.over, anew: self.anew, covered })
     }
 
-    /// Puts a layer over a folder.
     fn folder(&mut self, place: &Path) -> io::Result<()> {
         let lower = by_descriptor(&self.opened[place]);
         // In a user namespace a folder with mounts in it can't be shown without them (mount_namespaces(7)).

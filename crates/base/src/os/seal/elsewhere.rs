@@ -36,7 +36,6 @@ impl SealChannel {
     }
 }
 
-/// The command that starts this program once more.
 pub fn own_program() -> Command {
     Command::new(std::env::current_exe().unwrap_or_default())
 }
@@ -47,7 +46,6 @@ pub fn mounted_places() -> Vec<std::path::PathBuf> {
     Vec::new()
 }
 
-/// The same of disks of other machines.
 #[cfg(unix)]
 pub fn remote_places() -> Vec<std::path::PathBuf> {
     Vec::new()

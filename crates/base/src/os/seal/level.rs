@@ -1,8 +1,7 @@
 use serde::{Deserialize, Serialize};
 
 /// How far what is asked or probed is kept from the machine, best first.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum SealLevel {
     /// It writes into layers over the real folders that are thrown away, and all its processes are ended with it.
@@ -11,12 +10,10 @@ pub enum SealLevel {
     SharedProcesses,
     /// It can write nothing at all, which some shells answer differently for.
     NoWrites,
-    /// Nothing is kept from it.
     None,
 }
 
 impl SealLevel {
-    /// All of them, best first.
     pub const ALL: [Self; 4] = [Self::Full, Self::SharedProcesses, Self::NoWrites, Self::None];
 
     pub fn name(self) -> &'static str {
@@ -28,7 +25,6 @@ impl SealLevel {
         }
     }
 
-    /// The level of this name.
     pub fn named(name: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|level| level.name() == name)
     }

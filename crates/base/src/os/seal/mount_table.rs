@@ -33,7 +33,6 @@ fn parse(table: &[u8]) -> Vec<PathBuf> {
     places
 }
 
-/// Blanks and backslashes stand as three octal digits.
 fn unescaped(field: &[u8]) -> Vec<u8> {
     let mut bytes = Vec::with_capacity(field.len());
     let mut rest = field;

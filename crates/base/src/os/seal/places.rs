@@ -38,7 +38,6 @@ pub(super) fn copy_looks(like: &Path, place: &Path) -> io::Result<()> {
     Ok(())
 }
 
-/// Puts other content in a file's place.
 pub(super) fn stand_in(file: &Path, content: &[u8]) -> io::Result<()> {
     fs::remove_file(file)?;
     fs::write(file, content)?;

@@ -14,10 +14,8 @@ use super::capabilities::{READING, keep_only};
 use super::refused::{Refused, Step as _};
 use crate::os;
 
-/// Devices that everybody writes to.
 const DEVICES: [&str; 6] = ["/dev/null", "/dev/zero", "/dev/full", "/dev/tty", "/dev/ptmx", "/dev/pts"];
 
-/// From this version on cutting a file short is covered.
 const LEAST: ABI = ABI::V3;
 
 /// fchmodat2(2), which libc does not name for every processor; from 424 on a number means the same on all of them

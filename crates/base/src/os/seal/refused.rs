@@ -3,7 +3,6 @@
 use std::io::{self, Write as _};
 use std::os::unix::net::UnixStream;
 
-/// The step that the system refused.
 pub(super) struct Refused(pub &'static str, pub io::Error);
 
 pub(super) struct StepReported;
@@ -25,11 +24,9 @@ impl<T, E: Into<io::Error>> Step<T> for Result<T, E> {
     }
 }
 
-/// Whose rights the seal is made with.
 #[derive(Clone, Copy, PartialEq, Eq)]
 pub(super) enum Rights {
     /// An administrator's of this machine, which the program must not have.
     Superuser,
-    /// Those of a user namespace of our own.
     Own,
 }

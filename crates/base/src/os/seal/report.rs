@@ -6,6 +6,5 @@ use std::process::ExitStatus;
 pub enum SealReport {
     Exited(ExitStatus),
     NotStarted(io::Error),
-    /// The seal could not be made.
     NoSeal(String),
 }

@@ -8,21 +8,16 @@ use super::super::terminal_context::TerminalContext;
 use super::level::SealLevel;
 use crate::os;
 
-/// Whether the network can be reached.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Network {
     Open,
-    /// Neither it nor the services of this machine.
     Closed,
 }
 
-/// A program to be started in a seal.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SealRequest {
     pub level: SealLevel,
-    /// Whether the network can be reached.
     pub network: Network,
-    /// The folders it can write in.
     pub folders: Vec<PathBuf>,
     /// Others in which it can write where the system allows that.
     pub places: Vec<PathBuf>,
@@ -31,10 +26,8 @@ pub struct SealRequest {
     /// Files that other content stands in for, as programs.
     pub stand_ins: Vec<(PathBuf, Vec<u8>)>,
     pub program: PathBuf,
-    /// The name it is called by.
     pub called: OsString,
     pub arguments: Vec<OsString>,
-    /// Its environment, nothing else.
     pub variables: Vec<(OsString, OsString)>,
     pub folder: PathBuf,
     /// What else it sees of the terminal that starts it.
@@ -46,7 +39,6 @@ pub struct SealRequest {
 }
 
 impl SealRequest {
-    /// Writes it, its length first.
     pub fn write(&self, out: &mut impl Write) -> io::Result<()> {
         let mut bytes = Vec::new();
         let mut put = |field: &[u8]| {

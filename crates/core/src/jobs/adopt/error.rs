@@ -8,7 +8,6 @@ use crate::path_list::EntryError;
 
 #[derive(Debug, thiserror::Error)]
 pub enum AdoptError {
-    /// The usual home variable cannot be made of the name.
     #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
     #[error("{} is already in the yard", .0.display())]

@@ -26,7 +26,6 @@ pub(super) fn recorded(tool: &WaybillTool, card: &Card) -> Card {
     card
 }
 
-/// What a card says of a tool's requirements.
 pub(super) fn requires(tool: &WaybillTool) -> Requires {
     Requires { commands: tool.requires.commands.clone(), variables: tool.requires.variables.clone() }
 }
@@ -39,7 +38,6 @@ pub(super) fn home_variables(tool: &WaybillTool) -> HomeVariables {
     }
 }
 
-/// Whose PATH it is registered in.
 pub(super) fn scope(tool: &WaybillTool) -> Scope {
     tool.scope.unwrap_or_default()
 }
@@ -63,7 +61,6 @@ fn is_of_other_files(source: &WaybillSource, card: &Card) -> bool {
         || source.with.iter().zip(&card.source.with).any(is_other)
 }
 
-/// What has to be done to a tool, in order.
 pub(super) fn steps(
     tool: &WaybillTool,
     source: Option<&WaybillSource>,

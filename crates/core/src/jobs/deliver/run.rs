@@ -30,7 +30,6 @@ pub struct DeliverRequest {
     pub verify: bool,
     /// Whether tools that the waybill does not name are retired.
     pub retire_others: bool,
-    /// Whether installers may be run that the waybill allows.
     pub agreed: bool,
     /// The system of another, empty machine that the plan is for: `linux`, `macos` or `windows`. Only with a dry run.
     pub system: Option<String>,
@@ -194,7 +193,6 @@ fn begin(session: &Session, waybill: &Path) -> Result<u64, JobError> {
     Ok(*session.group.get_or_init(|| group))
 }
 
-/// Where the tools of a waybill will lie.
 fn homes(
     session: &Session,
     stock: &Stock,
@@ -212,7 +210,6 @@ fn homes(
     sources.iter().map(home).collect()
 }
 
-/// What has to be done to a tool.
 fn planned(session: &Session, stock: &Stock, wanted: &Wanted<'_>, previews: bool) -> DeliveredTool {
     let tool = wanted.tool;
     let mut delivered = DeliveredTool {

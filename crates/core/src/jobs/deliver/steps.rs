@@ -13,7 +13,10 @@ use crate::jobs::adopt::{self, AdoptRequest};
 use crate::jobs::card_change::change_card;
 use crate::jobs::consent::Consent;
 use crate::jobs::preparing::{self, Preparation, PreparedReport, ToPrepare, add_launchers, homes};
-use crate::jobs::receive::{self, FurtherArchive, Observer, ReceiveError, ReceiveRequest, Received};
+use crate::jobs::receive::{
+    self, Effect, FinalCheck, Finish, FurtherArchive, Observer, Placement, Reading, ReceiveError, ReceiveRequest,
+    ReceiveSource, Received, SameVersion,
+};
 use crate::jobs::register::{self, Registering};
 use crate::jobs::retire;
 use crate::prepare::{Placeholders, PrepareError};
@@ -26,7 +29,6 @@ use crate::yard::{Card, Stock};
 
 #[derive(Debug)]
 pub(super) struct Failed {
-    /// In words, with what to do next.
     pub why: String,
     /// Whether the user asked to stop.
     pub interrupted: bool,
@@ -55,7 +57,6 @@ pub(super) fn failed(why: impl Into<String>) -> Failed {
 /// Hears of progress, and of no stages: a delivery has a line for each tool.
 struct OnlyProgress<'a> {
     progress: &'a dyn Progress,
-    /// Whether an installer may be run.
     agreed: bool,
 }
 
@@ -79,15 +80,11 @@ impl Observer for OnlyProgress<'_> {
     }
 }
 
-/// A tool, and where it comes from.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Wanted<'a> {
     pub tool: &'a WaybillTool,
-    /// The source for this machine.
     pub source: Option<&'a WaybillSource>,
-    /// The folder that files are relative to.
     pub folder: &'a Path,
-    /// The homes of the waybill's tools, by name.
     pub homes: &'a HashMap<String, PathBuf>,
     /// Whether installers may be run that the waybill allows.
     pub agreed: bool,
@@ -115,8 +112,8 @@ impl Wanted<'_> {
         progress: &dyn Progress,
     ) -> Result<Option<u64>, Failed> {
         match steps.first() {
-            Some(DeliveryStep::Receive) => *prepared = self.receive(session, false, progress)?,
-            Some(DeliveryStep::Replace) => *prepared = self.receive(session, true, progress)?,
+            Some(DeliveryStep::Receive) => *prepared = self.receive(session, SameVersion::Refuse, progress)?,
+            Some(DeliveryStep::Replace) => *prepared = self.receive(session, SameVersion::Replace, progress)?,
             Some(DeliveryStep::Adopt) => self.adopt(session)?,
             Some(DeliveryStep::Switch | DeliveryStep::Register) => self.register(session)?,
             Some(DeliveryStep::Prepare | DeliveryStep::Record) => self.prepare(session)?,
@@ -150,40 +147,48 @@ impl Wanted<'_> {
             Ok(FurtherArchive { file, address, trust: trust(&archive.sha256)? })
         };
         let (file, address) = located(place)?;
-        let mut request = ReceiveRequest {
-            file,
-            address,
-            trust: trust(&source.sha256)?,
-            with: source.with.iter().map(further).collect::<Result<_, Failed>>()?,
-            name: Some(tool.name.clone()),
-            version: Some(tool.version.clone()),
-            command_folders: tool.command_folders.clone(),
+        let mut placement = Placement {
             home_variables: home_variables(tool),
             scope: scope(tool),
             prepare: Some(tool.prepare.clone()).filter(|steps| !steps.is_empty()),
             launchers: tool.launchers.clone(),
             homes: self.homes.clone(),
-            unchecked: true,
-            ..ReceiveRequest::default()
+            ..Placement::default()
         };
         // What only an archive takes is recorded afterwards, where it may be an installer.
         if !tool.allow_installer {
-            request.requires = requires(tool);
-            request.trials = tool.trials.iter().map(Into::into).collect();
-            request.probe = tool.probe.clone();
+            placement.requires = requires(tool);
+            placement.trials = tool.trials.iter().map(Into::into).collect();
+            placement.probe = tool.probe.clone();
         }
-        Ok(request)
+        Ok(ReceiveRequest {
+            source: ReceiveSource {
+                file,
+                address,
+                trust: trust(&source.sha256)?,
+                with: source.with.iter().map(further).collect::<Result<_, Failed>>()?,
+                ..ReceiveSource::default()
+            },
+            reading: Reading {
+                name: Some(tool.name.clone()),
+                version: Some(tool.version.clone()),
+                command_folders: tool.command_folders.clone(),
+                ..Reading::default()
+            },
+            placement,
+            finish: Finish { check: FinalCheck::None, ..Finish::default() },
+            ..ReceiveRequest::default()
+        })
     }
 
-    /// Receives it. What was prepared on the way.
     fn receive(
         &self,
         session: &Session,
-        replace: bool,
+        same_version: SameVersion,
         progress: &dyn Progress,
     ) -> Result<Vec<PreparedReport>, Failed> {
         let mut request = self.request()?;
-        request.replace = replace;
+        request.placement.same_version = same_version;
         let observer = OnlyProgress { progress, agreed: self.agreed && self.tool.allow_installer };
         let is_unwanted = |error: &JobError| {
             matches!(error.of(), Some(ReceiveError::NobodyToAsk | ReceiveError::NotForInstaller { .. }))
@@ -226,10 +231,11 @@ impl Wanted<'_> {
 
     /// What shows how it would be prepared; `None` where nothing is, or its source is not at hand.
     fn rehearsal(&self) -> Result<Option<ReceiveRequest>, Failed> {
-        let request = ReceiveRequest { dry_run: true, replace: true, ..self.request()? };
+        let mut request = self.request()?;
+        (request.finish.effect, request.placement.same_version) = (Effect::Rehearse, SameVersion::Replace);
         let is_here = |file: &Path, address: &Option<Address>| address.is_none() && file.is_file();
-        let is_at_hand = is_here(&request.file, &request.address)
-            && request.with.iter().all(|further| is_here(&further.file, &further.address));
+        let is_at_hand = is_here(&request.source.file, &request.source.address)
+            && request.source.with.iter().all(|further| is_here(&further.file, &further.address));
         let is_prepared = !self.tool.prepare.is_empty() || !self.tool.launchers.is_empty();
         Ok(Some(request).filter(|_| is_prepared && is_at_hand))
     }
@@ -250,7 +256,6 @@ impl Wanted<'_> {
         self.record(session)
     }
 
-    /// Brings its card to what the waybill says.
     fn record(&self, session: &Session) -> Result<(), Failed> {
         let stock = session.stock()?;
         let card = stock.find(&self.id())?;
@@ -331,7 +336,6 @@ impl Wanted<'_> {
         Ok(())
     }
 
-    /// Gives its card the launchers of the waybill.
     fn launch(&self, session: &Session, card: &mut Card) {
         if !self.tool.launchers.is_empty() {
             card.launchers.clone_from(&self.tool.launchers);
@@ -340,13 +344,11 @@ impl Wanted<'_> {
     }
 }
 
-/// Where a waybill's files are relative to.
 pub(super) fn folder_of(waybill: &Path) -> PathBuf {
     let absolute = std::path::absolute(waybill).unwrap_or_else(|_| waybill.to_owned());
     absolute.parent().map(Path::to_owned).unwrap_or_default()
 }
 
-/// The number of the change that was made last.
 fn last_change(session: &Session) -> Result<Option<u64>, Failed> {
     let last = session.yard.ledger().read()?.records.pop();
     Ok(last.map(|record| record.id))

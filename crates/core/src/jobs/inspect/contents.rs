@@ -47,7 +47,6 @@ pub(super) fn is_document(name: &str) -> bool {
     })
 }
 
-/// Whether a file is one that installs.
 pub(super) fn is_installer(name: &str) -> bool {
     let (stem, ending) = name.rsplit_once('.').unwrap_or((name, ""));
     matches!(ending, "msi" | "pkg" | "run")

@@ -22,15 +22,10 @@ use crate::report::{Report, ReportBody, ReportPath};
 use crate::session::{JobError, Session};
 use crate::yard::Stock;
 
-/// The downloads of a folder.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct InspectedFolder {
-    /// The folder.
     pub folder: ReportPath,
-    /// What can be received, by name.
     pub downloads: Vec<FolderDownload>,
-    /// How many other files there are.
     pub others: usize,
 }
 
@@ -41,45 +36,32 @@ impl ReportBody for InspectedFolder {
 }
 
 /// How a download compares with what the yard has of its tool.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Compared {
     /// The yard has none of it.
     New,
-    /// The yard has this version.
     Same,
     /// It is newer than all that the yard has.
     Newer,
-    /// The yard has a newer one.
     Older,
     /// Its name or version is not known.
     Unknown,
 }
 
-/// A file that can be received.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct FolderDownload {
-    /// The file.
     pub file: ReportPath,
-    /// Whether it is an installer.
     pub is_installer: bool,
-    /// The tool, as the names tell.
     pub name: Option<String>,
-    /// Its version.
     pub version: Option<String>,
-    /// The system it is for, as the names tell.
     pub os: Option<String>,
-    /// The processor it is for.
     pub arch: Option<String>,
     /// Whether nothing of it can be used.
     pub is_damaged: bool,
     /// Why its first command would not run here, or why it would be refused; null where nothing speaks against it.
     pub hindrance: Option<String>,
-    /// The versions of the tool that the yard has.
     pub held: Vec<String>,
-    /// How it compares with those.
     pub compared: Compared,
 }
 

@@ -58,7 +58,6 @@ pub(super) fn commands(tool: &Unplaced<'_>, snapshot: &Snapshot) -> Vec<Inspecte
     tool.layout.commands.iter().map(one).collect()
 }
 
-/// What a snapshot does not tell of a program's start.
 fn unknown(program: &Program) -> Option<String> {
     let needs = match program.kind {
         ProgramKind::Script => "its interpreter",

@@ -40,7 +40,7 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
     let Some((plan, mut changeset)) = stores(session, &outcome.own, &outcome.parts)? else {
         return Ok(Report::new(state).failed_if(failed));
     };
-    (state.startup_files, state.registry_values) = (plan.startup_files(), plan.registry_values());
+    state.stores = plan.changes();
     let mut findings = plan.findings();
     findings.extend(ahead_of_system(session, wanted, &state.scopes));
     state.changed = true;

@@ -7,7 +7,6 @@ use crate::path_list::EntryError;
 use crate::suggestion::suggested;
 use crate::system::System;
 
-/// Why PATH could not be looked at or changed.
 #[derive(Debug, thiserror::Error)]
 pub enum PathError {
     #[error("{}: no such folder", .0.display())]
@@ -25,11 +24,7 @@ pub enum PathError {
     #[error("cannot move a folder before itself")]
     Same,
     #[error("{} is in the user's PATH, {} in the system's, which always comes first", folder.display(), before.display())]
-    AcrossScopes {
-        folder: PathBuf,
-        /// The one it should stand before.
-        before: PathBuf,
-    },
+    AcrossScopes { folder: PathBuf, before: PathBuf },
 }
 
 classified!(PathError {

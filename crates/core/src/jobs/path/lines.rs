@@ -15,27 +15,18 @@ use crate::system::System;
 use crate::terminal::{Found, Origin, Origins, PathPart, PathView};
 use crate::yard::{Card, Position};
 
-/// The entries of one scope.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct PathScope {
     /// Whose; on Unix PATH is not kept by scope, and all is the user's.
     pub scope: Scope,
-    /// In order.
     pub entries: Vec<PathLine>,
 }
 
-/// One entry.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct PathLine {
-    /// As written.
     pub raw: ReportPath,
-    /// The folder it stands for.
     pub expanded: ReportPath,
-    /// Whether that is there.
     pub exists: bool,
-    /// The tool whose command folder it is.
     pub tool: Option<String>,
     /// What put it there; null where nobody can say.
     pub origin: Option<Origin>,
@@ -45,7 +36,6 @@ pub(super) struct ListedPath {
     pub system: System,
     pub lines: Vec<(Scope, PathLine)>,
     pub findings: Vec<Finding>,
-    /// The folders of the terminals that have another PATH.
     pub others: Vec<Vec<PathBuf>>,
 }
 
@@ -54,17 +44,14 @@ impl ListedPath {
         by_scope(self.lines.iter().cloned())
     }
 
-    /// The folders in order.
     pub fn folders(&self) -> Vec<PathBuf> {
         self.lines.iter().map(|(_, line)| line.expanded.to_path_buf()).collect()
     }
 
-    /// The commands that mean another file with these folders.
     pub fn meanings(&self, folders: &[PathBuf]) -> Vec<MeaningChange> {
         Commands::new(self.system).changes(&self.folders(), folders)
     }
 
-    /// The first entry that leads to a folder.
     pub fn find(&self, folder: &Path) -> Result<usize, JobError> {
         let leads = |line: &PathLine| same_place(&line.expanded, folder, self.system);
         let found = self.lines.iter().position(|(_, line)| leads(line));
@@ -84,7 +71,6 @@ pub(super) fn by_scope(lines: impl Iterator<Item = (Scope, PathLine)>) -> Vec<Pa
     scopes
 }
 
-/// Looks at PATH as a new terminal has it.
 pub(super) fn look(session: &Session) -> Result<ListedPath, JobError> {
     let view = PathView::of_new_terminal(&session.asking()?, &[], Origins::Traced)?;
     session.bail_if_interrupted()?;

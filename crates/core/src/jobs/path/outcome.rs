@@ -7,7 +7,6 @@ use crate::report::ReportPath;
 use crate::scope::Scope;
 use crate::yard::OwnEntry;
 
-/// How the stores come to a change.
 #[derive(Default)]
 pub(super) struct Outcome {
     /// PATH afterwards, as far as it can be predicted.
@@ -28,7 +27,6 @@ impl Outcome {
     }
 }
 
-/// A step that is done.
 pub(super) fn step(entry: &ReportPath, scope: Scope, does: StepKind, reason: impl Into<String>) -> Step {
     let folder = entry.to_path_buf();
     Step { entry: entry.clone(), folder, scope, does, reason: reason.into(), done: true, command: None }

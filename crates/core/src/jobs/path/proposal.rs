@@ -10,15 +10,11 @@ use crate::folders::{Below, mention};
 use crate::report::ReportPath;
 use crate::terminal::Origin;
 
-/// A change that only the owner of a file should make.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Proposal {
-    /// The entry it takes out.
     pub entry: ReportPath,
     /// The file, or another place that put the entry there.
     pub place: String,
-    /// The line in it.
     pub line: Option<u32>,
     /// The change, as a unified diff; null where nothing can be said.
     pub diff: Option<String>,

@@ -11,7 +11,6 @@ use crate::store::registry::{Background, RegistryPlan};
 use crate::system::System;
 use crate::terminal;
 
-/// The raw parts of a scope's value.
 pub(super) struct Parts {
     places: RegistryPlaces,
     background: Background,
@@ -34,7 +33,6 @@ impl Parts {
         self.background.folder(scope, part)
     }
 
-    /// The place of a new first entry among them.
     pub fn first_place(&self, scope: Scope) -> usize {
         self.background.first_place(scope, &self.of(scope).join(";"))
     }

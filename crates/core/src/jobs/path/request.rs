@@ -18,7 +18,6 @@ pub enum PathEdit {
     /// Put a folder in, in front or at the end.
     Add {
         folder: PathBuf,
-        /// Whether it goes to the end.
         last: bool,
         scope: Scope,
         /// Whether others may be able to put programs into it.
@@ -30,7 +29,6 @@ pub enum PathEdit {
     /// Put a folder that is in PATH directly before another one that is.
     Move {
         folder: PathBuf,
-        /// The entry to place it before.
         before: PathBuf,
     },
     /// Take out what no command needs.

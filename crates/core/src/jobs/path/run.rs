@@ -38,10 +38,10 @@ fn tidy(session: &Session, agreement: &dyn Agreement) -> Result<Report<PathState
                 report.findings.push(finding.clone());
             }
         }
-        let PathState { scopes, startup_files, registry_values, .. } = dropped.into_body();
+        let PathState { scopes, stores, .. } = dropped.into_body();
         (report.changed, report.scopes) = (true, scopes);
-        report.startup_files.extend(startup_files);
-        report.registry_values.extend(registry_values);
+        report.stores.startup_files.extend(stores.startup_files);
+        report.stores.registry_values.extend(stores.registry_values);
         (report.steps[at].done, report.steps[at].command) = (true, None);
     }
     let after = report.scopes.iter().flat_map(|scope| &scope.entries).map(|line| line.expanded.to_path_buf());

@@ -16,7 +16,6 @@ const ENDINGS: [&str; 2] = [".sha256", ".sha512"];
 /// The usual lists of checksums for all files of a folder.
 const LISTS: [&str; 2] = ["SHA256SUMS", "SHA512SUMS"];
 
-/// Downloads, and where they are kept.
 #[derive(Debug)]
 pub(super) struct Downloaded {
     downloads: Downloads,
@@ -27,7 +26,7 @@ pub(super) struct Downloaded {
 
 /// Whether anything of a request has to be fetched.
 pub(super) fn is_needed(request: &ReceiveRequest) -> bool {
-    request.address.is_some() || request.with.iter().any(|further| further.address.is_some())
+    request.source.address.is_some() || request.source.with.iter().any(|further| further.address.is_some())
 }
 
 /// Fetches the files of a request, and gives the request for the files that are there then.
@@ -38,7 +37,7 @@ pub(super) fn fetch(
 ) -> Result<(Downloaded, ReceiveRequest), JobError> {
     let certificates = session.settings()?.certificates.clone();
     let transport = Transport::new(&session.machine.environment, certificates.as_deref())?;
-    let (root, scratch) = if request.dry_run {
+    let (root, scratch) = if request.rehearses() {
         let scratch = tempfile::tempdir().at("make a folder in", &std::env::temp_dir())?;
         (scratch.path().join("downloads"), Some(scratch))
     } else {
@@ -59,12 +58,12 @@ pub(super) fn fetch(
         Ok::<_, JobError>((download, list))
     };
     let (mut request, mut fetched) = (request.clone(), Vec::new());
-    if let Some(address) = &request.address {
-        let (download, list) = get(address, &request.trust, request.list_address.as_ref())?;
-        (request.file, request.trust.list) = (download.file.clone(), list);
+    if let Some(address) = &request.source.address {
+        let (download, list) = get(address, &request.source.trust, request.source.list_address.as_ref())?;
+        (request.source.file, request.source.trust.list) = (download.file.clone(), list);
         fetched.push(download);
     }
-    for further in &mut request.with {
+    for further in &mut request.source.with {
         if let Some(address) = &further.address {
             let (download, list) = get(address, &further.trust, None)?;
             (further.file, further.trust.list) = (download.file.clone(), list);

@@ -14,21 +14,11 @@ pub enum ReceiveError {
     CannotRun { command: String, why: String, remedy: String },
     /// A further archive has another file in the place of one of the tool.
     #[error("{}: contains another {}", file.display(), place.display())]
-    Clash {
-        file: PathBuf,
-        /// The place in the tool.
-        place: PathBuf,
-    },
-    /// The usual home variable cannot be made of the name.
+    Clash { file: PathBuf, place: PathBuf },
     #[error("cannot derive a home variable from the tool's name")]
     HomeVariable(#[source] NameError),
     #[error("{name}@{version} is already in the yard")]
-    Present {
-        name: ToolName,
-        version: Version,
-        /// Whether new terminals are to have it.
-        registered: bool,
-    },
+    Present { name: ToolName, version: Version, registered: bool },
     /// The yard lies where no PATH entry can point to.
     #[error("the yard cannot be at {}", yard.display())]
     YardPlace {

@@ -11,7 +11,7 @@ use crate::session::{JobError, Session};
 /// Refuses a tool whose commands surely can't start: the one that is called like the tool, or else all of them. Tells of others
 /// that can't.
 pub(super) fn judge(session: &Session, request: &ReceiveRequest, tool: &LaidOut) -> Result<Vec<Finding>, JobError> {
-    if request.foreign {
+    if request.reading.foreign {
         return Ok(Vec::new());
     }
     let files = Files::of(&tool.listing);

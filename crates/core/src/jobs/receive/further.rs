@@ -66,7 +66,6 @@ struct Merge<'a> {
     file: &'a Path,
     /// The folder of the further archive that stands for the home.
     from: PathBuf,
-    /// The folder of the tool's archive that does.
     to: PathBuf,
     /// Where both are unpacked: the tool, and the further archive.
     roots: Option<(&'a Path, &'a Path)>,

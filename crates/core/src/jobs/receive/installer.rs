@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use super::error::ReceiveError;
 use super::observer::Observer;
 use super::report::{InstalledTool, LeftUndone, Received};
-use super::request::{ReceiveRequest, source_file};
+use super::request::{Effect, ReceiveRequest, source_file};
 use crate::change::Change;
 use crate::check::{CheckError, last_words};
 use crate::error::FileContext as _;
@@ -36,7 +36,7 @@ pub(super) fn run(
 ) -> Result<Report<Received>, JobError> {
     let wanted = as_install(request);
     let planned = installer::plan(session, &wanted)?;
-    if request.dry_run {
+    if request.rehearses() {
         return Ok(Report::new(Received::Plan(Box::new(planned.plan))));
     }
     observer.planned(&planned.plan);
@@ -57,26 +57,25 @@ pub(super) fn run(
 fn as_install(request: &ReceiveRequest) -> InstallRequest {
     let options = &request.installer;
     InstallRequest {
-        address: request.address.clone(),
-        file: request.file.clone(),
-        trust: request.trust.clone(),
+        address: request.source.address.clone(),
+        file: request.source.file.clone(),
+        trust: request.source.trust.clone(),
         arguments: options.arguments.clone(),
         folder: options.folder.clone(),
         system_install: options.system_install,
         watch: options.watch.clone(),
         limit: options.limit.unwrap_or(installer::USUAL_LIMIT),
         agreed: options.agreed,
-        name: request.name.clone(),
-        version: request.version.clone(),
-        command_folders: request.command_folders.clone(),
-        home_variables: request.home_variables.clone(),
-        scope: request.scope,
-        or_undo: request.or_undo,
-        dry_run: request.dry_run,
+        name: request.reading.name.clone(),
+        version: request.reading.version.clone(),
+        command_folders: request.reading.command_folders.clone(),
+        home_variables: request.placement.home_variables.clone(),
+        scope: request.placement.scope,
+        or_undo: request.finish.effect == Effect::KeepIfGood,
+        dry_run: request.rehearses(),
     }
 }
 
-/// An installer has run, and what changed meanwhile is known.
 struct WatchedRun {
     plan: InstallPlan,
     outcome: Outcome,

@@ -14,6 +14,9 @@ mod stages;
 pub use error::ReceiveError;
 pub use observer::{Observer, Stage};
 pub use report::{InstalledTool, LeftUndone, Received, ReceivedTool};
-pub use request::{FileUse, FurtherArchive, InstallerOptions, ReceiveRequest};
+pub use request::{
+    Effect, FileUse, FinalCheck, Finish, FurtherArchive, InstallerOptions, Placement, Reading, ReceiveRequest,
+    ReceiveSource, SameVersion, Service,
+};
 pub use run::run;
 pub use stages::{Checked, Identified, LaidOut, Placed, Registered};

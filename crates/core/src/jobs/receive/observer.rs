@@ -17,7 +17,6 @@ use crate::progress::{Progress, Silent};
 pub enum Stage<'a> {
     /// The file was fetched, or was there from an earlier call.
     Downloaded(&'a Download),
-    /// The file's format is known.
     Identified(&'a Format),
     /// Its checksum is known, and what it was compared with.
     Summed(&'a Summed),

@@ -12,12 +12,11 @@ use crate::layout::Command;
 use crate::naming::Variable;
 use crate::report::{Report, ReportBody, ReportPath, Verdict};
 use crate::scope::Scope;
-use crate::store::{RegistryChange, StartupChange};
+use crate::store::StoreChanges;
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[serde(untagged)]
 pub enum Received {
-    /// A tool from an archive.
     Tool(Box<ReceivedTool>),
     /// Nothing yet: what would be run of an installer.
     Plan(Box<InstallPlan>),
@@ -42,101 +41,78 @@ impl ReportBody for Received {
     }
 }
 
-/// A tool that was received from an archive.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct ReceivedTool {
-    /// Whether this is only what would be done.
     pub dry_run: bool,
-    /// The file.
-    pub file: ReportPath,
-    /// The address it was fetched from; null where it was there.
-    pub address: Option<String>,
-    /// The kind of archive.
-    pub container: Container,
-    /// How it is packed as a whole.
-    pub compression: Compression,
-    /// Its size in bytes.
-    pub bytes: u64,
-    /// Its SHA-256 in hex.
-    pub sha256: String,
-    /// Whether that was compared with a published one.
-    pub compared: bool,
-    /// The published checksums it was compared with.
-    pub published: Vec<Published>,
-    /// How many files it holds.
-    pub files: usize,
-    /// Their sizes together, in bytes.
-    pub unpacked_bytes: u64,
-    /// The tool.
-    pub name: String,
-    /// Its version.
-    pub version: String,
-    /// The system the names tell.
-    pub os: Option<&'static str>,
-    /// The processor the names tell.
-    pub arch: Option<&'static str>,
-    /// The wrapper folder that is removed; empty for none.
-    pub wrapper: ReportPath,
-    /// The tool's home.
-    pub home: ReportPath,
-    /// Whether a version that was there is replaced.
-    pub replaced: bool,
-    /// The command folders, absolute.
-    pub command_folders: Vec<ReportPath>,
-    /// The commands.
-    pub commands: Vec<Command>,
-    /// The variables that point to the home.
-    pub home_variables: Vec<Variable>,
-    /// Whose PATH.
-    pub scope: Scope,
-    /// The version that stays in service, where this one was only laid beside it.
-    pub stays_beside: Option<String>,
-    /// What happens to the startup files.
-    pub startup_files: Vec<StartupChange>,
-    /// What happens to values of the registry.
-    pub registry_values: Vec<RegistryChange>,
-    /// The files that are prepared.
+    #[serde(flatten)]
+    pub archive: ReceivedArchive,
+    #[serde(flatten)]
+    pub tool: PlacedTool,
+    #[serde(flatten)]
+    pub stores: StoreChanges,
     pub prepared: Vec<PreparedReport>,
-    /// Entries that were left out because they could do harm.
     pub left_out: Vec<LeftOut>,
     /// The check at the end; null for a dry run.
     pub check: Option<ToolCheck>,
     /// The number of the change in the ledger; null for a dry run.
     pub change: Option<u64>,
-    /// Whether everything was taken back, since the check was not good.
     pub taken_back: bool,
 }
 
-/// What an installer brought.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+pub struct ReceivedArchive {
+    pub file: ReportPath,
+    /// The address it was fetched from; null where it was there.
+    pub address: Option<String>,
+    pub container: Container,
+    pub compression: Compression,
+    pub bytes: u64,
+    pub sha256: String,
+    pub compared: bool,
+    pub published: Vec<Published>,
+    pub files: usize,
+    pub unpacked_bytes: u64,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+pub struct PlacedTool {
+    pub name: String,
+    pub version: String,
+    pub os: Option<&'static str>,
+    pub arch: Option<&'static str>,
+    /// The wrapper folder that is removed; empty for none.
+    pub wrapper: ReportPath,
+    pub home: ReportPath,
+    pub replaced: bool,
+    /// The command folders, absolute.
+    pub command_folders: Vec<ReportPath>,
+    pub commands: Vec<Command>,
+    pub home_variables: Vec<Variable>,
+    pub scope: Scope,
+    /// The version that stays in service, where this one was only laid beside it.
+    pub stays_beside: Option<String>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct InstalledTool {
-    /// What was run.
     pub plan: InstallPlan,
     /// Its exit status; null where it did not end by itself.
     pub status: Option<i32>,
-    /// That in words.
     pub ended: String,
     /// Whether it did its work, by its own account.
     pub well: bool,
-    /// What changed while it ran.
     pub seen: Differences,
     /// What was done with what it left; null where there was no tool.
     pub adopted: Option<Report<AdoptedFolder>>,
     /// What it left for us to do: whether its command folders were still to be registered.
     pub left_undone: Option<LeftUndone>,
-    /// Whether the stores were brought back.
     pub taken_back: bool,
 }
 
-/// What an installer left for us to do.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum LeftUndone {
     /// It changed stores, but not so that every new terminal has its commands.
     NotInEveryTerminal,
-    /// It registered its command folders nowhere.
     NotRegistered,
 }

@@ -16,6 +16,16 @@ use crate::yard::{CardProbe, Requires, Trial};
 
 #[derive(Debug, Clone, Default)]
 pub struct ReceiveRequest {
+    pub source: ReceiveSource,
+    pub reading: Reading,
+    pub placement: Placement,
+    pub finish: Finish,
+    pub installer: InstallerOptions,
+}
+
+/// What is received, and why it is trusted.
+#[derive(Debug, Clone, Default)]
+pub struct ReceiveSource {
     /// The downloaded file; where an address is given, it is fetched from there.
     pub file: PathBuf,
     pub address: Option<Address>,
@@ -24,46 +34,81 @@ pub struct ReceiveRequest {
     /// Whether a file that was fetched stays in the yard's folder of downloads.
     pub keep_download: bool,
     pub trust: Trust,
-    /// How the archive is to be read.
-    pub options: Options,
-    /// The tool's name, where it is not to be guessed.
-    pub name: Option<ToolName>,
-    /// Its version, where it is not to be guessed.
-    pub version: Option<Version>,
-    /// Its command folders, where they are not to be found.
-    pub command_folders: Vec<PathBuf>,
-    pub home_variables: HomeVariables,
-    pub scope: Scope,
-    /// What it needs besides itself.
-    pub requires: Requires,
     /// Whether the user knows where the file comes from, so that a mark on the download is not passed on.
     pub trusted: bool,
-    /// Whether programs for other machines are taken.
-    pub foreign: bool,
-    /// Whether a version that is there already is replaced.
-    pub replace: bool,
-    /// Whether a version that is in service stays so.
-    pub stay: bool,
-    /// Whether everything is taken back when the check is not good.
-    pub or_undo: bool,
-    pub dry_run: bool,
-    /// Whether the check at the end starts no command.
-    pub no_run: bool,
-    /// How the tool's commands are asked from now on.
-    pub probe: Option<CardProbe>,
-    /// Further archives that are unpacked over the same root.
+    /// What the file is, where it does not say so itself.
+    pub kind: Option<FileUse>,
     pub with: Vec<FurtherArchive>,
+}
+
+/// How its content is read; names and folders are guessed where none are given.
+#[derive(Debug, Clone, Default)]
+pub struct Reading {
+    pub options: Options,
+    pub name: Option<ToolName>,
+    pub version: Option<Version>,
+    pub command_folders: Vec<PathBuf>,
+    /// Whether programs for other machines are taken as well.
+    pub foreign: bool,
+}
+
+/// What becomes of it in the yard and in the stores.
+#[derive(Debug, Clone, Default)]
+pub struct Placement {
+    pub home_variables: HomeVariables,
+    pub scope: Scope,
+    pub same_version: SameVersion,
+    pub service: Service,
+    pub requires: Requires,
+    pub probe: Option<CardProbe>,
     /// How the tool is prepared; `None` means: as the version in use, as far as its samples are the same.
     pub prepare: Option<Vec<PrepareStep>>,
     pub launchers: Vec<Launcher>,
     /// The homes of other tools that its texts may name, beside those in use.
     pub homes: HashMap<String, PathBuf>,
     pub trials: Vec<Trial>,
-    /// Whether nothing is checked at the end: somebody else does.
-    pub unchecked: bool,
-    /// What the file is, where it does not say so itself.
-    pub kind: Option<FileUse>,
-    pub installer: InstallerOptions,
+}
+
+/// What is done where this version is in the yard already.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum SameVersion {
+    #[default]
+    Refuse,
+    Replace,
+}
+
+/// Whether new terminals get this version where they have another one.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Service {
+    #[default]
+    Take,
+    LeaveToOther,
+}
+
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Finish {
+    pub effect: Effect,
+    pub check: FinalCheck,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Effect {
+    #[default]
+    Keep,
+    /// Everything is taken back when the check is not good.
+    KeepIfGood,
+    /// It is only told what would be done.
+    Rehearse,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum FinalCheck {
+    #[default]
+    Whole,
+    /// No command is started.
+    WithoutStarting,
+    /// Somebody else checks later.
+    None,
 }
 
 #[derive(Debug, Clone, Default)]
@@ -74,7 +119,6 @@ pub struct FurtherArchive {
     pub trust: Trust,
 }
 
-/// What a downloaded file is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum FileUse {
     /// It is, or holds, programs to be typed.
@@ -84,12 +128,9 @@ pub enum FileUse {
 
 #[derive(Debug, Clone, Default)]
 pub struct InstallerOptions {
-    /// Whether it is run without asking.
     pub agreed: bool,
     pub folder: Option<PathBuf>,
-    /// Whether a Debian package is handed to the system.
     pub system_install: bool,
-    /// More places to be watched.
     pub watch: Vec<PathBuf>,
     /// How long it may take, if not as long as is usual.
     pub limit: Option<Duration>,
@@ -112,21 +153,26 @@ impl InstallerOptions {
 }
 
 impl ReceiveRequest {
+    pub fn rehearses(&self) -> bool {
+        self.finish.effect == Effect::Rehearse
+    }
+
     /// What was asked for that has a meaning only for archives and programs, as options.
     pub(super) fn given_for_archives(&self) -> Vec<&'static str> {
+        let Self { source, reading, placement, .. } = self;
         let all = [
-            (self.stay, "--stay"),
-            (self.replace, "--replace"),
-            (self.trusted, "--trusted"),
-            (self.foreign, "--foreign"),
-            (self.probe.as_ref().is_some_and(|probe| probe.arguments.is_some()), "--probe"),
-            (self.probe.as_ref().is_some_and(|probe| probe.status.is_some()), "--status"),
-            (self.no_run, "--no-run"),
-            (self.options.leave_out_hazards, "--leave-out-hazards"),
-            (self.options.limits != Limits::default(), "--limit"),
-            (!self.with.is_empty(), "--with"),
-            (!self.requires.commands.is_empty(), "--requires-command"),
-            (!self.requires.variables.is_empty(), "--requires-variable"),
+            (placement.service == Service::LeaveToOther, "--stay"),
+            (placement.same_version == SameVersion::Replace, "--replace"),
+            (source.trusted, "--trusted"),
+            (reading.foreign, "--foreign"),
+            (placement.probe.as_ref().is_some_and(|probe| probe.arguments.is_some()), "--probe"),
+            (placement.probe.as_ref().is_some_and(|probe| probe.status.is_some()), "--status"),
+            (self.finish.check == FinalCheck::WithoutStarting, "--no-run"),
+            (reading.options.leave_out_hazards, "--leave-out-hazards"),
+            (reading.options.limits != Limits::default(), "--limit"),
+            (!source.with.is_empty(), "--with"),
+            (!placement.requires.commands.is_empty(), "--requires-command"),
+            (!placement.requires.variables.is_empty(), "--requires-variable"),
         ];
         all.into_iter().filter_map(|(is_given, name)| is_given.then_some(name)).collect()
     }

@@ -5,8 +5,8 @@ use super::error::ReceiveError;
 use super::fitting;
 use super::installer;
 use super::observer::{Observer, Stage};
-use super::report::{Received, ReceivedTool};
-use super::request::{FileUse, ReceiveRequest};
+use super::report::{PlacedTool, Received, ReceivedArchive, ReceivedTool};
+use super::request::{Effect, FileUse, ReceiveRequest};
 use super::stages::{Checked, Identified, LaidOut, Placed, Registered};
 use crate::archive::Source;
 use crate::checksum::Summed;
@@ -21,7 +21,7 @@ use crate::session::{JobError, Session};
 /// # Errors
 /// With what was wrong; the stock then holds either nothing or the whole tool, and the message says which.
 pub fn run(session: &Session, request: &ReceiveRequest, observer: &dyn Observer) -> Result<Report<Received>, JobError> {
-    if !request.dry_run {
+    if !request.rehearses() {
         session.check_scratch()?;
     }
     if !downloading::is_needed(request) {
@@ -29,12 +29,12 @@ pub fn run(session: &Session, request: &ReceiveRequest, observer: &dyn Observer)
     }
     let (downloaded, request) = downloading::fetch(session, request, observer)?;
     let outcome = of_file(session, &request, observer);
-    downloaded.settle(&outcome, request.keep_download)?;
+    downloaded.settle(&outcome, request.source.keep_download)?;
     outcome
 }
 
 fn of_file(session: &Session, request: &ReceiveRequest, observer: &dyn Observer) -> Result<Report<Received>, JobError> {
-    let file = || request.file.clone();
+    let file = || request.source.file.clone();
     if is_installer(request)? {
         let given = request.given_for_archives();
         if !given.is_empty() {
@@ -45,7 +45,7 @@ fn of_file(session: &Session, request: &ReceiveRequest, observer: &dyn Observer)
     let given = request.installer.given();
     if !given.is_empty() {
         // A damaged installer is told as that.
-        let _ = Source::open(&request.file, &std::env::temp_dir(), &session.stop)?;
+        let _ = Source::open(&request.source.file, &std::env::temp_dir(), &session.stop)?;
         return Err(ReceiveError::NotForProgram { file: file(), given: given.join(", ") }.into());
     }
     archive(session, request, observer)
@@ -53,22 +53,22 @@ fn of_file(session: &Session, request: &ReceiveRequest, observer: &dyn Observer)
 
 /// Whether the file is an installer: as the user says, as it shows itself, or for a script as the options given tell.
 fn is_installer(request: &ReceiveRequest) -> Result<bool, JobError> {
-    if let Some(told) = request.kind {
+    if let Some(told) = request.source.kind {
         return Ok(told == FileUse::Installer);
     }
-    if request.installer.system_install || recognise(&request.file)?.is_some() {
+    if request.installer.system_install || recognise(&request.source.file)?.is_some() {
         return Ok(true);
     }
-    match script_use(&request.file)? {
+    match script_use(&request.source.file)? {
         Some(_) if !request.installer.given().is_empty() => Ok(true),
-        Some(ScriptUse::Unclear) => Err(ReceiveError::Unclear(request.file.clone()).into()),
+        Some(ScriptUse::Unclear) => Err(ReceiveError::Unclear(request.source.file.clone()).into()),
         _ => Ok(false),
     }
 }
 
 fn archive(session: &Session, request: &ReceiveRequest, observer: &dyn Observer) -> Result<Report<Received>, JobError> {
-    if !request.dry_run {
-        session.check_scope(request.scope)?;
+    if !request.rehearses() {
+        session.check_scope(request.placement.scope)?;
     }
     let yard = session.yard.root();
     path_list::check_entry(yard, session.system())
@@ -76,10 +76,10 @@ fn archive(session: &Session, request: &ReceiveRequest, observer: &dyn Observer)
 
     let identified = Identified::open(session, request)?;
     observer.stage(&Stage::Identified(identified.format()));
-    let lock = session.lock_unless(request.dry_run)?;
+    let lock = session.lock_unless(request.rehearses())?;
     identified.refuse_early(session, request)?;
     let (summed, mut staged) = identified.sum_and_stage(session, request, observer)?;
-    for further in &request.with {
+    for further in &request.source.with {
         staged.lay_over(session, request, further, observer)?;
     }
     observer.stage(&Stage::Summed(&summed));
@@ -104,7 +104,8 @@ fn archive(session: &Session, request: &ReceiveRequest, observer: &dyn Observer)
 
 /// Takes everything back where the check is not good and the user wants that.
 fn take_back(session: &Session, request: &ReceiveRequest, checked: &Checked) -> Result<bool, JobError> {
-    if !request.or_undo || checked.check.as_ref().is_none_or(|check| check.verdict.passes()) {
+    if request.finish.effect != Effect::KeepIfGood || checked.check.as_ref().is_none_or(|check| check.verdict.passes())
+    {
         return Ok(false);
     }
     let wanted = UndoRequest { id: checked.registered.change, dry_run: false };
@@ -114,36 +115,39 @@ fn take_back(session: &Session, request: &ReceiveRequest, checked: &Checked) -> 
 
 fn report(request: &ReceiveRequest, summed: Summed, checked: Checked, taken_back: bool) -> Report<Received> {
     let Checked { registered, check } = checked;
-    let Registered { placed, card, command_folders, stays_beside, startup_files, registry_values, .. } = registered;
+    let Registered { placed, card, command_folders, stays_beside, stores, .. } = registered;
     let Placed { tool, left_out, preparation, dry_run, .. } = placed;
     let LaidOut { name, version, os, arch, layout, home, replaces, format, listing, .. } = tool;
     let findings = registered.findings.into_iter().chain(summed.findings()).chain(placed.findings).collect();
     let received = ReceivedTool {
         dry_run,
-        file: request.file.clone().into(),
-        address: request.address.as_ref().map(ToString::to_string),
-        container: format.container,
-        compression: format.compression,
-        bytes: format.bytes,
-        sha256: summed.sha256.to_string(),
-        compared: !summed.published.is_empty(),
-        published: summed.published,
-        files: listing.files(),
-        unpacked_bytes: listing.unpacked_bytes(),
-        name: name.to_string(),
-        version: version.to_string(),
-        os,
-        arch,
-        wrapper: layout.wrapper.into(),
-        home: home.into(),
-        replaced: replaces,
-        command_folders: command_folders.into_iter().map(Into::into).collect(),
-        commands: layout.commands,
-        home_variables: card.registration.map(|r| r.home_variables).unwrap_or_default(),
-        scope: request.scope,
-        stays_beside,
-        startup_files,
-        registry_values,
+        archive: ReceivedArchive {
+            file: request.source.file.clone().into(),
+            address: request.source.address.as_ref().map(ToString::to_string),
+            container: format.container,
+            compression: format.compression,
+            bytes: format.bytes,
+            sha256: summed.sha256.to_string(),
+            compared: !summed.published.is_empty(),
+            published: summed.published,
+            files: listing.files(),
+            unpacked_bytes: listing.unpacked_bytes(),
+        },
+        tool: PlacedTool {
+            name: name.to_string(),
+            version: version.to_string(),
+            os,
+            arch,
+            wrapper: layout.wrapper.into(),
+            home: home.into(),
+            replaced: replaces,
+            command_folders: command_folders.into_iter().map(Into::into).collect(),
+            commands: layout.commands,
+            home_variables: card.registration.map(|r| r.home_variables).unwrap_or_default(),
+            scope: request.placement.scope,
+            stays_beside,
+        },
+        stores,
         prepared: preparation.report(),
         left_out,
         check,

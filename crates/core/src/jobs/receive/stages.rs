@@ -4,7 +4,7 @@
 use std::path::{Path, PathBuf};
 
 use super::error::ReceiveError;
-use super::request::{ReceiveRequest, source_file};
+use super::request::{FinalCheck, ReceiveRequest, SameVersion, Service, source_file};
 use crate::archive::{self, Finish, Format, LeftOut, Listing, Source};
 use crate::change::{Change, Changeset};
 use crate::check::{CheckError, ToolCheck, check};
@@ -25,10 +25,9 @@ use crate::prepare::{Launcher, Placeholders, SingleFileTool};
 use crate::progress::{Processor, Progress};
 use crate::registration::registration;
 use crate::session::{JobError, Session};
-use crate::store::{RegistryChange, StartupChange, StorePlan};
+use crate::store::{StoreChanges, StorePlan};
 use crate::yard::{self, Card, CardLayout, OtherSource, Stock, YardLock};
 
-/// The file is open, and its kind is known.
 #[derive(Debug)]
 pub struct Identified {
     source: Source,
@@ -40,8 +39,8 @@ pub struct Identified {
 impl Identified {
     /// Opens the file; from then on it is read whatever happens to its name.
     pub(super) fn open(session: &Session, request: &ReceiveRequest) -> Result<Self, JobError> {
-        let Opened { source, lone, guess } = Opened::open(session, &request.file, session.system())?;
-        let published = request.trust.published(&request.file)?;
+        let Opened { source, lone, guess } = Opened::open(session, &request.source.file, session.system())?;
+        let published = request.source.trust.published(&request.source.file)?;
         Ok(Self { source, lone, guess, published })
     }
 
@@ -52,7 +51,7 @@ impl Identified {
     /// Refuses what can't be kept before it is unpacked: in most cases the file's name tells it.
     pub(super) fn refuse_early(&self, session: &Session, request: &ReceiveRequest) -> Result<(), JobError> {
         match names(request, &self.guess) {
-            Ok((name, version)) => is_present(session, &name, &version, request.replace).map(drop),
+            Ok((name, version)) => is_present(session, &name, &version, request.placement.same_version).map(drop),
             Err(_) => Ok(()),
         }
     }
@@ -80,7 +79,6 @@ pub struct Staged {
     guess: Guess,
     pub(super) root: Option<tempfile::TempDir>,
     pub(super) listing: Listing,
-    /// The further archives that were laid over it.
     pub(super) with: Vec<OtherSource>,
 }
 
@@ -92,17 +90,17 @@ pub(super) fn unpack(
     other: &Processor,
 ) -> Result<(Option<tempfile::TempDir>, Listing), JobError> {
     // What its settings will be can only be told of its files.
-    let is_looked_into =
-        !request.launchers.is_empty() || request.prepare.as_ref().is_some_and(|steps| !steps.is_empty());
-    if request.dry_run && !is_looked_into {
-        return Ok((None, archive::list(source, request.options, &session.stop)?));
+    let is_looked_into = !request.placement.launchers.is_empty()
+        || request.placement.prepare.as_ref().is_some_and(|steps| !steps.is_empty());
+    if request.rehearses() && !is_looked_into {
+        return Ok((None, archive::list(source, request.reading.options, &session.stop)?));
     }
-    let staging = if request.dry_run { std::env::temp_dir() } else { session.yard.staging() };
+    let staging = if request.rehearses() { std::env::temp_dir() } else { session.yard.staging() };
     os::make_folders(&staging).at("make the folder", &staging)?;
     let root = tempfile::Builder::new().prefix("receive-").tempdir_in(&staging).at("make a folder in", &staging)?;
     os::set_folder_mode(root.path(), 0o755).at("set the rights of", root.path())?;
     progress.begin("unpack", None);
-    let listing = archive::unpack(source, root.path(), request.options, progress, &session.stop, other);
+    let listing = archive::unpack(source, root.path(), request.reading.options, progress, &session.stop, other);
     progress.end();
     Ok((Some(root), listing?))
 }
@@ -110,13 +108,13 @@ pub(super) fn unpack(
 impl Staged {
     /// Finds name, version, wrapper, command folders and commands; refuses links that lead out of the tool's folder.
     pub(super) fn lay_out(mut self, session: &Session, request: &ReceiveRequest) -> Result<LaidOut, JobError> {
-        if request.options.leave_out_hazards {
+        if request.reading.options.leave_out_hazards {
             let root = self.root.as_ref().map(tempfile::TempDir::path);
             self.listing.leave_out_links(&layout::wrapper(&self.listing), root)?;
         }
-        let target = Target::here(session.system(), request.foreign);
-        let launches = !request.launchers.is_empty() || self.lone.is_some();
-        let mut layout = match layout::analyse(&self.listing, &request.command_folders, target) {
+        let target = Target::here(session.system(), request.reading.foreign);
+        let launches = !request.placement.launchers.is_empty() || self.lone.is_some();
+        let mut layout = match layout::analyse(&self.listing, &request.reading.command_folders, target) {
             Err(LayoutError::NoCommands | LayoutError::Source(_) | LayoutError::PowerShell(_)) if launches => Layout {
                 wrapper: layout::wrapper(&self.listing),
                 command_folders: Vec::new(),
@@ -128,11 +126,11 @@ impl Staged {
         let _ = Finish::check(&self.listing, &layout.wrapper)?;
         let guess = self.guess.or(naming::guess(&file_name(&layout.wrapper)));
         let (name, version) = names(request, &guess)?;
-        let replaces = is_present(session, &name, &version, request.replace)?;
+        let replaces = is_present(session, &name, &version, request.placement.same_version)?;
         let home = session.yard.home(&name, &version);
-        let mut launchers = request.launchers.clone();
+        let mut launchers = request.placement.launchers.clone();
         if let Some(lone) = self.lone.filter(|_| launchers.is_empty()) {
-            launchers.push(lone.launcher(&name, &request.file, session.system()));
+            launchers.push(lone.launcher(&name, &request.source.file, session.system()));
         }
         add_launchers(&mut layout.command_folders, &mut layout.commands, &launchers, session.system());
         let Self { format, root, listing, with, .. } = self;
@@ -153,24 +151,18 @@ impl Staged {
     }
 }
 
-/// What the tool is, and where things are in it.
 #[derive(Debug)]
 pub struct LaidOut {
     pub name: ToolName,
     pub version: Version,
-    /// The system that the names tell.
     pub os: Option<&'static str>,
-    /// The processor that the names tell.
     pub arch: Option<&'static str>,
-    /// Wrapper, command folders and commands.
     pub layout: Layout,
     pub home: PathBuf,
-    /// Whether a version that is there is replaced.
     pub replaces: bool,
     pub format: Format,
     pub listing: Listing,
     pub launchers: Vec<Launcher>,
-    /// The further archives that were laid over it.
     pub with: Vec<OtherSource>,
     root: Option<tempfile::TempDir>,
 }
@@ -190,14 +182,21 @@ impl LaidOut {
         mut findings: Vec<Finding>,
     ) -> Result<Placed, JobError> {
         let mut left_out = self.listing.left_out.clone();
-        findings.extend(pass_mark_on(&request.file, request.trusted, summed, &self.listing, self.staged()));
+        findings.extend(pass_mark_on(
+            &request.source.file,
+            request.source.trusted,
+            summed,
+            &self.listing,
+            self.staged(),
+        ));
         if let Some(root) = &self.root {
-            let finished = Finish::check(&self.listing, &self.layout.wrapper)?.apply(root.path(), request.options)?;
+            let finished =
+                Finish::check(&self.listing, &self.layout.wrapper)?.apply(root.path(), request.reading.options)?;
             findings.extend(finished.finding());
             left_out.extend(finished.left_out);
         }
         let preparation = self.prepare(session, request)?;
-        Ok(Placed { tool: self, left_out, findings, preparation, dry_run: request.dry_run })
+        Ok(Placed { tool: self, left_out, findings, preparation, dry_run: request.rehearses() })
     }
 
     /// Writes settings and launchers into the staged tool, or only plans that.
@@ -206,11 +205,11 @@ impl LaidOut {
         let folder = root.path().join(&self.layout.wrapper);
         let stock = session.stock()?;
         let mut homes = homes(&session.yard, &stock);
-        homes.extend(request.homes.clone());
+        homes.extend(request.placement.homes.clone());
         let tool = ToPrepare {
             folder: &folder,
             placeholders: Placeholders { home: self.home.clone(), version: self.version.clone(), homes },
-            steps: request.prepare.as_deref(),
+            steps: request.placement.prepare.as_deref(),
             launchers: &self.launchers,
             written: None,
             system: session.system(),
@@ -219,7 +218,7 @@ impl LaidOut {
             true => stock.version(&self.name, &self.version),
             false => stock.in_service().into_iter().find(|card| card.name == self.name),
         };
-        let earlier = earlier.filter(|_| !request.stay);
+        let earlier = earlier.filter(|_| request.placement.service == Service::Take);
         let preparation = preparing::plan(&tool, earlier, &session.yard)?;
         preparation.write_into(&folder)?;
         Ok(preparation)
@@ -230,10 +229,8 @@ impl LaidOut {
 #[derive(Debug)]
 pub struct Placed {
     pub tool: LaidOut,
-    /// Entries that were left out because they could do harm.
     pub left_out: Vec<LeftOut>,
     pub findings: Vec<Finding>,
-    /// The files that are prepared.
     pub preparation: Preparation,
     pub dry_run: bool,
 }
@@ -251,7 +248,11 @@ impl Placed {
         let stock = session.cards()?;
         let LaidOut { name, version, layout, home, replaces, root, .. } = &self.tool;
         let mut card = card(request, &self.tool, &self.preparation, summed)?;
-        let stays_beside = if request.stay { other_in_service(&stock, name, version) } else { None };
+        let stays_beside = if request.placement.service == Service::LeaveToOther {
+            other_in_service(&stock, name, version)
+        } else {
+            None
+        };
         if stays_beside.is_some() {
             card.registration = None;
         }
@@ -276,8 +277,7 @@ impl Placed {
         }
         let command_folders = session.yard.registered(&card).map(|r| r.command_folders).unwrap_or_default();
         Ok(Registered {
-            startup_files: plan.as_ref().map(StorePlan::startup_files).unwrap_or_default(),
-            registry_values: plan.as_ref().map(StorePlan::registry_values).unwrap_or_default(),
+            stores: plan.as_ref().map(StorePlan::changes).unwrap_or_default(),
             findings: plan.as_ref().map(StorePlan::findings).unwrap_or_default(),
             placed: self,
             card,
@@ -297,20 +297,19 @@ pub struct Registered {
     pub command_folders: Vec<PathBuf>,
     /// The version that stays in service, where this one was only laid beside it.
     pub stays_beside: Option<String>,
-    pub startup_files: Vec<StartupChange>,
-    pub registry_values: Vec<RegistryChange>,
+    pub stores: StoreChanges,
     pub findings: Vec<Finding>,
-    /// The number of the change in the ledger.
     pub change: Option<u64>,
 }
 
 impl Registered {
     /// Checks the tool in new terminals, unless nothing was registered.
     pub(super) fn check(self, session: &Session, request: &ReceiveRequest) -> Result<Checked, JobError> {
-        if self.placed.dry_run || request.unchecked || self.card.registration.is_none() {
+        if self.placed.dry_run || request.finish.check == FinalCheck::None || self.card.registration.is_none() {
             return Ok(Checked { registered: self, check: None });
         }
-        let checked = match check(session, std::slice::from_ref(&self.card), !request.no_run) {
+        let checked = match check(session, std::slice::from_ref(&self.card), request.finish.check == FinalCheck::Whole)
+        {
             Err(error) if matches!(error.of(), Some(CheckError::Interrupted)) => {
                 let Card { name, version, .. } = self.card;
                 return Err(ReceiveError::CheckInterrupted { name, version }.into());
@@ -330,13 +329,13 @@ pub struct Checked {
 
 /// Name and version: as given, else as guessed.
 fn names(request: &ReceiveRequest, guess: &Guess) -> Result<(ToolName, Version), NotGuessed> {
-    tool_names(request.name.as_ref(), request.version.as_ref(), guess, &request.file)
+    tool_names(request.reading.name.as_ref(), request.reading.version.as_ref(), guess, &request.source.file)
 }
 
 /// Whether the version is there already; an error where it may not be replaced.
-fn is_present(session: &Session, name: &ToolName, version: &Version, replace: bool) -> Result<bool, JobError> {
+fn is_present(session: &Session, name: &ToolName, version: &Version, same: SameVersion) -> Result<bool, JobError> {
     let present = session.yard.home(name, version).exists();
-    if present && !replace {
+    if present && same == SameVersion::Refuse {
         let stock = session.stock()?;
         let registered = stock.version(name, version).is_none_or(|card| card.registration.is_some());
         return Err(ReceiveError::Present { name: name.clone(), version: version.clone(), registered }.into());
@@ -357,8 +356,8 @@ fn card(
     preparation: &Preparation,
     summed: &Summed,
 ) -> Result<Card, JobError> {
-    let home_variables = request.home_variables.of(&tool.name).map_err(ReceiveError::HomeVariable)?;
-    let file = std::path::absolute(&request.file).unwrap_or_else(|_| request.file.clone());
+    let home_variables = request.placement.home_variables.of(&tool.name).map_err(ReceiveError::HomeVariable)?;
+    let file = std::path::absolute(&request.source.file).unwrap_or_else(|_| request.source.file.clone());
     let LaidOut { name, version, layout, format, .. } = tool;
     Ok(Card {
         card: 1,
@@ -366,8 +365,8 @@ fn card(
         version: version.clone(),
         received: clock::now(),
         source: yard::Source {
-            file: source_file(&file, request.address.as_ref()),
-            address: request.address.as_ref().map(ToString::to_string),
+            file: source_file(&file, request.source.address.as_ref()),
+            address: request.source.address.as_ref().map(ToString::to_string),
             bytes: format.bytes,
             sha256: summed.sha256.to_string(),
             compared: !summed.published.is_empty(),
@@ -382,12 +381,12 @@ fn card(
         folder: None,
         uninstaller: None,
         added: Vec::new(),
-        probe: request.probe.clone(),
-        requires: request.requires.clone(),
+        probe: request.placement.probe.clone(),
+        requires: request.placement.requires.clone(),
         prepare: preparation.steps.clone(),
         prepared: preparation.written.clone(),
         launchers: tool.launchers.clone(),
-        trials: request.trials.clone(),
-        registration: Some(registration(request.scope, home_variables)),
+        trials: request.placement.trials.clone(),
+        registration: Some(registration(request.placement.scope, home_variables)),
     })
 }

@@ -9,7 +9,6 @@ use crate::error::FileError;
 use crate::session::JobError;
 use crate::yard::{Yard, YardLock, clear_or_leave, list_own};
 
-/// How long a retired folder is kept.
 const KEPT: Duration = Duration::from_secs(30 * 24 * 60 * 60);
 
 /// Removes what has been kept for long enough.

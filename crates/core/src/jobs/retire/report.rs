@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use crate::installer::Differences;
 use crate::report::{ReportBody, ReportPath};
-use crate::store::{RegistryChange, StartupChange};
+use crate::store::StoreChanges;
 
 /// What came of `retire`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -28,20 +28,15 @@ impl ReportBody for Retired {
 }
 
 /// What would be run to remove a tool.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct UninstallPlan {
-    /// The tool.
     pub tool: String,
-    /// The command and its arguments.
     pub command: Vec<ReportPath>,
 }
 
 /// A tool that is taken out of the stock, or the retired folders that are removed.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct RetiredTool {
-    /// Whether this is only what would be done.
     pub dry_run: bool,
     /// The number of the change; null where none was made.
     pub id: Option<u64>,
@@ -53,30 +48,23 @@ pub struct RetiredTool {
     pub stays: Option<ReportPath>,
     /// The uninstaller on its card, which was not run.
     pub uninstaller: Option<Vec<ReportPath>>,
-    /// What happens to the startup files.
-    pub startup_files: Vec<StartupChange>,
-    /// What happens to values of the registry.
-    pub registry_values: Vec<RegistryChange>,
+    #[serde(flatten)]
+    pub stores: StoreChanges,
     /// Other versions of the tool that stay in the stock, none of them registered.
     pub others: Vec<String>,
-    /// The retired folders that are deleted.
     pub removed: Vec<ReportPath>,
 }
 
-/// A tool that its uninstaller has removed.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct UninstalledTool {
     /// What was done to the yard's records and the stores; null where the uninstaller left the tool's commands, which stays on
     /// record then.
     pub retired: Option<RetiredTool>,
-    /// The command that was run.
     pub command: Vec<ReportPath>,
     /// How it ended, in words.
     pub ended: String,
     /// Whether it did its work, by its own account.
     pub well: bool,
-    /// What changed while it ran.
     pub seen: Differences,
     /// Folders that it left in PATH, and that were taken out.
     pub dropped: Vec<ReportPath>,

@@ -25,7 +25,7 @@ pub(in crate::jobs) fn retire(session: &Session, wanted: &str, dry_run: bool) ->
         retired.others = others.map(|other| other.version.to_string()).collect();
         let registrar = session.registrar(&stock)?;
         let plan = registrar.plan(None, Some(card))?;
-        (retired.startup_files, retired.registry_values) = (plan.startup_files(), plan.registry_values());
+        retired.stores = plan.changes();
         let taken = Card { registration: None, ..card.clone() };
         changeset = registrar.changeset(&plan, None, Some(&taken))?;
     }
@@ -45,7 +45,6 @@ pub(in crate::jobs) fn retire(session: &Session, wanted: &str, dry_run: bool) ->
     Ok(retired)
 }
 
-/// Removes the folders of all retired tools for good.
 pub(super) fn empty_retired(session: &Session, dry_run: bool) -> Result<RetiredTool, JobError> {
     let yard = &session.yard;
     let removed = if dry_run || !yard.retired().is_dir() {

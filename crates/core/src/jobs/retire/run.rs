@@ -14,7 +14,6 @@ use crate::session::{JobError, Session};
 /// What is asked of `retire`.
 #[derive(Debug, Clone)]
 pub enum RetireRequest {
-    /// Take a tool out of the stock.
     Tool {
         tool: String,
         /// Whether its own uninstaller is run, and how; `None` where its folder is only set aside.
@@ -25,16 +24,13 @@ pub enum RetireRequest {
     Empty { dry_run: bool },
 }
 
-/// How an uninstaller is run.
 #[derive(Debug, Clone, Copy)]
 pub struct UninstallOptions {
-    /// Whether it is run without asking.
     pub agreed: bool,
     /// How long it may take, if not as long as is usual.
     pub limit: Option<Duration>,
 }
 
-/// Who is asked whether an uninstaller may be run.
 pub trait UninstallAgreement {
     fn consents(&self, _command: &[ReportPath]) -> Consent {
         Consent::NobodyToAsk

@@ -33,12 +33,10 @@ const STARTUP_FILES: [(&str, &[u8]); 3] = [
 /// What a user has: files by their place, and on Windows values of the registry.
 pub type State = BTreeMap<String, Vec<u8>>;
 
-/// The time that is left.
 pub fn until(end: Instant) -> Duration {
     end.saturating_duration_since(Instant::now())
 }
 
-/// A home, with its registry keys; both go with it.
 pub struct Rehearsal<'a> {
     pub machine: Machine,
     scratch: PathBuf,
@@ -74,7 +72,6 @@ impl<'a> Rehearsal<'a> {
         Ok(rehearsal)
     }
 
-    /// A call of this program in the home.
     pub fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(self.program);
         command.arg("--sandbox").arg(self.machine.sandbox.as_deref().unwrap_or(Path::new(""))).args(arguments);
@@ -83,7 +80,6 @@ impl<'a> Rehearsal<'a> {
         command
     }
 
-    /// Calls it to its end.
     pub fn call(&self, arguments: &[&str]) -> Outcome {
         process::run(self.command(arguments), until(self.ends).min(LIMIT), self.stop)
     }

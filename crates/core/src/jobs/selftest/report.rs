@@ -7,10 +7,8 @@ use crate::judges::JudgedCaller;
 use crate::report::ReportBody;
 
 /// What a self-test found. Nothing in it says who the user is.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct SelfTest {
-    /// The version of the program.
     pub program: String,
     /// The machine, but for its interpreters.
     pub machine: MachineFacts,
@@ -24,19 +22,14 @@ pub struct SelfTest {
     pub seconds: u64,
     /// Who looked names up, and how often the answer differed from the prediction.
     pub lookups: Vec<JudgedCaller>,
-    /// What else was tried.
     pub steps: Vec<SelfTestStep>,
 }
 
-/// A thing that was tried.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 pub struct SelfTestStep {
-    /// What it was.
     pub title: String,
     /// How often it was tried; 0 where no time was left for it, or its preparation went wrong.
     pub times: usize,
-    /// What did not hold.
     pub wrong: Vec<String>,
 }
 
@@ -45,7 +38,6 @@ impl SelfTestStep {
         Self { title: title.to_owned(), ..Self::default() }
     }
 
-    /// Whether it was tried, and held.
     pub fn held(&self) -> bool {
         self.times > 0 && !self.failed()
     }
@@ -57,7 +49,6 @@ impl SelfTestStep {
 }
 
 impl SelfTest {
-    /// Whether all of it was tried, and held.
     pub fn held(&self) -> bool {
         self.lookups.iter().all(JudgedCaller::held) && self.steps.iter().all(SelfTestStep::held)
     }

@@ -32,11 +32,9 @@ const MACHINES: usize = 300;
 struct Times {
     /// When whatever still runs is ended, which is told as a failure.
     ends: Instant,
-    /// How long the demo may take.
     demo: Duration,
     /// When no more installations are killed, but for the first.
     kills_until: Instant,
-    /// How long machines are made.
     lookups: Duration,
     /// When no more of them are made.
     lookups_until: Instant,
@@ -58,7 +56,6 @@ impl Times {
 /// What is asked of `selftest`.
 #[derive(Debug, Clone)]
 pub struct SelfTestRequest {
-    /// The file for the report.
     pub into: Option<PathBuf>,
     /// What the made machines come from; `None` takes a new one.
     pub seed: Option<u64>,
@@ -71,7 +68,6 @@ pub struct SelfTestRequest {
 pub enum SelfTestError {
     #[error("{} exists, and is not a report of 'wyard selftest'", .0.display())]
     InTheWay(PathBuf),
-    /// Programs cannot be tried in the folder for temporary files.
     #[error("the self-test cannot use {}: {}", folder.display(), why)]
     Unfit { folder: PathBuf, why: &'static str },
     #[error("the self-test could not work in the folder for temporary files")]
@@ -89,7 +85,6 @@ classified!(SelfTestError {
 /// Hears what is being tried.
 pub type StageObserver<'a> = &'a dyn Fn(&'static str);
 
-/// Tries all of it in a throw-away folder.
 pub fn run(
     session: &Session,
     request: &SelfTestRequest,
@@ -227,7 +222,6 @@ fn fit(work: &Path) -> Result<(), JobError> {
     Ok(())
 }
 
-/// Whether a file is a report of this job.
 fn is_report(file: &Path) -> bool {
     let document: Option<Value> = fs::read(file).ok().and_then(|text| serde_json::from_slice(&text).ok());
     document.is_some_and(|document| document["report"] == "selftest")

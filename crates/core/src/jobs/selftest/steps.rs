@@ -15,7 +15,6 @@ use crate::process::{self, Ending};
 use crate::progress::Stop;
 use crate::system::System;
 
-/// How often an installation is cut short.
 const KILLS: u32 = 12;
 
 /// The demo, in a folder where its downloads stay: every step of it has to come out as it should.
@@ -35,7 +34,6 @@ pub fn demo(kept: &Path, scratch: &Path, program: &Path, ends: Instant, stop: &S
     step
 }
 
-/// The download of the demo that is installed here.
 pub fn download(kept: &Path) -> Option<PathBuf> {
     let entries = std::fs::read_dir(kept.join("downloads")).ok()?.flatten().map(|entry| entry.path());
     entries.into_iter().find(|path| path.file_name().is_some_and(|n| n.to_string_lossy().starts_with("tidelog-")))

@@ -33,7 +33,6 @@ pub struct RecordRequest {
     pub name: Option<String>,
     /// Whether the commands outside the system's folders are asked for their version.
     pub versions: bool,
-    /// The version of the program.
     pub made_by: String,
 }
 
@@ -186,7 +185,6 @@ fn terminals(
     Ok(terminals.into_iter().map(|(_, terminal)| terminal).collect())
 }
 
-/// The tool whose command folder it is.
 fn owner(session: &Session, stock: &Stock, folder: &Path) -> Option<String> {
     let is_its = |card: &&&Card| {
         let registered = session.yard.registered(card);
@@ -195,7 +193,6 @@ fn owner(session: &Session, stock: &Stock, folder: &Path) -> Option<String> {
     stock.registered().iter().find(is_its).map(|card| card.name.to_string())
 }
 
-/// The versions that cards tell of files.
 fn known_versions(session: &Session, stock: &Stock) -> HashMap<PathBuf, String> {
     let of_card = |card: &Card| {
         let home = session.yard.home_of(card);

@@ -20,23 +20,14 @@ pub struct SnapshotRequest {
     pub record: RecordRequest,
 }
 
-/// A snapshot that was written.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct WrittenSnapshot {
-    /// The file.
     pub file: ReportPath,
-    /// Whether it is kept in the yard, for later comparison.
     pub is_kept: bool,
-    /// Its size in bytes.
     pub bytes: u64,
-    /// How many kinds of terminals it has.
     pub terminals: usize,
-    /// How many folders of PATH.
     pub folders: usize,
-    /// How many programs in them.
     pub programs: usize,
-    /// How many tools of the yard.
     pub tools: usize,
 }
 

@@ -11,7 +11,6 @@ use crate::session::{JobError, Session};
 use crate::terminal::{Question, ShellReply};
 use crate::yard::{Card, Yard};
 
-/// What new terminals say of tools.
 #[derive(Default)]
 pub(super) struct Looked {
     pub meanings: HashMap<(String, String), NewTerminals>,

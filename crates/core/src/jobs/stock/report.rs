@@ -24,11 +24,8 @@ impl ReportBody for StockReport {
     }
 }
 
-/// The tools of the yard.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct ToolStock {
-    /// The yard's folder.
     pub yard: ReportPath,
     /// The tools, by name and then by version, older ones first.
     pub tools: Vec<StockTool>,
@@ -36,13 +33,9 @@ pub struct ToolStock {
     pub elsewhere: Vec<ForeignCopy>,
 }
 
-/// A received version of a tool.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct StockTool {
-    /// The tool.
     pub name: String,
-    /// Its version.
     pub version: String,
     /// Whether `NAME` alone means this version.
     pub in_service: bool,
@@ -50,19 +43,15 @@ pub struct StockTool {
     pub registered: Option<Scope>,
     /// What new terminals run; null where it is not in service or nobody was asked.
     pub new_terminals: Option<NewTerminals>,
-    /// The variables that point to its home.
     pub home_variables: Vec<Variable>,
-    /// Its home.
     pub home: ReportPath,
-    /// Its commands.
     pub commands: Vec<String>,
     /// When it was received (RFC 3339).
     pub received: String,
 }
 
 /// What new terminals make of the commands of a tool in service.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct NewTerminals {
     /// Whether every command is this one's in every new terminal.
     pub this: bool,
@@ -71,40 +60,31 @@ pub struct NewTerminals {
 }
 
 /// A command of a tool that means something else in a new terminal.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct OtherMeaning {
-    /// The command.
     pub command: String,
-    /// What answers.
     pub kind: Kind,
     /// The file that runs; null where none does.
     pub file: Option<ReportPath>,
 }
 
 /// A copy of a tool's first command that lies in PATH and is not the yard's.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct ForeignCopy {
-    /// The tool whose command it is.
     pub name: String,
-    /// The file.
     pub path: ReportPath,
     /// The version it states; null for none.
     pub version: Option<String>,
 }
 
 /// What cards and folders disagreed about.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct MendedStock {
-    /// Whether this is only what would be done.
     pub dry_run: bool,
     /// Cards that were removed: their folders are not there.
     pub cards: Vec<ReportPath>,
     /// Folders that were set aside: they have no card.
     pub folders: Vec<ReportPath>,
-    /// Folders of the stock that were empty.
     pub empty: usize,
     /// The number of the change; null where nothing to do.
     pub id: Option<u64>,

@@ -13,10 +13,13 @@ pub enum StockRequest {
         /// Whether new terminals are asked what they run, and copies that are not the yard's for their version.
         asks: bool,
     },
-    /// That cards and folders agree again.
-    Mend { dry_run: bool },
+    Mend {
+        dry_run: bool,
+    },
     /// That a copied or moved yard begins a history of its own.
-    TakeOver { dry_run: bool },
+    TakeOver {
+        dry_run: bool,
+    },
 }
 
 /// Lists or mends the stock. A card that cannot be read makes the list fail.

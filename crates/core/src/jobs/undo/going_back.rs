@@ -15,12 +15,10 @@ use crate::system::System;
 use crate::whole_file;
 use crate::yard::{Card, OwnEntry, Stock, YardError};
 
-/// A change on its way back.
 pub(super) struct GoingBack<'a> {
     pub session: &'a Session,
     /// All that the ledger tells.
     pub contents: &'a LedgerContents,
-    /// The number of the change.
     pub id: u64,
     pub operations: Vec<Operation>,
 }

@@ -16,19 +16,13 @@ pub struct UndoRequest {
     pub dry_run: bool,
 }
 
-/// A change that was taken back.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Undone {
-    /// Whether this is only what would be done.
     pub dry_run: bool,
-    /// The change that is taken back.
     pub undone: u64,
-    /// What it did, in words.
     pub does: String,
     /// The number of this change; null where nothing to do.
     pub id: Option<u64>,
-    /// What was touched, in words.
     pub touched: Vec<String>,
 }
 

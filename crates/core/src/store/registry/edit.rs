@@ -13,7 +13,6 @@ use crate::yard::Registered;
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ValueChange {
-    /// The value's name, in the spelling that is there.
     pub name: String,
     /// Before; `None` where it is not there.
     pub before: Option<RegistryValue>,
@@ -21,7 +20,6 @@ pub struct ValueChange {
     pub after: Option<RegistryValue>,
 }
 
-/// A tool to be put in or taken out.
 #[derive(Debug, Clone, Copy)]
 pub struct Tool<'a> {
     /// Where its folders and variables are.
@@ -59,7 +57,6 @@ fn same_spelling(one: &str, other: &str) -> bool {
     is_spelled_alike(Path::new(one), Path::new(other), System::Windows)
 }
 
-/// A path with the separator that the system itself writes.
 fn backslashed(path: &str) -> String {
     path.replace('/', "\\")
 }
@@ -73,7 +70,6 @@ pub(super) struct Edit<'a> {
 }
 
 impl<'a> Edit<'a> {
-    /// Of one of the background's keys.
     pub fn new(background: &'a Background, scope: Scope, name_of_key: String) -> Self {
         let key = match scope {
             Scope::User => &background.registry.user,
@@ -99,7 +95,6 @@ impl<'a> Edit<'a> {
         }
     }
 
-    /// Sets a value, or takes it away.
     pub fn set(&mut self, name: &str, value: Option<RegistryValue>) {
         match self.values.iter_mut().find(|(n, _)| same_name(n, name)) {
             Some((_, earlier)) => *earlier = value,

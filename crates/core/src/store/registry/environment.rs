@@ -37,7 +37,6 @@ impl RegistryEnvironments {
     }
 }
 
-/// Everything that the variables of a new process come from.
 #[derive(Debug, Clone)]
 pub struct Background {
     /// What the system sets itself.
@@ -78,7 +77,6 @@ impl Background {
     }
 }
 
-/// Who builds an environment from the registry.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Builder {
     /// Windows: of each key all plain strings, then the expandable ones, each in the key's order: a reference finds
@@ -90,7 +88,6 @@ pub enum Builder {
 }
 
 impl Builder {
-    /// That of the system this program runs on.
     pub fn here() -> Self {
         if os::is_wine() { Self::Wine } else { Self::Windows }
     }

@@ -8,7 +8,6 @@ use crate::scope::Scope;
 pub(super) const MOST: usize = 32_767;
 #[derive(Debug, thiserror::Error)]
 pub enum RegistryError {
-    /// The key cannot be read or written.
     #[error(transparent)]
     Key(#[from] FileError),
     /// A value is no text, so that an edit could lose something.

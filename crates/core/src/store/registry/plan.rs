@@ -11,7 +11,6 @@ use crate::finding::Finding;
 use crate::registry::{PathBefore, RegistryPlaces, RegistryValue, Replaced, ValueKind, same_name};
 use crate::scope::Scope;
 
-/// A planned change of one key.
 #[derive(Debug)]
 #[must_use = "a plan changes nothing until it is applied"]
 pub struct RegistryPlan {

@@ -4,14 +4,11 @@ use std::path::PathBuf;
 
 use serde::Serialize;
 
-/// The language a startup file is written in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Dialect {
-    /// The language of POSIX shells.
     Posix,
     Fish,
-    /// That of the C shell.
     Csh,
 }
 
@@ -19,15 +16,12 @@ impl Dialect {
     pub const ALL: [Self; 3] = [Self::Posix, Self::Fish, Self::Csh];
 }
 
-/// A startup file that is to carry the block.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct StartupFile {
-    /// The file; it may not exist yet.
     pub path: PathBuf,
     pub dialect: Dialect,
 }
 
-/// The folders that shells look for startup files in.
 #[derive(Debug, Clone, Default)]
 pub struct StartupFolders {
     pub home: PathBuf,

@@ -9,10 +9,10 @@ use crate::os;
 use crate::path_list;
 use crate::registry;
 use crate::resolve::{Disk, FileKind, FileView, LookupContext, Shell};
+use crate::shells::unix_rules;
 use crate::system::System;
 use crate::yard::{Settings, Yard};
 
-/// A shell that can be started.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct InstalledShell {
     pub shell: Shell,
@@ -39,20 +39,12 @@ pub fn of_user(machine: &Machine) -> Vec<Shell> {
 
 /// Whether a startup file of this shell alone is in the home: its links may lead nowhere.
 fn has_startup_file(shell: Shell, machine: &Machine) -> bool {
-    let set = |name: &str, usual: PathBuf| machine.environment.folder(name).unwrap_or(usual);
-    let home = machine.home.clone();
-    let (folder, names): (PathBuf, &[&str]) = match shell {
-        Shell::Bash => (home, &[".bashrc", ".bash_profile", ".bash_login"]),
-        Shell::Zsh => (set("ZDOTDIR", home), &[".zshrc", ".zshenv", ".zprofile", ".zlogin"]),
-        Shell::Ksh => (home, &[".kshrc"]),
-        Shell::Tcsh => (home, &[".tcshrc", ".cshrc", ".login"]),
-        Shell::Fish => (set("XDG_CONFIG_HOME", home.join(".config")).join("fish"), &["config.fish"]),
-        Shell::Sh | Shell::Cmd | Shell::PowerShell | Shell::Pwsh => return false,
-    };
-    let is_there = |name: &&str| std::fs::symlink_metadata(folder.join(name)).is_ok();
-    // Settings of fish that somebody has put there; a new home gets the folder without any.
-    let parts = || std::fs::read_dir(folder.join("conf.d")).is_ok_and(|mut entries| entries.next().is_some());
-    names.iter().any(is_there) || shell == Shell::Fish && parts()
+    let Some(rules) = unix_rules(shell) else { return false };
+    let folder = (rules.settings)(&machine.home, &machine.environment);
+    rules.signs.iter().any(|sign| match sign.strip_suffix("/*") {
+        Some(parts) => std::fs::read_dir(folder.join(parts)).is_ok_and(|mut entries| entries.next().is_some()),
+        None => std::fs::symlink_metadata(folder.join(sign)).is_ok(),
+    })
 }
 
 /// Tells of shells that are installed and not the user's: nothing is registered for them.
@@ -88,7 +80,8 @@ pub fn installed(machine: &Machine, wanted: &[Shell]) -> Vec<InstalledShell> {
                 Shell::PowerShell if os::is_wine() => return None,
                 Shell::PowerShell => system.join("WindowsPowerShell").join("v1.0").join("powershell.exe"),
                 Shell::Pwsh => pwsh(machine)?,
-                _ => system.join("cmd.exe"),
+                Shell::Cmd => system.join("cmd.exe"),
+                Shell::Sh | Shell::Bash | Shell::Zsh | Shell::Fish | Shell::Ksh | Shell::Tcsh => return None,
             };
             return program.is_file().then_some(InstalledShell { shell: *shell, program });
         }
@@ -126,7 +119,6 @@ fn login_shell(machine: &Machine) -> Option<PathBuf> {
     told.or_else(os::shell_on_record).filter(|shell| shell.is_absolute())
 }
 
-/// Which of these shells the user logs in to.
 pub fn login_shell_among(machine: &Machine, shells: &[InstalledShell]) -> Option<Shell> {
     let own = kind(&login_shell(machine)?)?;
     shells.iter().map(|found| found.shell).find(|shell| *shell == own)

@@ -5,20 +5,15 @@ use serde::{Deserialize, Serialize};
 use crate::resolve::Shell;
 use crate::system::System;
 
-/// Which terminal.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum TerminalKind {
-    /// The one this program was started in.
     This,
-    /// One opened now.
     New,
 }
 
 /// A way in which a shell is started, which decides the startup files it reads.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum StartMode {
     /// An interactive login shell: a text console, a remote session, a terminal on macOS.
