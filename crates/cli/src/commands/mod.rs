@@ -3,33 +3,20 @@
 mod about;
 mod adopt;
 mod catch_up;
+mod changes;
 mod check;
-mod compare;
 mod completions;
-mod deliver;
 mod demo;
-mod draft;
-mod explain;
-mod history;
-mod inspect;
-mod machine;
+mod looks;
 mod overview;
 mod page;
 mod path;
 mod receive;
-mod register;
 mod retire;
 #[cfg(test)]
 mod schemas;
 mod selftest;
-mod snapshot;
-mod stock;
-mod survey;
-mod switch;
-mod trace;
 mod trial;
-mod undo;
-mod unpack;
 
 use std::process::ExitCode;
 
@@ -46,30 +33,32 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         None => overview::run(context),
         Some(Command::Receive(args)) => receive::run(*args, context),
         Some(Command::Adopt(args)) => adopt::run(*args, context),
-        Some(Command::Inspect(args)) => inspect::run(*args, context),
-        Some(Command::Unpack(args)) => unpack::run(*args, context),
+        Some(Command::Inspect(args)) => looks::inspect(*args, context),
+        Some(Command::Unpack(args)) => looks::unpack(*args, context),
         Some(Command::Check(args)) => check::run(args, context),
         Some(Command::Trial(args)) => trial::run(args, context),
-        Some(Command::Trace(args)) => trace::run(args, context),
-        Some(Command::Survey(args)) => survey::run(&args, context),
+        Some(Command::Trace(args)) => looks::trace(args, context),
+        Some(Command::Survey(args)) => looks::survey(&args, context),
         Some(Command::CatchUp(args)) => catch_up::run(&args, context),
         Some(Command::Path(command)) => path::run(command, context),
-        Some(Command::Machine(args)) => machine::run(args.from.as_deref(), context),
-        Some(Command::Explain(args)) => explain::run(&args, context),
-        Some(Command::Stock { moved: true, dry_run, .. }) => stock::run(StockRequest::TakeOver { dry_run }, context),
-        Some(Command::Stock { mend: true, dry_run, .. }) => stock::run(StockRequest::Mend { dry_run }, context),
-        Some(Command::Stock { from: Some(from), .. }) => stock::recorded(&from, context),
-        Some(Command::Stock { no_run, .. }) => stock::run(StockRequest::List { asks: !no_run }, context),
+        Some(Command::Machine(args)) => looks::machine(args.from.as_deref(), context),
+        Some(Command::Explain(args)) => looks::explain(&args, context),
+        Some(Command::Stock { moved: true, dry_run, .. }) => {
+            changes::stock(StockRequest::TakeOver { dry_run }, context)
+        }
+        Some(Command::Stock { mend: true, dry_run, .. }) => changes::stock(StockRequest::Mend { dry_run }, context),
+        Some(Command::Stock { from: Some(from), .. }) => changes::recorded_stock(&from, context),
+        Some(Command::Stock { no_run, .. }) => changes::stock(StockRequest::List { asks: !no_run }, context),
         Some(Command::Retire(args)) => retire::run(args, context),
-        Some(Command::History { id, all }) => history::run(id, all, context),
-        Some(Command::Undo { id, dry_run }) => undo::run(UndoRequest { id, dry_run }, context),
-        Some(Command::Register(args)) => register::register(args, context),
-        Some(Command::Unregister(args)) => register::unregister(args, context),
-        Some(Command::Switch(args)) => switch::run(args, context),
-        Some(Command::Deliver(args)) => deliver::run(args, context),
-        Some(Command::Draft { folder }) => draft::run(folder.as_deref(), context),
-        Some(Command::Snapshot(args)) => snapshot::run(args, context),
-        Some(Command::Compare(args)) => compare::run(args, context),
+        Some(Command::History { id, all }) => changes::history(id, all, context),
+        Some(Command::Undo { id, dry_run }) => changes::undo(UndoRequest { id, dry_run }, context),
+        Some(Command::Register(args)) => changes::register(args, context),
+        Some(Command::Unregister(args)) => changes::unregister(args, context),
+        Some(Command::Switch(args)) => changes::switch(args, context),
+        Some(Command::Deliver(args)) => changes::deliver(args, context),
+        Some(Command::Draft { folder }) => changes::draft(folder.as_deref(), context),
+        Some(Command::Snapshot(args)) => looks::snapshot(args, context),
+        Some(Command::Compare(args)) => looks::compare(args, context),
         Some(Command::Page(args)) => page::run(args, context),
         Some(Command::Demo(args)) => demo::run(&args, context),
         Some(Command::Selftest(args)) => selftest::run(args, context),

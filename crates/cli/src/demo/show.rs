@@ -20,6 +20,9 @@ use crate::context::Context;
 use crate::failure::{Failure, OutputError, exit};
 use crate::view::style;
 
+/// Of what a call said that ended otherwise than it should, so many characters are told where it was not shown.
+const MOST_SAID: usize = 600;
+
 #[derive(Debug)]
 pub struct Show<'a> {
     world: &'a World,
@@ -212,16 +215,20 @@ impl<'a> Show<'a> {
             ColorWhen::Never => "never",
             ColorWhen::Auto => "auto",
         };
-        let output = if self.context.global.json { Stdio::null() } else { Stdio::inherit() };
+        let output = if self.context.global.json { Stdio::piped() } else { Stdio::inherit() };
         let mut call = self.call(arguments);
-        let status = call.args(["--color", color]).stdin(Stdio::null()).stdout(output).status().map_err(start)?;
+        let call = call.args(["--color", color]).stdin(Stdio::null()).stdout(output).stderr(Stdio::inherit());
+        let output = call.output().map_err(start)?;
+        let status = output.status;
         if self.context.session.stop.requested() {
             return Err(Failure::new(exit::INTERRUPTED, "interrupted; the sandbox has been removed", None));
         }
         let arguments = arguments.iter().map(|argument| (*argument).to_owned()).collect();
         self.calls.push(DemoCall { arguments, exit_code: status.code() });
         if status.code() != Some(i32::from(code)) {
-            self.wrong.push(format!("wyard {} ended with {status}", shown.join(" ")));
+            let said = String::from_utf8_lossy(&output.stdout);
+            let said: String = said.split_whitespace().collect::<Vec<_>>().join(" ").chars().take(MOST_SAID).collect();
+            self.wrong.push(format!("wyard {} ended with {status} {said}", shown.join(" ")).trim_end().to_owned());
         }
         Ok(())
     }
