@@ -1,9 +1,8 @@
 //! Listing and unpacking: one walk over the entries, with or without writing.
 
 use std::path::Path;
-use std::sync::Mutex;
-use std::sync::PoisonError;
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
+use std::sync::{Mutex, PoisonError};
 use std::thread;
 
 use super::collect::Collector;

@@ -6,8 +6,9 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use super::run::{Ending, Outcome, SecondTerminal, Streams, run_on};
+use super::run::{Ending, Outcome, run_on};
 use super::start::Start;
+use super::streams::{SecondTerminal, Streams};
 use super::typist::Typing;
 use crate::environment::{Environment, host_system};
 use crate::os::{self, Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, SealLevel, SealRequest, TerminalContext};

@@ -5,8 +5,7 @@ use std::io::{self, Write};
 use wagon_yard_core::finding::Finding;
 use wagon_yard_core::report::Report;
 use wagon_yard_core::resolve::{Caller, Kind, Reason, Standing};
-use wagon_yard_core::shells::StartMode;
-use wagon_yard_core::shells::TerminalKind;
+use wagon_yard_core::shells::{StartMode, TerminalKind};
 use wagon_yard_core::terminal::{Found, Origin};
 use wagon_yard_core::trace::{CallerTrace, CandidateTrace, CommandTrace, TracedCommands};
 

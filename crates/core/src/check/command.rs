@@ -2,8 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::evidence::Evidence;
-use super::evidence::{Advice, CommandEvidence, Role, VersionRule};
+use super::evidence::{Advice, CommandEvidence, Evidence, Role, VersionRule};
 use super::judge::judge;
 use super::predicted::Predicted;
 use super::probe::{self, Target};

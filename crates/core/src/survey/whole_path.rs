@@ -101,6 +101,12 @@ fn survey_with(
         }
     }
     findings.sort_by_key(|finding| finding.severity);
+    let report = Report::new(SurveyedPath { terminal, scopes: by_scope(&view, seen) }).with_findings(findings);
+    let bad = all_findings(&report).any(|finding| finding.severity <= limit);
+    Ok(report.failed_if(bad))
+}
+
+fn by_scope(view: &PathView, seen: Vec<entries::Inspected>) -> Vec<ScopeSurvey> {
     let mut scopes: Vec<ScopeSurvey> = Vec::new();
     for (part, seen) in view.parts.iter().zip(seen) {
         let surveyed = EntrySurvey {
@@ -115,9 +121,7 @@ fn survey_with(
             None => scopes.push(ScopeSurvey { scope: part.scope, entries: vec![surveyed] }),
         }
     }
-    let report = Report::new(SurveyedPath { terminal, scopes }).with_findings(findings);
-    let bad = all_findings(&report).any(|finding| finding.severity <= limit);
-    Ok(report.failed_if(bad))
+    scopes
 }
 
 /// PATH of a new terminal, with what is worth telling of it; where no shell gives an answer, that of this one.

@@ -10,8 +10,7 @@ use crate::environment::Environment;
 use crate::os;
 use crate::process::{Ending, Outcome, SealLevel, TerminalContext};
 use crate::resolve::{Kind, LookupContext, Shell};
-use crate::shells::StartMode;
-use crate::shells::Watch;
+use crate::shells::{StartMode, Watch};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Meaning {

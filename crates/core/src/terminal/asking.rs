@@ -127,19 +127,7 @@ impl Asking<'_> {
         };
         let outcome = match unix_rules(shell.shell) {
             None => {
-                let marker = marker();
-                (answer.said, answer.took) = windows_shells::ask(
-                    shell,
-                    &marker,
-                    environment,
-                    question,
-                    &self.machine.home,
-                    self.limit(question),
-                    self.stop,
-                );
-                if let Ok(said) = &mut answer.said {
-                    said.context.of_system = windows::of_system(&said.context.folders(), self.machine);
-                }
+                (answer.said, answer.took) = self.on_windows(shell, environment, question);
                 return answer;
             }
             Some(rules) if level == SealLevel::None && !self.unsealed && !rules.harmless.contains(&mode) => {
@@ -188,6 +176,20 @@ impl Asking<'_> {
             answer.said = Err(NoAnswer::of_ending(&outcome));
         }
         answer
+    }
+
+    fn on_windows(
+        &self,
+        shell: &InstalledShell,
+        environment: &Environment,
+        question: Question<'_>,
+    ) -> (Result<ShellReply, NoAnswer>, Duration) {
+        let (marker, home, limit) = (marker(), &self.machine.home, self.limit(question));
+        let (mut said, took) = windows_shells::ask(shell, &marker, environment, question, home, limit, self.stop);
+        if let Ok(said) = &mut said {
+            said.context.of_system = windows::of_system(&said.context.folders(), self.machine);
+        }
+        (said, took)
     }
 
     /// How long a start may take, with the answer.

@@ -8,8 +8,7 @@ use super::asking::Asking;
 use super::base::base_environments;
 use crate::environment::Environment;
 use crate::resolve::Shell;
-use crate::shells::StartMode;
-use crate::shells::StartupFolders;
+use crate::shells::{StartMode, StartupFolders};
 
 impl Asking<'_> {
     /// The folders in which this user's shells look for startup files, as the shells themselves say: `ZDOTDIR` is most

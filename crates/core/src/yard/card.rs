@@ -6,7 +6,8 @@ use serde::{Deserialize, Serialize};
 
 use super::error::{FORMAT, YardError};
 use super::trial::Trial;
-use crate::layout::Command;
+use crate::clock;
+use crate::layout::{Command, Layout};
 use crate::naming::{ToolName, Variable, Version};
 use crate::prepare::{Launcher, PrepareStep};
 use crate::registry::Replaced;
@@ -47,6 +48,35 @@ pub struct Card {
     pub trials: Vec<Trial>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub registration: Option<Registration>,
+}
+
+impl Card {
+    /// Of a tool that is received now; nothing is registered, prepared or settled yet.
+    pub fn new(name: ToolName, version: Version, source: Source, layout: &Layout) -> Self {
+        Self {
+            card: 1,
+            name,
+            version,
+            received: clock::now(),
+            source,
+            layout: CardLayout {
+                wrapper: layout.wrapper.clone(),
+                command_folders: layout.command_folders.clone(),
+                completions: layout.completions.clone(),
+            },
+            commands: layout.commands.clone(),
+            folder: None,
+            uninstaller: None,
+            added: Vec::new(),
+            probe: None,
+            requires: Requires::default(),
+            prepare: Vec::new(),
+            prepared: Vec::new(),
+            launchers: Vec::new(),
+            trials: Vec::new(),
+            registration: None,
+        }
+    }
 }
 
 /// A file of a tool as Wagon Yard has written it: one with another checksum was edited since.

@@ -77,16 +77,7 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Ref
     // Those that a layer over another place would cover as well: that one may be refused.
     folders.extend(needed_layers.iter().filter(|folder| !folders.contains(folder)).cloned().collect::<Vec<_>>());
     folders.sort();
-    // All are opened before the first is covered.
-    let mut opened = BTreeMap::new();
-    for folder in &folders {
-        opened.insert(folder.clone(), open(folder).step("open a folder")?);
-    }
-    for point in folders.iter().flat_map(|folder| below(&points, folder)) {
-        if let Ok(fd) = open(point) {
-            opened.insert(point.clone(), fd);
-        }
-    }
+    let opened = open_all(&folders, &points)?;
     let devices = os::is_superuser().then(Devices::open);
     let shared = open(Path::new(SHARED)).ok();
     read_only("/").step("read-only mounts")?;
@@ -132,19 +123,38 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Ref
         }
     }
     if request.level == SealLevel::Full {
-        mount("proc", "/proc", "proc", MountFlags::NOSUID | MountFlags::NODEV | MountFlags::NOEXEC, None)
-            .step("proc")?;
-        if rights == Rights::Superuser {
-            for door in DOORS.map(|door| Path::new("/proc").join(door)).iter().filter(|door| door.exists()) {
-                mount_bind(door, door).step("proc")?;
-                mount_remount(door, MountFlags::BIND | MountFlags::RDONLY, c"").step("proc")?;
-            }
-        }
+        show_own_processes(rights).step("proc")?;
     }
     for (file, content) in &request.stand_ins {
         stand_in(file, content).step("stand-in")?;
     }
     cover.finish().step("layers")
+}
+
+/// All are opened before the first is covered.
+fn open_all(folders: &[PathBuf], points: &[PathBuf]) -> Result<BTreeMap<PathBuf, OwnedFd>, Refused> {
+    let mut opened = BTreeMap::new();
+    for folder in folders {
+        opened.insert(folder.clone(), open(folder).step("open a folder")?);
+    }
+    for point in folders.iter().flat_map(|folder| below(points, folder)) {
+        if let Ok(fd) = open(point) {
+            opened.insert(point.clone(), fd);
+        }
+    }
+    Ok(opened)
+}
+
+/// Only the processes in the seal are seen, and a superuser changes nothing of the system through files there.
+fn show_own_processes(rights: Rights) -> rustix::io::Result<()> {
+    mount("proc", "/proc", "proc", MountFlags::NOSUID | MountFlags::NODEV | MountFlags::NOEXEC, None)?;
+    if rights == Rights::Superuser {
+        for door in DOORS.map(|door| Path::new("/proc").join(door)).iter().filter(|door| door.exists()) {
+            mount_bind(door, door)?;
+            mount_remount(door, MountFlags::BIND | MountFlags::RDONLY, c"")?;
+        }
+    }
+    Ok(())
 }
 
 /// The real folders among these that are there, those that hold others first. What lies in one of them is covered with

@@ -4,10 +4,9 @@
 use std::path::{Path, PathBuf};
 
 use super::error::AdoptError;
-use super::report::{AdoptRequest, AdoptedFolder};
+use super::report::{AdoptRequest, AdoptedFolder, Installed};
 use crate::change::{Change, Changeset};
 use crate::check::{self, check};
-use crate::clock;
 use crate::error::FileContext as _;
 use crate::finding::{Code, Finding};
 use crate::folders::cleaned_place;
@@ -22,87 +21,57 @@ use crate::session::{JobError, Session};
 use crate::store::StorePlan;
 use crate::suggestion::suggested;
 use crate::terminal::{Answer, Asking, Question};
-use crate::yard::{Card, CardLayout, Source};
+use crate::yard::{Card, Registration, Source, Stock, Yard};
 
 /// Adopts a folder.
 ///
 /// # Errors
 /// When it holds no tool, or something is in the way; nothing is changed then.
 pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFolder>, JobError> {
-    let (yard, system) = (&session.yard, session.system());
+    let yard = &session.yard;
     if !request.dry_run {
         session.check_scratch()?;
         session.check_scope(request.scope)?;
     }
     let installed = request.installed.as_ref();
     let only = installed.and_then(|installed| installed.only.as_deref());
-    let folder = std::path::absolute(&request.folder).at("find", &request.folder)?;
-    let (root, layout) = tool_in_place(&folder, &request.command_folders, only, system)?;
-    if root.starts_with(yard.root()) {
-        return Err(AdoptError::InYard(root).into());
-    }
-    path_list::check_entry(&root, system).map_err(|source| AdoptError::Entry { folder: root.clone(), source })?;
-    session.check_folder(&root, request.trusts || request.move_in)?;
+    let (root, layout) = in_place(session, request, only)?;
     let asking = session.asking()?;
     let lock = session.lock_unless(request.dry_run)?;
     let stock = session.cards()?;
     let is_known = |card: &&Card| yard.home_of(card) == root && (only.is_none() || shares_command(card, &layout));
     let old = stock.iter().find(is_known);
     let (name, version) = named(request, old, &root, &layout, session)?;
-    if let Some(known) = old.filter(|known| installed.is_none() || known.name != name) {
-        let (name, version) = (known.name.clone(), known.version.clone());
-        return Err(AdoptError::OnRecord { folder: root, name, version }.into());
-    }
     let replaces_itself = old.is_some_and(|known| known.version == version);
-    if let Some(known) = stock.version(&name, &version).filter(|_| !replaces_itself) {
-        return Err(AdoptError::OnRecordElsewhere { name, version, home: yard.home_of(known) }.into());
-    }
+    refuse_known(
+        yard,
+        &stock,
+        (&name, &version),
+        old.filter(|known| installed.is_none() || known.name != name),
+        replaces_itself,
+    )?;
     let home = if request.move_in { yard.home(&name, &version) } else { root.clone() };
     let of_old = old.and_then(|known| known.registration.as_ref());
-    let home_variables = match (&request.home_variables, of_old) {
-        (HomeVariables::Usual, Some(registration)) => registration.home_variables.clone(),
-        (wanted, _) => wanted.of(&name).map_err(AdoptError::HomeVariable)?,
-    };
+    let home_variables = home_variables(request, of_old, &name)?;
     // What was registered by us stays ours.
     let was_registered =
         !request.move_in && of_old.is_none() && is_registered(&asking, &root, &layout, &home_variables);
     let scope = of_old.map_or(request.scope, |registration| registration.scope);
-    let card = Card {
-        card: 1,
-        name: name.clone(),
-        version: version.clone(),
-        received: clock::now(),
-        source: installed.map_or_else(|| of_folder(&root), |installed| installed.source.clone()),
-        layout: CardLayout {
-            wrapper: PathBuf::new(),
-            command_folders: layout.command_folders.clone(),
-            completions: layout.completions.clone(),
-        },
-        commands: layout.commands.clone(),
-        folder: (!request.move_in).then(|| root.clone()),
-        uninstaller: installed.and_then(|installed| installed.uninstaller.clone()).or_else(|| old?.uninstaller.clone()),
-        added: {
-            let new = installed.iter().flat_map(|installed| &installed.added);
-            old.iter().flat_map(|known| &known.added).chain(new).cloned().collect()
-        },
-        probe: old.and_then(|known| known.probe.clone()),
-        requires: old.map(|known| known.requires.clone()).unwrap_or_default(),
-        prepare: old.map(|known| known.prepare.clone()).unwrap_or_default(),
-        prepared: old.map(|known| known.prepared.clone()).unwrap_or_default(),
-        launchers: old.map(|known| known.launchers.clone()).unwrap_or_default(),
-        trials: old.map(|known| known.trials.clone()).unwrap_or_default(),
-        registration: (!was_registered).then(|| registration(scope, home_variables.clone())),
-    };
+    let mut card = card((&name, &version), &root, &layout, installed, old);
+    card.folder = (!request.move_in).then(|| root.clone());
+    card.registration = (!was_registered).then(|| registration(scope, home_variables.clone()));
     let registrar = session.registrar(&stock)?;
     let plan = card.registration.is_some().then(|| registrar.plan(Some(&card), None)).transpose()?;
     let mut findings = plan.as_ref().map(StorePlan::findings).unwrap_or_default();
     findings.extend(in_cleaned_place(session, request, &root, &name));
     let mut change = None;
     if let Some(lock) = &lock {
-        let mut changeset = Changeset::default();
-        match &plan {
-            Some(plan) => changeset.extend(registrar.changeset(plan, Some(&card), None)?),
-            None => yard.put_card(&mut changeset, &card)?,
+        let mut changeset = match &plan {
+            Some(plan) => registrar.changeset(plan, Some(&card), None)?,
+            None => Changeset::default(),
+        };
+        if plan.is_none() {
+            yard.put_card(&mut changeset, &card)?;
         }
         if let Some(old) = old.filter(|_| !replaces_itself) {
             yard.remove_card(&mut changeset, old)?;
@@ -129,13 +98,81 @@ pub fn run(session: &Session, request: &AdoptRequest) -> Result<Report<AdoptedFo
         change,
         home: home.into(),
     };
-    if lock.is_none() {
-        return Ok(Report::new(adopted).with_findings(findings));
+    let check = match lock {
+        None => None,
+        Some(lock) => {
+            drop(lock);
+            check(session, &[card], true)?.into_body().tools.into_iter().next()
+        }
+    };
+    Ok(Report::new(AdoptedFolder { check, ..adopted }).with_findings(findings))
+}
+
+/// The tool in the folder, where it may stay there or be moved.
+fn in_place(session: &Session, request: &AdoptRequest, only: Option<&[String]>) -> Result<(PathBuf, Layout), JobError> {
+    let system = session.system();
+    let folder = std::path::absolute(&request.folder).at("find", &request.folder)?;
+    let (root, layout) = tool_in_place(&folder, &request.command_folders, only, system)?;
+    if root.starts_with(session.yard.root()) {
+        return Err(AdoptError::InYard(root).into());
     }
-    drop(lock);
-    let checked = check(session, &[card], true)?;
-    let adopted = AdoptedFolder { check: checked.into_body().tools.into_iter().next(), ..adopted };
-    Ok(Report::new(adopted).with_findings(findings))
+    path_list::check_entry(&root, system).map_err(|source| AdoptError::Entry { folder: root.clone(), source })?;
+    session.check_folder(&root, request.trusts || request.move_in)?;
+    Ok((root, layout))
+}
+
+/// Refuses what is on record already: `here` at this place, or elsewhere under this name and version.
+fn refuse_known(
+    yard: &Yard,
+    stock: &Stock,
+    (name, version): (&ToolName, &Version),
+    here: Option<&Card>,
+    replaces_itself: bool,
+) -> Result<(), AdoptError> {
+    if let Some(known) = here {
+        let (folder, name, version) = (yard.home_of(known), known.name.clone(), known.version.clone());
+        return Err(AdoptError::OnRecord { folder, name, version });
+    }
+    match stock.version(name, version).filter(|_| !replaces_itself) {
+        Some(known) => {
+            let home = yard.home_of(known);
+            Err(AdoptError::OnRecordElsewhere { name: name.clone(), version: version.clone(), home })
+        }
+        None => Ok(()),
+    }
+}
+
+fn home_variables(
+    request: &AdoptRequest,
+    old: Option<&Registration>,
+    name: &ToolName,
+) -> Result<Vec<Variable>, AdoptError> {
+    match (&request.home_variables, old) {
+        (HomeVariables::Usual, Some(registration)) => Ok(registration.home_variables.clone()),
+        (wanted, _) => wanted.of(name).map_err(AdoptError::HomeVariable),
+    }
+}
+
+/// Its card, but for place and registration; of one that is on record already it keeps what was settled later.
+fn card(
+    (name, version): (&ToolName, &Version),
+    root: &Path,
+    layout: &Layout,
+    installed: Option<&Installed>,
+    old: Option<&Card>,
+) -> Card {
+    let source = installed.map_or_else(|| of_folder(root), |installed| installed.source.clone());
+    let mut card = Card::new(name.clone(), version.clone(), source, layout);
+    card.layout.wrapper = PathBuf::new();
+    if let Some(old) = old.cloned() {
+        let Card { uninstaller, added, probe, requires, prepare, prepared, launchers, trials, .. } = old;
+        card = Card { uninstaller, added, probe, requires, prepare, prepared, launchers, trials, ..card };
+    }
+    if let Some(installed) = installed {
+        card.uninstaller = installed.uninstaller.clone().or(card.uninstaller);
+        card.added.extend(installed.added.iter().cloned());
+    }
+    card
 }
 
 fn in_cleaned_place(session: &Session, request: &AdoptRequest, root: &Path, name: &ToolName) -> Option<Finding> {

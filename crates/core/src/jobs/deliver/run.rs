@@ -8,8 +8,9 @@ use super::error::DeliverError;
 use super::prefetch::prefetch;
 use super::report::{DeliveredTool, Delivery, DeliveryState, DeliveryStep};
 use super::steps::{Failed, Wanted, failed, folder_of, retire_all};
-use crate::check::check;
-use crate::download::Address;
+use crate::check::{ToolCheck, check};
+use crate::download::{Address, DownloadError};
+use crate::finding::Finding;
 use crate::jobs::preparing::PreparedReport;
 use crate::naming::did_you_mean;
 use crate::os;
@@ -76,57 +77,18 @@ pub fn run(session: &Session, request: &DeliverRequest, progress: &dyn Progress)
     let others = if request.retire_others { others(&stock, &waybill) } else { Vec::new() };
     let is_to_do = plan.iter().any(|(_, tool)| tool.state == DeliveryState::Planned) || !others.is_empty();
     let change = if is_to_do && !looks_only { Some(begin(session, &request.waybill)?) } else { None };
-    let mut tools: Vec<DeliveredTool> = Vec::new();
-    for (wanted, mut delivered) in plan {
-        let tool = wanted.tool;
-        let missing = tool.requires.tools.iter().find(|name| {
-            let failed = |state| matches!(state, DeliveryState::Failed | DeliveryState::Skipped);
-            tools.iter().any(|other| other.name == name.as_str() && failed(other.state))
-        });
-        if let Some(missing) = missing {
-            delivered.state = DeliveryState::Skipped;
-            delivered.why = Some(format!("requires {missing}"));
-        } else if delivered.state == DeliveryState::Planned && !looks_only {
-            let addresses = wanted.addresses(&delivered.steps);
-            let absent = addresses.iter().find_map(|address| absent.remove(address.as_str()));
-            let outcome = match absent {
-                Some(error) => Err(error.into()),
-                None => wanted.carry_out(session, &delivered.steps, &mut delivered.prepared, progress),
-            };
-            match outcome {
-                Ok(change) => {
-                    (delivered.state, delivered.change) = (DeliveryState::Done, change);
-                    lacks_command(&session.stock()?, tool, &mut delivered);
-                }
-                Err(failed) if failed.interrupted => return Err(SessionError::Interrupted.into()),
-                Err(failed) => (delivered.state, delivered.why) = (DeliveryState::Failed, Some(failed.why)),
-            }
-        }
-        tools.push(delivered);
-    }
+    let mut tools = carry_out(session, plan, looks_only, &mut absent, progress)?;
     for mut other in others {
         if !looks_only {
-            match retire_all(session, &other.name) {
-                Ok(change) => (other.state, other.change) = (DeliveryState::Done, change),
-                Err(failed) if failed.interrupted => return Err(SessionError::Interrupted.into()),
-                Err(failed) => (other.state, other.why) = (DeliveryState::Failed, Some(failed.why)),
-            }
+            let outcome = retire_all(session, &other.name);
+            note(&mut other, outcome)?;
         }
         tools.push(other);
     }
     let is_changed = tools.iter().any(|tool| tool.state == DeliveryState::Done);
-    let (checks, findings) = if !request.dry_run && request.system.is_none() {
-        let stock = session.stock()?;
-        let is_of_waybill = |card: &&Card| {
-            tools.iter().any(|tool| tool.name == card.name.as_str() && tool.version == card.version.as_str())
-        };
-        let cards: Vec<Card> =
-            stock.iter().filter(is_of_waybill).filter(|card| card.registration.is_some()).cloned().collect();
-        let checked = check(session, &cards, true)?;
-        let findings = checked.findings.clone();
-        (checked.into_body().tools, findings)
-    } else {
-        (Vec::new(), Vec::new())
+    let (checks, findings) = match request.dry_run || request.system.is_some() {
+        true => (Vec::new(), Vec::new()),
+        false => checked(session, &tools)?,
     };
     let is_short = tools.iter().any(|tool| match tool.state {
         DeliveryState::Failed | DeliveryState::Skipped => true,
@@ -143,6 +105,61 @@ pub fn run(session: &Session, request: &DeliverRequest, progress: &dyn Progress)
         checks,
     };
     Ok(Report::new(delivery).with_findings(findings).failed_if(is_short))
+}
+
+/// Does what the plan says, tool by tool; what requires one that failed is skipped.
+fn carry_out(
+    session: &Session,
+    plan: Vec<(Wanted<'_>, DeliveredTool)>,
+    looks_only: bool,
+    absent: &mut HashMap<String, DownloadError>,
+    progress: &dyn Progress,
+) -> Result<Vec<DeliveredTool>, JobError> {
+    let mut tools: Vec<DeliveredTool> = Vec::new();
+    for (wanted, mut delivered) in plan {
+        let missing = wanted.tool.requires.tools.iter().find(|name| {
+            let failed = |state| matches!(state, DeliveryState::Failed | DeliveryState::Skipped);
+            tools.iter().any(|other| other.name == name.as_str() && failed(other.state))
+        });
+        if let Some(missing) = missing {
+            delivered.state = DeliveryState::Skipped;
+            delivered.why = Some(format!("requires {missing}"));
+        } else if delivered.state == DeliveryState::Planned && !looks_only {
+            let addresses = wanted.addresses(&delivered.steps);
+            let absent = addresses.iter().find_map(|address| absent.remove(address.as_str()));
+            let outcome = match absent {
+                Some(error) => Err(error.into()),
+                None => wanted.carry_out(session, &delivered.steps, &mut delivered.prepared, progress),
+            };
+            if note(&mut delivered, outcome)? {
+                lacks_command(&session.stock()?, wanted.tool, &mut delivered);
+            }
+        }
+        tools.push(delivered);
+    }
+    Ok(tools)
+}
+
+/// Notes how a tool came out, and gives whether it is done; an error only where the user asked to stop.
+fn note(tool: &mut DeliveredTool, outcome: Result<Option<u64>, Failed>) -> Result<bool, JobError> {
+    match outcome {
+        Ok(change) => (tool.state, tool.change) = (DeliveryState::Done, change),
+        Err(failed) if failed.interrupted => return Err(SessionError::Interrupted.into()),
+        Err(failed) => (tool.state, tool.why) = (DeliveryState::Failed, Some(failed.why)),
+    }
+    Ok(tool.state == DeliveryState::Done)
+}
+
+/// Checks those of the waybill's tools that are registered, all at once.
+fn checked(session: &Session, tools: &[DeliveredTool]) -> Result<(Vec<ToolCheck>, Vec<Finding>), JobError> {
+    let is_of_waybill = |card: &&Card| {
+        tools.iter().any(|tool| tool.name == card.name.as_str() && tool.version == card.version.as_str())
+    };
+    let stock = session.stock()?;
+    let cards = stock.iter().filter(is_of_waybill).filter(|card| card.registration.is_some());
+    let checked = check(session, &cards.cloned().collect::<Vec<_>>(), true)?;
+    let findings = checked.findings.clone();
+    Ok((checked.into_body().tools, findings))
 }
 
 /// Refuses the whole waybill where a launcher names a file that its tool does not have, as far as the tools are at hand.

@@ -104,23 +104,9 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
     };
     let only_files = listing.entries.iter().filter(|e| e.kind == EntryKind::File);
     let files: Vec<&Path> = only_files.filter_map(|e| e.path.below(&layout.wrapper)).collect();
-    let (mut sample_settings, mut documents, mut installers): (Vec<ReportPath>, Vec<_>, Vec<_>) = Default::default();
-    for &file in &files {
-        let depth = file.as_os_str().as_encoded_bytes().split(|b| std::path::is_separator(char::from(*b))).count();
-        if depth > DEEPEST_TOLD {
-            continue;
-        }
-        let name = file_name(file).to_ascii_lowercase();
-        for (found, deepest, is) in [
-            (&mut sample_settings, DEEPEST_TOLD, is_sample as fn(&str) -> bool),
-            (&mut documents, 1, is_document),
-            (&mut installers, 2, is_installer),
-        ] {
-            if depth <= deepest && is(&name) {
-                found.push(ReportPath::from(file));
-            }
-        }
-    }
+    let [sample_settings, documents, installers] =
+        [(is_sample as fn(&str) -> bool, DEEPEST_TOLD), (is_document, 1), (is_installer, 2)]
+            .map(|(is, deepest)| named_so(&files, is, deepest));
     let by_place = Files::of(&listing);
     for (path, fixed) in fixed_paths(&by_place, &layout) {
         let seen = format!("{path} refers to {fixed}, which may not exist here");
@@ -160,6 +146,14 @@ fn archive(session: &Session, request: &InspectRequest) -> Result<Report<Inspect
         command_folders: layout.command_folders.into_iter().map(Into::into).collect(),
     };
     Ok(Report::new(Inspected::File(Box::new(inspected))).with_findings(findings))
+}
+
+/// The files of such names that lie no deeper.
+fn named_so(files: &[&Path], is: fn(&str) -> bool, deepest: usize) -> Vec<ReportPath> {
+    let depth =
+        |file: &Path| file.as_os_str().as_encoded_bytes().split(|b| std::path::is_separator(char::from(*b))).count();
+    let found = files.iter().filter(|file| depth(file) <= deepest && is(&file_name(file).to_ascii_lowercase()));
+    found.map(|file| ReportPath::from(*file)).collect()
 }
 
 /// The commands with what becomes of them on this machine.

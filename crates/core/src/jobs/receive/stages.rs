@@ -9,7 +9,6 @@ use crate::archive::{self, Finish, Format, LeftOut, Listing, Source};
 use crate::change::{Change, Changeset};
 use crate::check::{CheckError, ToolCheck, check};
 use crate::checksum::{Published, Summed};
-use crate::clock;
 use crate::error::FileContext as _;
 use crate::finding::Finding;
 use crate::jobs::marking::pass_mark_on;
@@ -26,7 +25,7 @@ use crate::progress::{Processor, Progress};
 use crate::registration::registration;
 use crate::session::{JobError, Session};
 use crate::store::{StoreChanges, StorePlan};
-use crate::yard::{self, Card, CardLayout, OtherSource, Stock, YardLock};
+use crate::yard::{self, Card, OtherSource, Stock, YardLock};
 
 #[derive(Debug)]
 pub struct Identified {
@@ -359,28 +358,15 @@ fn card(
     let home_variables = request.placement.home_variables.of(&tool.name).map_err(ReceiveError::HomeVariable)?;
     let file = std::path::absolute(&request.source.file).unwrap_or_else(|_| request.source.file.clone());
     let LaidOut { name, version, layout, format, .. } = tool;
+    let source = yard::Source {
+        file: source_file(&file, request.source.address.as_ref()),
+        address: request.source.address.as_ref().map(ToString::to_string),
+        bytes: format.bytes,
+        sha256: summed.sha256.to_string(),
+        compared: !summed.published.is_empty(),
+        with: tool.with.clone(),
+    };
     Ok(Card {
-        card: 1,
-        name: name.clone(),
-        version: version.clone(),
-        received: clock::now(),
-        source: yard::Source {
-            file: source_file(&file, request.source.address.as_ref()),
-            address: request.source.address.as_ref().map(ToString::to_string),
-            bytes: format.bytes,
-            sha256: summed.sha256.to_string(),
-            compared: !summed.published.is_empty(),
-            with: tool.with.clone(),
-        },
-        layout: CardLayout {
-            wrapper: layout.wrapper.clone(),
-            command_folders: layout.command_folders.clone(),
-            completions: layout.completions.clone(),
-        },
-        commands: layout.commands.clone(),
-        folder: None,
-        uninstaller: None,
-        added: Vec::new(),
         probe: request.placement.probe.clone(),
         requires: request.placement.requires.clone(),
         prepare: preparation.steps.clone(),
@@ -388,5 +374,6 @@ fn card(
         launchers: tool.launchers.clone(),
         trials: request.placement.trials.clone(),
         registration: Some(registration(request.placement.scope, home_variables)),
+        ..Card::new(name.clone(), version.clone(), source, layout)
     })
 }

@@ -12,7 +12,7 @@ use super::report::SelfTest;
 use super::steps;
 use crate::error::{FileContext as _, classified};
 use crate::facts::{FoundProgram, MachineFacts};
-use crate::judges::{Judging, judge};
+use crate::judges::{JudgedCaller, Judging, judge};
 use crate::machine::Machine;
 use crate::os::{self, SealLevel};
 use crate::report::Report;
@@ -21,7 +21,7 @@ use crate::scope::Scope;
 use crate::session::{JobError, Session};
 use crate::snapshot::Private;
 use crate::system::System;
-use crate::terminal;
+use crate::terminal::{self, InstalledShell};
 use crate::whole_file;
 
 /// How many machines are made, if there is time.
@@ -151,20 +151,10 @@ fn tried(
     }
 
     stage("asking every shell about made-up machines");
-    let machines = work.join("machines");
-    fs::create_dir(&machines).map_err(SelfTestError::Work)?;
     let everywhere = Machine::new(session.machine.environment.clone(), Some(&work.join("nobody")), None, Scope::User);
     let shells = everywhere.map(|machine| terminal::installed(&machine, &Shell::ALL)).unwrap_or_default();
-    let judging = Judging {
-        work: &machines,
-        shells: &shells,
-        program,
-        seed,
-        machines: MACHINES,
-        until: Some(times.lookups_until.min(Instant::now() + times.lookups)),
-        stop,
-    };
-    let mut lookups = judge(&judging, session.machine.system()).map_err(SelfTestError::Work)?;
+    let until = times.lookups_until.min(Instant::now() + times.lookups);
+    let mut lookups = judged(session, &work, (program, &shells), seed, until).map_err(SelfTestError::Work)?;
     session.bail_if_interrupted()?;
 
     let private = Private::of(&session.machine);
@@ -194,6 +184,19 @@ fn tried(
         lookups,
         steps,
     })
+}
+
+fn judged(
+    session: &Session,
+    work: &Path,
+    (program, shells): (&Path, &[InstalledShell]),
+    seed: u64,
+    until: Instant,
+) -> io::Result<Vec<JudgedCaller>> {
+    let work = &work.join("machines");
+    fs::create_dir(work)?;
+    let (until, stop) = (Some(until), &session.stop);
+    judge(&Judging { work, shells, program, seed, machines: MACHINES, until, stop }, session.machine.system())
 }
 
 /// The folder without links on the way to it; as Windows writes it, without the prefix that shells do not read.
