@@ -35,7 +35,7 @@ fn main() -> ExitCode {
         println!("{}", said.display());
         return ExitCode::SUCCESS;
     }
-    args::complete::answer();
+    args::complete::answer(<args::Args as clap::CommandFactory>::command);
     quiet_decoders();
     let args = args::parse();
     let json = args.global.json;

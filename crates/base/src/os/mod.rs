@@ -7,6 +7,7 @@ mod mac_facts;
 mod processor_levels;
 mod raw_registry;
 mod seal;
+mod temporary;
 mod terminal_context;
 #[cfg(unix)]
 mod unix;
@@ -66,15 +67,11 @@ pub use windows_registry::*;
 #[cfg(windows)]
 pub use windows_rights::{others_may_write, untrusted_for_everybody};
 
-/// What the names of the temporary folders of a process of this program begin with.
-pub fn temporary_name(process: u32) -> String {
-    format!("wyard-{process}-")
-}
-
 pub use mac_facts::{macos_setting, translates_intel};
 pub use processor_levels::processor_levels;
 pub use raw_registry::{Hive, RawValue};
 pub use seal::{
     Network, SEAL_ARGUMENT, SEALED_VARIABLE, SealChannel, SealLevel, SealReport, SealRequest, own_program, serve_seal,
 };
+pub use temporary::temporary_name;
 pub use terminal_context::{CONTEXT_ARGUMENT, Descriptor, TerminalContext};

@@ -3,7 +3,6 @@
 
 use std::ffi::OsStr;
 
-use clap::CommandFactory as _;
 use clap_complete::env::{CompleteEnv, Shells};
 use clap_complete::{ArgValueCandidates, CompletionCandidate};
 use wagon_yard_core::environment::{self, Environment};
@@ -16,17 +15,15 @@ use wagon_yard_core::scope::Scope;
 use wagon_yard_core::session::Session;
 use wagon_yard_core::yard::Stock;
 
-use super::Args;
-
 /// The variable by which a completion script asks.
 const VARIABLE: &str = "WYARD_COMPLETE";
 
 /// The shells that there is a script for.
 const SHELLS: Shells<'static> = Shells::builtins();
 
-/// Answers a completion script, and ends the program; comes back where none asks.
-pub fn answer() {
-    CompleteEnv::with_factory(Args::command).var(VARIABLE).complete();
+/// Answers a completion script, given the command line, and ends the program; comes back where none asks.
+pub fn answer(line: fn() -> clap::Command) {
+    CompleteEnv::with_factory(line).var(VARIABLE).complete();
 }
 
 /// The names of the shells that there is a script for.

@@ -12,7 +12,7 @@ use wagon_yard_core::jobs::receive::FileUse;
 use wagon_yard_core::layout::HomeVariables;
 use wagon_yard_core::naming::{ToolName, Variable, Version};
 
-use super::RequiresArgs;
+use super::proof::{RequiresArgs, exit_status};
 
 /// Options of `receive`. Those without a heading of their own come first: a heading holds for all that follows.
 #[derive(Debug, ClapArgs)]
@@ -144,11 +144,6 @@ pub struct InstallerArgs {
     /// Arguments for the installer
     #[arg(last = true, value_name = "ARGUMENTS")]
     pub arguments: Vec<OsString>,
-}
-
-/// An exit status, which on Windows may have any 32 bits.
-pub fn exit_status(text: &str) -> Result<i32, &'static str> {
-    text.parse().map_err(|_| "an exit status is a whole number, such as 0 or 1")
 }
 
 /// How long an installer or uninstaller may take: up to a day.

@@ -3,24 +3,25 @@
 pub mod complete;
 mod files;
 mod help;
+mod looks;
 mod machines;
 #[cfg(test)]
-mod manual;
+mod manual_tests;
 mod proof;
+mod tools;
 
 use std::ffi::OsString;
 use std::io::{self, Write as _};
 use std::path::PathBuf;
-use std::time::Duration;
 
 use clap::{Args as ClapArgs, CommandFactory as _, FromArgMatches as _, Parser, Subcommand, ValueEnum};
-pub use files::{InspectArgs, ReceiveArgs, ToolArgs, UnpackArgs, minutes};
+pub use files::{InspectArgs, ReceiveArgs, UnpackArgs};
+pub use looks::{CatchUpArgs, ExplainArgs, SurveyArgs, TraceArgs};
 pub use machines::{CompareArgs, FromArgs, PageArgs, SelfTestArgs, SnapshotArgs};
-pub use proof::{CheckArgs, RequiresArgs, TrialAction, TrialAddArgs, TrialArgs};
-use wagon_yard_core::finding::Severity;
-use wagon_yard_core::resolve::{Caller, Shell};
+pub use proof::{CheckArgs, TrialAction, TrialAddArgs, TrialArgs};
+pub use tools::{AdoptArgs, NameArgs, RetireArgs, SwitchArgs};
+use wagon_yard_core::resolve::Shell;
 use wagon_yard_core::scope::Scope;
-use wagon_yard_core::shells::TerminalKind;
 
 use crate::view::escape;
 
@@ -230,41 +231,6 @@ pub struct DeliverArgs {
     pub yes: bool,
 }
 
-/// Options of `survey`.
-#[derive(Debug, ClapArgs)]
-pub struct SurveyArgs {
-    /// Whose PATH to look at [default: new]
-    #[arg(long, value_name = "WHICH")]
-    pub terminal: Option<TerminalWhich>,
-    /// List every finding and every name, however many
-    #[arg(long)]
-    pub all: bool,
-    /// Exit 1 at or above this severity
-    #[arg(long, value_name = "SEVERITY", default_value = "problem")]
-    pub fail_on: SeverityWhich,
-    /// Show what was found on the machine of this snapshot
-    #[arg(long, value_name = "FILE", conflicts_with = "terminal")]
-    pub from: Option<PathBuf>,
-}
-
-/// How bad a finding is.
-#[derive(Debug, Clone, Copy, ValueEnum)]
-pub enum SeverityWhich {
-    /// Something does not work
-    Problem,
-    /// Something may surprise
-    Caution,
-}
-
-impl From<SeverityWhich> for Severity {
-    fn from(which: SeverityWhich) -> Self {
-        match which {
-            SeverityWhich::Problem => Self::Problem,
-            SeverityWhich::Caution => Self::Caution,
-        }
-    }
-}
-
 /// What to do with PATH.
 #[derive(Debug, Subcommand)]
 pub enum PathCommand {
@@ -314,93 +280,6 @@ pub enum PathCommand {
     },
 }
 
-/// Options of `catch-up`.
-#[derive(Debug, ClapArgs)]
-pub struct CatchUpArgs {
-    /// The shell you are in: sh, bash, zsh, fish, ksh, tcsh; on Windows cmd, powershell
-    #[arg(add = complete::known_shells())]
-    pub shell: Shell,
-}
-
-/// Options of `explain`.
-#[derive(Debug, ClapArgs)]
-pub struct ExplainArgs {
-    /// The finding's code, as shown in square brackets
-    #[arg(add = complete::findings())]
-    pub code: String,
-}
-
-/// The name of a tool.
-#[derive(Debug, ClapArgs)]
-pub struct NameArgs {
-    /// The tool, as NAME or NAME@VERSION
-    #[arg(add = complete::tools())]
-    pub name: String,
-    /// Show what would change; write nothing
-    #[arg(long)]
-    pub dry_run: bool,
-}
-
-/// Options of `adopt`.
-#[derive(Debug, ClapArgs)]
-pub struct AdoptArgs {
-    /// The tool's folder
-    #[arg(required_unless_present = "search")]
-    pub folder: Option<PathBuf>,
-    /// Search the usual places and PATH for other installations
-    #[arg(long, conflicts_with_all = ["folder", "move_in", "name", "version"])]
-    pub search: bool,
-    /// Move the folder into the yard
-    #[arg(long = "move")]
-    pub move_in: bool,
-    /// With --scope system: accept a folder that another user can write to
-    #[arg(long)]
-    pub trust_folder: bool,
-    /// Show what would change; write nothing
-    #[arg(long)]
-    pub dry_run: bool,
-    /// Name and layout
-    #[command(flatten)]
-    pub tool: ToolArgs,
-}
-
-/// Options of `retire`.
-#[derive(Debug, ClapArgs)]
-pub struct RetireArgs {
-    /// The tool, as NAME or NAME@VERSION
-    #[arg(required_unless_present = "empty", add = complete::tools())]
-    pub name: Option<String>,
-    /// Delete the folders of all retired tools
-    #[arg(long, conflicts_with = "name")]
-    pub empty: bool,
-    /// Also run the tool's uninstaller, if an installer installed it
-    #[arg(long, requires = "name")]
-    pub uninstall: bool,
-    /// Run it without asking first
-    #[arg(long, requires = "uninstall")]
-    pub yes: bool,
-    /// Time limit for the uninstaller, in minutes; 30 by default
-    #[arg(long, value_name = "MINUTES", requires = "uninstall", value_parser = minutes())]
-    pub time_limit: Option<Duration>,
-    /// Show what would change; write nothing
-    #[arg(long)]
-    pub dry_run: bool,
-}
-
-/// Options of `switch`.
-#[derive(Debug, ClapArgs)]
-pub struct SwitchArgs {
-    /// The tool
-    #[arg(add = complete::tools())]
-    pub name: String,
-    /// The version, from 'wyard stock'
-    #[arg(add = complete::versions())]
-    pub version: String,
-    /// Show what would change; write nothing
-    #[arg(long)]
-    pub dry_run: bool,
-}
-
 /// Whose PATH.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum ScopeWhich {
@@ -415,47 +294,6 @@ impl From<ScopeWhich> for Scope {
         match which {
             ScopeWhich::User => Self::User,
             ScopeWhich::System => Self::System,
-        }
-    }
-}
-
-/// Options of `trace`.
-#[derive(Debug, ClapArgs)]
-pub struct TraceArgs {
-    /// The command names
-    #[arg(required = true, value_name = "COMMAND", add = complete::commands())]
-    pub commands: Vec<String>,
-    /// Only this terminal, or only new ones
-    #[arg(long, value_name = "WHICH")]
-    pub terminal: Option<TerminalWhich>,
-    /// Only this caller: exec, sh, bash, zsh, fish, ksh, tcsh, elevated; on Windows cmd, powershell, createprocess
-    #[arg(long = "as", value_name = "CALLER", add = complete::callers())]
-    pub caller: Option<Caller>,
-    /// Show how each terminal was asked, and its raw answer with its environment (Unix)
-    #[arg(long)]
-    pub evidence: bool,
-    /// Show the version of every candidate
-    #[arg(long)]
-    pub versions: bool,
-    /// Trace on the machine of this snapshot
-    #[arg(long, value_name = "FILE", conflicts_with_all = ["terminal", "evidence", "versions"])]
-    pub from: Option<PathBuf>,
-}
-
-/// Which terminal.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum TerminalWhich {
-    /// The one wyard was started in
-    This,
-    /// One opened now
-    New,
-}
-
-impl From<TerminalWhich> for TerminalKind {
-    fn from(which: TerminalWhich) -> Self {
-        match which {
-            TerminalWhich::This => Self::This,
-            TerminalWhich::New => Self::New,
         }
     }
 }

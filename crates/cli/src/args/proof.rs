@@ -7,7 +7,6 @@ use wagon_yard_core::naming::Variable;
 use wagon_yard_core::yard::Requires;
 
 use super::complete;
-use super::files::exit_status;
 
 /// Options of `check`.
 #[derive(Debug, Args)]
@@ -134,4 +133,9 @@ pub struct TrialAddArgs {
     /// Show the new card; write nothing
     #[arg(long)]
     pub dry_run: bool,
+}
+
+/// An exit status, which on Windows may have any 32 bits.
+pub fn exit_status(text: &str) -> Result<i32, &'static str> {
+    text.parse().map_err(|_| "an exit status is a whole number, such as 0 or 1")
 }

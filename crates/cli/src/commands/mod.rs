@@ -14,9 +14,10 @@ mod path;
 mod receive;
 mod retire;
 #[cfg(test)]
-mod schemas;
+mod schemas_tests;
 mod selftest;
 mod trial;
+mod words;
 
 use std::process::ExitCode;
 
@@ -25,7 +26,7 @@ use wagon_yard_core::jobs::undo::UndoRequest;
 
 use crate::args::Command;
 use crate::context::Context;
-use crate::failure::{Failure, exit};
+use crate::failure::Failure;
 
 pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Failure> {
     context.tell_unfinished();
@@ -65,10 +66,4 @@ pub fn run(command: Option<Command>, context: &Context) -> Result<ExitCode, Fail
         Some(Command::About) => about::run(context),
         Some(Command::Completions { shell }) => completions::run(&shell, context),
     }
-}
-
-/// The words of a command line, split as a shell does it.
-fn words(line: &str) -> Result<Vec<String>, Failure> {
-    shell_words::split(line)
-        .map_err(|_| Failure::new(exit::CALL, format!("unclosed quote in: {line}"), Some("close it")))
 }

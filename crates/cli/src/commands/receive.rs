@@ -11,7 +11,7 @@ use wagon_yard_core::jobs::receive::{
 };
 use wagon_yard_core::yard::CardProbe;
 
-use super::words;
+use super::words::words;
 use crate::args::ReceiveArgs;
 use crate::context::Context;
 use crate::failure::{Failure, exit};

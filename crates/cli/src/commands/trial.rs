@@ -60,7 +60,7 @@ fn new(args: TrialAddArgs) -> Result<TrialRequest, Failure> {
         let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
         files.insert(name, text);
     }
-    let step = |line: &String| Ok(TrialStep { run: super::words(line)?, ..TrialStep::default() });
+    let step = |line: &String| Ok(TrialStep { run: super::words::words(line)?, ..TrialStep::default() });
     let mut steps: Vec<TrialStep> = args.runs.iter().map(step).collect::<Result<_, Failure>>()?;
     if let Some(last) = steps.last_mut() {
         let with = |text: &str| {

@@ -8,11 +8,4 @@ mod world;
 pub use show::Show;
 #[cfg(test)]
 pub use show::Shown;
-pub use world::World;
-
-use crate::failure::{Failure, exit};
-
-pub fn not_built(error: std::io::Error) -> Failure {
-    let message = format!("the demo's sandbox could not be built: {error}");
-    Failure::new(exit::MACHINE, message, Some("name another place with --keep DIR"))
-}
+pub use world::{World, not_built};

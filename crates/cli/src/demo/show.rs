@@ -13,8 +13,7 @@ use wagon_yard_core::scope::Scope;
 use wagon_yard_core::system::System;
 use wagon_yard_core::terminal;
 
-use super::World;
-use super::world::{NEW, OLD};
+use super::world::{NEW, OLD, World};
 use crate::args::ColorWhen;
 use crate::context::Context;
 use crate::failure::{Failure, OutputError, exit};

@@ -14,7 +14,7 @@ use wagon_yard_core::system::System;
 
 use super::pack;
 use super::server::FileServer;
-use crate::failure::Failure;
+use crate::failure::{Failure, exit};
 
 pub const OLD: &str = "3.9";
 pub const NEW: &str = "4.2.1";
@@ -45,11 +45,11 @@ impl World {
             System::Windows => format!("tidelog-{NEW}-windows-x64.zip"),
         });
         let second = Machine::new(Environment::of_process(), Some(&folder.join("second")), None, Scope::User)?;
-        fs::create_dir_all(folder.join("downloads")).map_err(super::not_built)?;
+        fs::create_dir_all(folder.join("downloads")).map_err(not_built)?;
         let shoal = folder.join("downloads").join(SHOAL);
-        pack::zip(&shoal, &pack::shoal("2.0.3")).map_err(super::not_built)?;
-        let server = FileServer::start(&shoal).map_err(super::not_built)?;
-        let waybill = pack::waybill(&server.url(), &pack::published(&shoal).map_err(super::not_built)?);
+        pack::zip(&shoal, &pack::shoal("2.0.3")).map_err(not_built)?;
+        let server = FileServer::start(&shoal).map_err(not_built)?;
+        let waybill = pack::waybill(&server.url(), &pack::published(&shoal).map_err(not_built)?);
         let mut world = Self {
             machine,
             old_bin,
@@ -61,8 +61,8 @@ impl World {
             stays,
             _server: server,
         };
-        fs::write(&world.waybill, waybill).map_err(super::not_built)?;
-        world.fill().map_err(super::not_built)?;
+        fs::write(&world.waybill, waybill).map_err(not_built)?;
+        world.fill().map_err(not_built)?;
         Ok(world)
     }
 
@@ -151,4 +151,9 @@ fn write_program(target: &Path, content: &str) -> io::Result<()> {
     let mut file = fs::File::create(target)?;
     file.write_all(content.as_bytes())?;
     os::set_mode(&file, 0o755)
+}
+
+pub fn not_built(error: io::Error) -> Failure {
+    let message = format!("the demo's sandbox could not be built: {error}");
+    Failure::new(exit::MACHINE, message, Some("name another place with --keep DIR"))
 }

@@ -4,7 +4,7 @@ use maud::{Markup, html};
 use wagon_yard_core::jobs::compare::{Compared, Fleet};
 use wagon_yard_core::snapshot::{CommandDifference, CompareWhy, Difference, Meant};
 
-use super::count;
+use crate::view::count;
 use crate::view::{compare, escape};
 
 /// At most this many machines are named beside what a command means there.

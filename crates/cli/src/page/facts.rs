@@ -10,7 +10,7 @@ use wagon_yard_core::scope::Scope;
 use wagon_yard_core::snapshot::Snapshot;
 use wagon_yard_core::survey::all_findings;
 
-use super::count;
+use crate::view::count;
 use crate::view::{escape, severity};
 
 /// All of it; where there are several machines, without controls and under the machine's name.

@@ -8,7 +8,7 @@ use wagon_yard_core::jobs::page::{PageContent, PageMachine};
 use wagon_yard_core::resolve::Standing;
 use wagon_yard_core::snapshot::{Track, TrackStop, TrackTerminal, TrackedName};
 
-use super::count;
+use crate::view::count;
 use crate::view::{escape, trace};
 
 /// What is drawn beside or instead of each other: a machine, or one of its kinds of terminals.

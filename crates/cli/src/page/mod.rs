@@ -98,10 +98,6 @@ fn contents(content: &PageContent) -> Markup {
     }
 }
 
-fn count(number: usize, one: &str, many: &str) -> String {
-    crate::view::count(number, one, many)
-}
-
 #[cfg(test)]
 mod tests {
     use wagon_yard_core::checksum::{Algorithm, compute};

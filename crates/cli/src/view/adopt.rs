@@ -10,7 +10,8 @@ use wagon_yard_core::suggestion::suggested_line;
 
 use super::stages::COLUMNS;
 use super::stores::{goes_where, stores};
-use super::{Page, check, count, escape, some_of, style};
+use super::text::{Page, count, escape, some_of};
+use super::{check, style};
 
 pub fn write(report: &Report<AdoptedFolder>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = |text: &str| style::STRONG.over(text);
@@ -75,7 +76,7 @@ pub fn write_search(report: &Report<FoundTools>, page: &Page, out: &mut dyn Writ
             out,
             "",
             2,
-            &style::DIM.over(&escape(&suggested_line(page.system, "adopt {}", &[&*tool.folder]))),
+            &style::DIM.over(&escape(&suggested_line(page.system(), "adopt {}", &[&*tool.folder]))),
         )?;
     }
     let places: Vec<String> = report.places.iter().map(|place| page.short(&place.to_string_lossy())).collect();

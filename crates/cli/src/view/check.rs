@@ -6,7 +6,8 @@ use wagon_yard_core::check::{CallerResult, CheckedTools, CommandCheck, Requireme
 use wagon_yard_core::finding::{Finding, Severity};
 use wagon_yard_core::report::{Report, Verdict};
 
-use super::{Page, count, escape, evidence, style};
+use super::text::{Page, count, escape};
+use super::{evidence, style};
 
 pub fn write(report: &Report<CheckedTools>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if report.tools.is_empty() && report.findings.is_empty() {

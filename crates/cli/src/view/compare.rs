@@ -6,7 +6,8 @@ use wagon_yard_core::jobs::compare::{Compared, Fleet};
 use wagon_yard_core::report::Report;
 use wagon_yard_core::snapshot::{CommandDifference, CompareWhy, Difference, Meant};
 
-use super::{Page, count, escape, some_of, style};
+use super::style;
+use super::text::{Page, count, escape, some_of};
 
 const COLUMNS: usize = 12;
 

@@ -5,7 +5,8 @@ use std::io::{self, Write};
 use wagon_yard_core::jobs::deliver::{DeliveredTool, Delivery, DeliveryState, DeliveryStep};
 use wagon_yard_core::report::Report;
 
-use super::{Page, check, count, escape, prepared, style};
+use super::text::{Page, count, escape};
+use super::{check, prepared, style};
 
 const COLUMNS: usize = 11;
 

@@ -4,7 +4,8 @@ use std::io::{self, Write};
 
 use wagon_yard_core::archive::LeftOut;
 
-use super::{Page, count, escape, style};
+use super::style;
+use super::text::{Page, count, escape};
 
 pub(super) fn left_out(entries: &[LeftOut], page: &Page, out: &mut dyn Write) -> io::Result<()> {
     if entries.is_empty() {

@@ -5,7 +5,8 @@ use std::io::{self, Write};
 use wagon_yard_core::report::ReportPath;
 use wagon_yard_core::terminal::Evidence;
 
-use super::{Page, command_line, escape, style};
+use super::style;
+use super::text::{Page, command_line, escape};
 
 const COLUMNS: usize = 12;
 

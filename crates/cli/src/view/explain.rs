@@ -5,7 +5,8 @@ use std::io::{self, Write};
 use wagon_yard_core::jobs::explain::Explanation;
 use wagon_yard_core::report::Report;
 
-use super::{Page, severity, style};
+use super::style;
+use super::text::{Page, severity};
 
 /// What it means, how it comes about, what to do, an example.
 pub fn write(explanation: &Report<Explanation>, page: &Page, out: &mut dyn Write) -> io::Result<()> {

@@ -6,7 +6,8 @@ use wagon_yard_core::change::State;
 use wagon_yard_core::jobs::history::{ChangeTold, History};
 use wagon_yard_core::report::Report;
 
-use super::{Page, count, escape, prepared, some_of, style};
+use super::text::{Page, count, escape, some_of};
+use super::{prepared, style};
 
 const COLUMNS: usize = 9;
 

@@ -10,7 +10,8 @@ use wagon_yard_core::report::{Report, ReportPath};
 
 use super::entries::left_out;
 use super::stages::{COLUMNS, published};
-use super::{Page, bytes, count, escape, install, some_of, style};
+use super::text::{Page, bytes, count, escape, some_of};
+use super::{install, style};
 
 /// Of an archive line by line, then the commands, then what would happen here; of an installer what is known of it.
 pub fn write(report: &Report<Inspected>, page: &Page, out: &mut dyn Write) -> io::Result<()> {

@@ -5,7 +5,8 @@ use std::io::{self, Write};
 use wagon_yard_core::jobs::inspect::{Compared, FolderDownload, InspectedFolder};
 use wagon_yard_core::report::Report;
 
-use super::{Page, count, escape, style};
+use super::style;
+use super::text::{Page, count, escape};
 
 pub fn write(report: &Report<InspectedFolder>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let downloads = &report.downloads;

@@ -7,7 +7,8 @@ use wagon_yard_core::installer::{AddedEntry, EntryPlace, InstallPlan, Installer,
 use wagon_yard_core::jobs::receive::{InstalledTool, LeftUndone};
 
 use super::stages::COLUMNS;
-use super::{Page, adopt, command_line, count, escape, some_of, style};
+use super::text::{Page, command_line, count, escape, some_of};
+use super::{adopt, style};
 
 /// At most this many lines of a kind are told.
 const MOST: usize = 8;

@@ -5,7 +5,7 @@ use std::io::{self, Write};
 use wagon_yard_core::facts::{FoundProgram, MachineFacts};
 use wagon_yard_core::report::Report;
 
-use super::{Page, escape};
+use super::text::{Page, escape};
 
 pub fn write(report: &Report<MachineFacts>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let level = report.processor_level.map(|level| format!(", level x86-64-v{level}")).unwrap_or_default();

@@ -5,7 +5,7 @@ use std::io::{self, Write};
 use wagon_yard_core::jobs::page::WrittenPage;
 use wagon_yard_core::report::Report;
 
-use super::{Page, bytes, count, escape};
+use super::text::{Page, bytes, count, escape};
 
 pub fn write(report: &Report<WrittenPage>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let machines: Vec<String> = report.machines.iter().map(|name| escape(name)).collect();

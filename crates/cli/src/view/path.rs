@@ -8,7 +8,8 @@ use wagon_yard_core::report::{Report, ReportPath};
 use wagon_yard_core::scope::Scope;
 
 use super::stores::stores;
-use super::{Page, count, escape, style};
+use super::style;
+use super::text::{Page, count, escape};
 
 /// At most this many commands that change are named; JSON has all.
 const MOST_NAMED: usize = 12;

@@ -4,7 +4,8 @@ use std::io::{self, Write};
 
 use wagon_yard_core::jobs::preparing::{PreparedOutcome, PreparedReport};
 
-use super::{Page, escape, style};
+use super::style;
+use super::text::{Page, escape};
 
 fn words(prepared: &PreparedReport, is_planned: bool) -> String {
     let file = escape(&prepared.file.to_string_lossy());

@@ -6,7 +6,8 @@ use wagon_yard_core::finding::{Code, Finding};
 use wagon_yard_core::jobs::receive::{Received, ReceivedTool};
 use wagon_yard_core::report::Report;
 
-use super::{Page, check, install};
+use super::text::Page;
+use super::{check, install};
 
 pub fn write(report: &Report<Received>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     match &**report {

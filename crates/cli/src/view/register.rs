@@ -8,7 +8,8 @@ use wagon_yard_core::jobs::switch::SwitchedTool;
 use wagon_yard_core::report::Report;
 
 use super::stores::{scope, stores};
-use super::{Page, prepared, style};
+use super::text::Page;
+use super::{prepared, style};
 
 /// What `switch` did, and what new terminals make of it.
 pub fn write_switch(report: &Report<SwitchedTool>, page: &Page, out: &mut dyn Write) -> io::Result<()> {

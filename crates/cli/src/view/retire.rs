@@ -7,7 +7,8 @@ use wagon_yard_core::jobs::retire::{Retired, RetiredTool, UninstalledTool};
 use wagon_yard_core::report::Report;
 
 use super::stores::stores;
-use super::{Page, command_line, count, escape, style};
+use super::style;
+use super::text::{Page, command_line, count, escape};
 
 const COLUMNS: usize = 9;
 

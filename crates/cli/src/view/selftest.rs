@@ -7,7 +7,8 @@ use wagon_yard_core::jobs::selftest::SelfTest;
 use wagon_yard_core::judges::Disagreement;
 use wagon_yard_core::report::Report;
 
-use super::{Page, count, escape, style};
+use super::style;
+use super::text::{Page, count, escape};
 
 const LABELS: usize = 9;
 

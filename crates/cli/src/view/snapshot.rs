@@ -7,7 +7,8 @@ use wagon_yard_core::jobs::snapshot::WrittenSnapshot;
 use wagon_yard_core::report::Report;
 use wagon_yard_core::snapshot::Snapshot;
 
-use super::{Page, bytes, count, escape, style};
+use super::style;
+use super::text::{Page, bytes, count, escape};
 
 pub fn title(snapshot: &Snapshot) -> String {
     let name = snapshot.name.as_deref().unwrap_or("unnamed machine");

@@ -8,7 +8,8 @@ use wagon_yard_core::jobs::receive::{LaidOut, Placed, Registered, Stage};
 use wagon_yard_core::naming::Variable;
 
 use super::stores::{goes_where, stores};
-use super::{Page, bytes, check, count, escape, prepared, some_of, style};
+use super::text::{Page, bytes, count, escape, some_of};
+use super::{check, prepared, style};
 
 pub(super) const COLUMNS: usize = 10;
 

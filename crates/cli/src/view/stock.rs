@@ -7,7 +7,8 @@ use wagon_yard_core::report::Report;
 use wagon_yard_core::resolve::Kind;
 use wagon_yard_core::scope::Scope;
 
-use super::{Page, count, escape, style};
+use super::style;
+use super::text::{Page, count, escape};
 
 pub fn write(report: &Report<StockReport>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     match &**report {

@@ -6,7 +6,7 @@ use wagon_yard_core::scope::Scope;
 use wagon_yard_core::store::{Action, RegistryChange, StartupChange, StoreChanges};
 use wagon_yard_core::system::System;
 
-use super::{Page, escape};
+use super::text::{Page, escape};
 
 pub(super) fn scope(scope: Scope) -> &'static str {
     match scope {

@@ -8,7 +8,8 @@ use wagon_yard_core::scope::Scope;
 use wagon_yard_core::shells::TerminalKind;
 use wagon_yard_core::survey::{EntrySurvey, SurveyedPath, all_findings};
 
-use super::{Page, count, severity, style};
+use super::style;
+use super::text::{Page, count, severity};
 
 /// At most this many findings of one kind are told, unless all are asked for.
 const MOST_OF_A_KIND: usize = 5;

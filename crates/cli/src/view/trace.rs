@@ -9,7 +9,8 @@ use wagon_yard_core::shells::{StartMode, TerminalKind};
 use wagon_yard_core::terminal::{Found, Origin};
 use wagon_yard_core::trace::{CallerTrace, CandidateTrace, CommandTrace, TracedCommands};
 
-use super::{Page, escape, evidence, style};
+use super::text::{Page, escape};
+use super::{evidence, style};
 
 pub fn write(report: &Report<TracedCommands>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     for (i, command) in report.commands.iter().enumerate() {

@@ -7,7 +7,8 @@ use wagon_yard_core::jobs::trial::{KeptTrials, Tried};
 use wagon_yard_core::process;
 use wagon_yard_core::report::Report;
 
-use super::{Page, count, escape, style};
+use super::style;
+use super::text::{Page, count, escape};
 
 pub fn write(report: &Report<Tried>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     match &**report {

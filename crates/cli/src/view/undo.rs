@@ -5,7 +5,8 @@ use std::io::{self, Write};
 use wagon_yard_core::jobs::undo::Undone;
 use wagon_yard_core::report::Report;
 
-use super::{Page, escape, style};
+use super::style;
+use super::text::{Page, escape};
 
 const COLUMNS: usize = 9;
 

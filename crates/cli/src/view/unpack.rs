@@ -8,7 +8,8 @@ use wagon_yard_core::report::Report;
 
 use super::entries::left_out;
 use super::stages::COLUMNS;
-use super::{Page, bytes, count, style};
+use super::style;
+use super::text::{Page, bytes, count};
 
 /// A line like those of the stages, then what is to be known.
 pub fn write(report: &Report<Unpacked>, page: &Page, out: &mut dyn Write) -> io::Result<()> {

@@ -20,7 +20,8 @@ use super::mount_table::{below, mount_points};
 use super::places::{by_descriptor, copy_looks, open, special, stand_in};
 use super::refused::{Refused, Rights, Step as _};
 use super::request::{Network, SealRequest};
-use crate::os;
+use crate::os::temporary::temporary_name;
+use crate::os::unix;
 
 /// The number that stands for users and groups which a namespace does not know (proc_sys_kernel(5), `overflowuid`).
 const NOBODY: u32 = 65534;
@@ -78,7 +79,7 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Ref
     folders.extend(needed_layers.iter().filter(|folder| !folders.contains(folder)).cloned().collect::<Vec<_>>());
     folders.sort();
     let opened = open_all(&folders, &points)?;
-    let devices = os::is_superuser().then(Devices::open);
+    let devices = unix::is_superuser().then(Devices::open);
     let shared = open(Path::new(SHARED)).ok();
     read_only("/").step("read-only mounts")?;
     let temporary = std::env::temp_dir();
@@ -86,7 +87,7 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Ref
     mount("wyard", first, "tmpfs", MountFlags::NOSUID | MountFlags::NODEV, Some(&*c_string(LAYERS)))
         .step("tmpfs for layers")?;
     let layers = open(first).step("tmpfs for layers")?;
-    let own_names = os::temporary_name(request.asker);
+    let own_names = temporary_name(request.asker);
     let mut needed = vec![request.program.clone(), request.folder.clone()];
     needed.extend(std::env::current_exe());
     needed.extend(request.named.clone());
@@ -164,7 +165,7 @@ fn targets(folders: Vec<PathBuf>, points: &[PathBuf], rights: Rights) -> Vec<Pat
     let real = folders.into_iter().filter_map(|folder| folder.canonicalize().ok());
     let mut real: Vec<PathBuf> = real.filter(|folder| folder.is_dir() && folder != Path::new("/")).collect();
     // Where the devices are made anew, what is below them is as well.
-    real.retain(|folder| !os::is_superuser() || !folder.starts_with("/dev"));
+    real.retain(|folder| !unix::is_superuser() || !folder.starts_with("/dev"));
     real.sort();
     real.dedup();
     let (user, group) = (rustix::process::geteuid().as_raw(), rustix::process::getegid().as_raw());
@@ -333,7 +334,7 @@ impl Cover {
 
 /// What a layer forbids as well, where the disk under it does: to run programs on it (mount(8), `noexec`).
 fn forbidding(lower: &Path) -> MountFlags {
-    if os::forbids_programs(lower) { MountFlags::NOEXEC } else { MountFlags::empty() }
+    if unix::forbids_programs(lower) { MountFlags::NOEXEC } else { MountFlags::empty() }
 }
 
 #[cfg(test)]
@@ -348,7 +349,7 @@ mod tests {
         fs::write(at("file"), "").unwrap();
         symlink(at("h"), at("link")).unwrap();
         let mut given = vec![at("h/x"), at("link"), at("h"), at("file"), at("none"), "/".into()];
-        given.extend(os::is_superuser().then(|| PathBuf::from("/dev")));
+        given.extend(unix::is_superuser().then(|| PathBuf::from("/dev")));
         let real = |name: &str| at(name).canonicalize().unwrap();
         let all = vec![real("h"), real("h/x")];
         for (points, covering) in [(vec![], &all[..1]), (vec![real("h")], &all[..1]), (vec![real("h/x")], &all)] {

@@ -12,7 +12,7 @@ use seccompiler::{SeccompAction, SeccompFilter, TargetArch};
 
 use super::capabilities::{READING, keep_only};
 use super::refused::{Refused, Step as _};
-use crate::os;
+use crate::os::unix;
 
 const DEVICES: [&str; 6] = ["/dev/null", "/dev/zero", "/dev/full", "/dev/tty", "/dev/ptmx", "/dev/pts"];
 
@@ -52,7 +52,7 @@ const PRETENDED: &[i64] = &[
 
 /// Takes from this process, and all it starts, the means to write.
 pub(super) fn restrict() -> Result<(), Refused> {
-    if os::is_superuser() {
+    if unix::is_superuser() {
         // Landlock leaves the rest to those who have it.
         keep_only(READING).step("capabilities")?;
     }

@@ -18,7 +18,8 @@ use super::level::SealLevel;
 use super::refused::{Refused, Rights, Step as _, StepReported};
 use super::request::{Network, SealRequest};
 use super::{cover, leftovers, read_only};
-use crate::os;
+use crate::os::unix;
+use crate::os::unix_context::set_context;
 
 /// Reads from the channel what to start, makes the seal, starts it, and tells what comes of it. Gives the exit code of this
 /// process; what counts goes through the channel.
@@ -78,7 +79,7 @@ fn namespaces(request: &SealRequest) -> Result<Rights, Refused> {
         flags |= UnshareFlags::NEWNET;
     }
     // Without a `/proc` of its own nobody can be given a full map later: all is read-only then.
-    if os::is_superuser() && request.level == SealLevel::Full && unshare(flags).is_ok() {
+    if unix::is_superuser() && request.level == SealLevel::Full && unshare(flags).is_ok() {
         return Ok(Rights::Superuser);
     }
     unshare(flags | UnshareFlags::NEWUSER).step("namespaces")?;
@@ -213,14 +214,14 @@ fn start(request: &SealRequest, channel: &UnixStream, to_map: Option<UnixStream>
     let out_of_way = rustix::io::fcntl_dupfd_cloexec(channel, OUT_OF_WAY).map(UnixStream::from);
     let mut channel = out_of_way.as_ref().unwrap_or(channel);
     if let Some(context) = &request.context {
-        os::set_context(&mut command, context);
+        set_context(&mut command, context);
     }
     let refused = match prepare(request, to_map) {
         Err(refused) => refused,
         Ok(()) => loop {
             let error = command.exec();
             // Another process may still have the program open for writing.
-            if !os::is_busy(&error) {
+            if !unix::is_busy(&error) {
                 let _ = writeln!(channel, "N{}", error.raw_os_error().unwrap_or_default());
                 exit(127);
             }

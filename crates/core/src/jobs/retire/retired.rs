@@ -9,7 +9,7 @@ use crate::session::{JobError, Session};
 use crate::yard::Card;
 
 /// Retires a tool, or the one version of it that is named.
-pub(in crate::jobs) fn retire(session: &Session, wanted: &str, dry_run: bool) -> Result<RetiredTool, JobError> {
+pub fn retire(session: &Session, wanted: &str, dry_run: bool) -> Result<RetiredTool, JobError> {
     let yard = &session.yard;
     // Looked for before the lock, so that a wrong name makes no yard.
     session.stock()?.find(wanted)?;
