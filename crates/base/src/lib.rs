@@ -1,7 +1,7 @@
 //! The lower layers of Wagon Yard's core: the operating system, names, findings, reports, what a PATH value and a program's
 //! file say, sealed runs, checksums, archives. `docs/architecture.md` lists the layers.
 //!
-//! A crate of its own so that what unpacks and hashes is built with full optimisation, and the rest quickly.
+//! A crate of its own: what differs between systems is checked for each of them by itself, and it compiles while others do.
 #![deny(clippy::print_stdout, clippy::print_stderr, clippy::exit)]
 
 pub mod archive;
@@ -17,6 +17,7 @@ pub mod path_list;
 pub mod process;
 pub mod program;
 pub mod progress;
+pub mod quote;
 pub mod registry;
 pub mod report;
 mod schema;

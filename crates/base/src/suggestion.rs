@@ -3,6 +3,7 @@
 
 use std::ffi::OsStr;
 
+use crate::quote;
 use crate::system::System;
 use crate::visible::is_hidden;
 
@@ -52,48 +53,10 @@ fn quoted_text(system: System, word: &str) -> Option<String> {
     match system {
         _ if word.is_empty() => Some("\"\"".to_owned()),
         System::Unix if word.chars().all(plain) => Some(word.to_owned()),
-        System::Unix => Some(for_unix(word)),
+        System::Unix => Some(quote::for_every_unix_shell(word)),
         System::Windows if word.chars().all(|c| plain(c) || c == '\\') => Some(word.to_owned()),
-        System::Windows => for_windows(word),
+        System::Windows => quote::for_every_windows_shell(word),
     }
-}
-
-/// For sh, bash, zsh, ksh, fish and tcsh alike. Between double quotes each acts on some of `$`, `` ` ``, `"`, `\` and `!`;
-/// between single quotes fish acts on a backslash and tcsh on `!`, so that these, and the quote, stand outside behind a
-/// backslash (POSIX.1-2017, 2.2; fish language, "Quotes"; tcsh(1), "Lexical structure" and "History substitution").
-fn for_unix(word: &str) -> String {
-    if !word.contains(['$', '`', '"', '\\', '!']) {
-        return format!("\"{word}\"");
-    }
-    let mut line = String::new();
-    let mut is_open = false;
-    for c in word.chars() {
-        let stands_outside = matches!(c, '\'' | '\\' | '!');
-        if stands_outside == is_open {
-            line.push('\'');
-            is_open = !is_open;
-        }
-        if stands_outside {
-            line.push('\\');
-        }
-        line.push(c);
-    }
-    if is_open {
-        line.push('\'');
-    }
-    line
-}
-
-/// For cmd and PowerShell alike: between double quotes, where PowerShell acts on `$`, on a backtick and on typographic quotes
-/// ("About Quoting Rules"), and cmd on a name between two `%` (`cmd /?`): no quoting keeps both from it. A backslash before
-/// the closing quote is doubled ("Parsing C command-line arguments").
-fn for_windows(word: &str) -> Option<String> {
-    let acted_on = ['$', '`', '"', '\u{201c}', '\u{201d}', '\u{201e}'];
-    if word.contains(acted_on) || word.matches('%').count() > 1 {
-        return None;
-    }
-    let backslashes = word.len() - word.trim_end_matches('\\').len();
-    Some(format!("\"{word}{}\"", "\\".repeat(backslashes)))
 }
 
 #[cfg(test)]

@@ -10,7 +10,7 @@ use crate::environment::Environment;
 use crate::os;
 use crate::program::{CLibrary, ThisMachine, c_libraries};
 use crate::registry::{Hive, RegistryPlace, RegistryValue};
-use crate::report::{ReportBody, ReportPath};
+use crate::report::{ReportPath, report_body};
 use crate::system::System;
 
 pub const INTERPRETERS: [&str; 9] = ["java", "lua", "node", "perl", "php", "python", "python3", "ruby", "tclsh"];
@@ -42,11 +42,7 @@ pub struct FoundProgram {
     pub version: Option<String>,
 }
 
-impl ReportBody for MachineFacts {
-    fn name(&self) -> &'static str {
-        "machine"
-    }
-}
+report_body!(MachineFacts = "machine");
 
 impl MachineFacts {
     pub fn new(system: Cow<'static, str>, processor: Cow<'static, str>) -> Self {

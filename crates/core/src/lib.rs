@@ -9,7 +9,7 @@
 
 pub use wagon_yard_base::{
     archive, checksum, clock, environment, error, finding, machine, naming, os, path_list, process, program, progress,
-    registry, report, scope, suggestion, system, visible, whole_file,
+    quote, registry, report, scope, suggestion, system, visible, whole_file,
 };
 
 pub mod change;
@@ -23,7 +23,6 @@ pub mod judges;
 pub mod layout;
 pub mod order;
 pub mod prepare;
-pub mod quote;
 pub mod registration;
 pub mod resolve;
 pub mod session;

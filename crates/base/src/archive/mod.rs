@@ -45,5 +45,5 @@ pub use left_out::LeftOut;
 pub use limits::{Limits, RATIO_FROM};
 pub use listing::{Entry, EntryKind, Listing};
 pub use member::{MemberError, MemberPath};
-pub use source::{Format, Source, words};
+pub use source::{Format, Source, describe_format};
 pub use unpack::{Finish, Finished, Options, list, unpack};

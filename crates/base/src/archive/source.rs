@@ -31,13 +31,13 @@ pub struct Format {
 }
 
 impl Format {
-    pub fn words(&self) -> String {
-        words(self.container, self.compression, self.inner.as_deref())
+    pub fn describe(&self) -> String {
+        describe_format(self.container, self.compression, self.inner.as_deref())
     }
 }
 
 /// A format in words; `inner` is the archive inside.
-pub fn words(container: Container, compression: Compression, inner: Option<&str>) -> String {
+pub fn describe_format(container: Container, compression: Compression, inner: Option<&str>) -> String {
     let container = match container {
         Container::Zip => "zip archive",
         Container::Tar => "tar archive",

@@ -3,6 +3,7 @@
 use std::ffi::OsStr;
 use std::path::Path;
 
+use crate::quote;
 use crate::system::System;
 
 /// The words of a line by the rules of a system: those of the plain shell on Unix (POSIX.1-2017, 2.2), those of C programs
@@ -70,32 +71,8 @@ pub fn join<W: AsRef<OsStr>>(words: &[W], system: System) -> String {
     let words: Vec<String> = words.iter().map(|word| word.as_ref().to_string_lossy().into_owned()).collect();
     match system {
         System::Unix => shell_words::join(words),
-        System::Windows => words.iter().map(|word| quoted_for_windows(word)).collect::<Vec<_>>().join(" "),
+        System::Windows => words.iter().map(|word| quote::for_programs_of_c(word)).collect::<Vec<_>>().join(" "),
     }
-}
-
-/// A word in quotes where it needs them: before a quote, and at the end, backslashes count twice ("Parsing C++ command-line
-/// arguments").
-fn quoted_for_windows(word: &str) -> String {
-    if !word.is_empty() && !word.contains([' ', '\t', '"', '&', '(', ')', '^']) {
-        return word.to_owned();
-    }
-    let mut quoted = String::from("\"");
-    let mut backslashes = 0;
-    for c in word.chars() {
-        match c {
-            '\\' => backslashes += 1,
-            '"' => {
-                quoted.push_str(&"\\".repeat(backslashes + 1));
-                backslashes = 0;
-            }
-            _ => backslashes = 0,
-        }
-        quoted.push(c);
-    }
-    quoted.push_str(&"\\".repeat(backslashes));
-    quoted.push('"');
-    quoted
 }
 
 #[cfg(test)]

@@ -17,7 +17,7 @@ pub enum Runtime {
 }
 
 impl Runtime {
-    pub fn words(&self) -> &str {
+    pub fn describe(&self) -> &str {
         match self {
             Self::Java => "Java",
             Self::Node => "Node.js",

@@ -33,7 +33,7 @@ impl Interpreter {
         }
     }
 
-    pub fn words(&self) -> String {
+    pub fn describe(&self) -> String {
         match self {
             Self::File(file) => format!("the interpreter {}", file.display()),
             Self::Named(name) => format!("the interpreter {name}"),

@@ -22,6 +22,19 @@ pub trait ReportBody: Serialize {
     }
 }
 
+/// Gives the body of a report on which nothing is judged its stable name.
+#[macro_export]
+macro_rules! report_body {
+    ($body:ty = $name:literal) => {
+        impl $crate::report::ReportBody for $body {
+            fn name(&self) -> &'static str {
+                $name
+            }
+        }
+    };
+}
+pub use report_body;
+
 /// A report: its format and name, what the job has to say, the verdict where there is one, and findings. In JSON the fields
 /// of the body stand between the name and the verdict. Nobody sets the verdict: it is the worst of the findings, and a
 /// report that holds a problem never passes.

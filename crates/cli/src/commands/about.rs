@@ -4,7 +4,7 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use serde::Serialize;
-use wagon_yard_core::report::{Report, ReportBody};
+use wagon_yard_core::report::{Report, report_body};
 
 use crate::context::Context;
 use crate::failure::Failure;
@@ -34,11 +34,7 @@ struct Component {
     licence: &'static str,
 }
 
-impl ReportBody for About {
-    fn name(&self) -> &'static str {
-        "about"
-    }
-}
+report_body!(About = "about");
 
 impl About {
     fn new() -> Self {

@@ -3,7 +3,7 @@
 use std::process::ExitCode;
 
 use serde::Serialize;
-use wagon_yard_core::report::{Report, ReportBody};
+use wagon_yard_core::report::{Report, report_body};
 
 use crate::args::complete;
 use crate::context::Context;
@@ -16,11 +16,7 @@ pub(super) struct Completions {
     script: String,
 }
 
-impl ReportBody for Completions {
-    fn name(&self) -> &'static str {
-        "completions"
-    }
-}
+report_body!(Completions = "completions");
 
 pub fn run(shell: &str, context: &Context) -> Result<ExitCode, Failure> {
     let script = complete::script(shell).unwrap_or_default();

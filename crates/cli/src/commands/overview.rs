@@ -4,7 +4,7 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use serde::Serialize;
-use wagon_yard_core::report::{Report, ReportBody};
+use wagon_yard_core::report::{Report, report_body};
 
 use crate::context::Context;
 use crate::failure::Failure;
@@ -76,11 +76,7 @@ struct Call {
     does: &'static str,
 }
 
-impl ReportBody for Overview {
-    fn name(&self) -> &'static str {
-        "overview"
-    }
-}
+report_body!(Overview = "overview");
 
 pub fn run(context: &Context) -> Result<ExitCode, Failure> {
     let group = |(name, calls): (&'static str, &[(&'static str, &'static str)])| Group {

@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use wagon_yard_core::jobs::path::{self, Agreement, PathEdit, PathRequest, Step};
+use wagon_yard_core::jobs::path::{self, PathEdit, PathRequest, Step};
 use wagon_yard_core::snapshot::read;
 
 use crate::args::{FromArgs, PathCommand};
@@ -28,21 +28,13 @@ pub fn run(command: PathCommand, context: &Context) -> Result<ExitCode, Failure>
         PathCommand::Move { folder, before, dry_run } => change(PathEdit::Move { folder, before }, dry_run),
         PathCommand::Tidy { dry_run, .. } => change(PathEdit::Tidy, dry_run),
     };
-    context.report(&path::run(&context.session, &request, &Offered { context, yes })?, view::path::write)
-}
-
-/// What a tidying offers is asked for on a terminal, and done unasked with --yes.
-struct Offered<'a> {
-    context: &'a Context,
-    yes: bool,
-}
-
-impl Agreement for Offered<'_> {
-    fn agrees(&self, step: &Step) -> bool {
+    // What a tidying offers is asked for on a terminal, and done unasked with --yes.
+    let agrees = |step: &Step| {
         let question = || {
             let (entry, reason) = (view::escape(&step.entry.text()), view::escape(&step.reason));
             format!("{entry}: {reason}. Remove it anyway?")
         };
-        self.yes || self.context.can_ask() && !self.context.global.json && ask::yes(&question())
-    }
+        yes || context.can_ask() && !context.global.json && ask::yes(&question())
+    };
+    context.report(&path::run(&context.session, &request, &agrees)?, view::path::write)
 }

@@ -1,9 +1,9 @@
 //! `wyard retire NAME` and `wyard retire --empty`
 
+use std::io::Write as _;
 use std::process::ExitCode;
 
-use wagon_yard_core::jobs::consent::Consent;
-use wagon_yard_core::jobs::retire::{self, RetireRequest, UninstallAgreement, UninstallOptions};
+use wagon_yard_core::jobs::retire::{self, RetireRequest, UninstallOptions};
 use wagon_yard_core::process::command_line;
 use wagon_yard_core::report::ReportPath;
 
@@ -23,18 +23,11 @@ pub fn run(args: RetireArgs, context: &Context) -> Result<ExitCode, Failure> {
         }
         None => RetireRequest::Empty { dry_run },
     };
-    context.report(&retire::run(&context.session, &request, &Asked(context))?, view::retire::write)
-}
-
-/// The command is shown before anybody is asked whether it may be run.
-struct Asked<'a>(&'a Context);
-
-impl UninstallAgreement for Asked<'_> {
-    fn consents(&self, command: &[ReportPath]) -> Consent {
-        use std::io::Write as _;
-        let line = command_line::join(command, self.0.session.system());
+    let consents = |command: &[ReportPath]| {
+        let line = command_line::join(command, context.session.system());
         // Somebody who closed standard error can't be asked either.
         let _ = writeln!(anstream::stderr(), "runs {}", view::escape(&line));
-        ask::consent(self.0)
-    }
+        ask::consent(context)
+    };
+    context.report(&retire::run(&context.session, &request, &consents)?, view::retire::write)
 }

@@ -7,7 +7,7 @@ use std::process::{Command, Stdio};
 use serde::Serialize;
 use serde_json::Value;
 use wagon_yard_core::machine::Machine;
-use wagon_yard_core::report::{Report, ReportBody, ReportPath};
+use wagon_yard_core::report::{Report, ReportPath, report_body};
 use wagon_yard_core::resolve::Shell;
 use wagon_yard_core::scope::Scope;
 use wagon_yard_core::system::System;
@@ -50,11 +50,7 @@ struct DemoCall {
     exit_code: Option<i32>,
 }
 
-impl ReportBody for Shown {
-    fn name(&self) -> &'static str {
-        "demo"
-    }
-}
+report_body!(Shown = "demo");
 
 impl<'a> Show<'a> {
     pub fn new(world: &'a World, context: &'a Context) -> Result<Self, Failure> {

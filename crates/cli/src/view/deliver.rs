@@ -22,7 +22,7 @@ pub fn write(report: &Report<Delivery>, page: &Page, out: &mut dyn Write) -> io:
     for tool in &report.tools {
         let (word, colour) = word(tool, report.verify);
         let name = style::STRONG.over(&escape(&format!("{} {}", tool.name, tool.version)));
-        let steps: Vec<String> = tool.steps.iter().map(|step| words(*step, tool, page)).collect();
+        let steps: Vec<String> = tool.steps.iter().map(|step| describe_step(*step, tool, page)).collect();
         let text = match (&tool.why, steps.is_empty()) {
             (Some(why), _) => format!("{name}: {}", page.short_in(why)),
             (None, true) => name,
@@ -87,7 +87,7 @@ fn word(tool: &DeliveredTool, verify: bool) -> (&'static str, style::Style) {
     }
 }
 
-fn words(step: DeliveryStep, tool: &DeliveredTool, page: &Page) -> String {
+fn describe_step(step: DeliveryStep, tool: &DeliveredTool, page: &Page) -> String {
     let from = || page.short(tool.source.as_deref().unwrap_or_default());
     match step {
         DeliveryStep::Receive => format!("receive {}", from()),

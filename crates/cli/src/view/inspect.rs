@@ -23,7 +23,7 @@ pub fn write(report: &Report<Inspected>, page: &Page, out: &mut dyn Write) -> io
 
 fn file(report: &InspectedFile, findings: &[Finding], page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let mut line = |label: &str, text: &str| page.labelled(out, &style::STRONG.over(label), COLUMNS, text);
-    let format = archive::words(report.container, report.compression, report.inner.as_deref());
+    let format = archive::describe_format(report.container, report.compression, report.inner.as_deref());
     line("file", &format!("{}, {}, {}", page.shown(&report.file), escape(&format), bytes(report.bytes)))?;
     match &report.sha256 {
         Some(sha256) => line("checksum", &published(sha256, &report.published))?,

@@ -15,7 +15,7 @@ const MOST: usize = 8;
 
 pub fn facts(installer: &Installer, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let label = |text: &str| style::STRONG.over(text);
-    let mut words = vec![installer.kind.words().to_owned()];
+    let mut words = vec![installer.kind.describe().to_owned()];
     words.extend(installer.product.iter().map(|product| escape(product)));
     words.extend(installer.version.iter().map(|version| escape(version)));
     words.extend(installer.arch.iter().map(|arch| format!("for {}", escape(arch))));

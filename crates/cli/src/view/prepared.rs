@@ -7,7 +7,7 @@ use wagon_yard_core::jobs::preparing::{PreparedOutcome, PreparedReport};
 use super::style;
 use super::text::{Page, escape};
 
-fn words(prepared: &PreparedReport, is_planned: bool) -> String {
+fn describe(prepared: &PreparedReport, is_planned: bool) -> String {
     let file = escape(&prepared.file.to_string_lossy());
     match prepared.outcome {
         PreparedOutcome::Made if is_planned => format!("write {file}"),
@@ -28,12 +28,12 @@ fn words(prepared: &PreparedReport, is_planned: bool) -> String {
 }
 
 pub fn all_words(files: &[PreparedReport]) -> String {
-    files.iter().map(|file| words(file, false)).collect::<Vec<_>>().join("; ")
+    files.iter().map(|file| describe(file, false)).collect::<Vec<_>>().join("; ")
 }
 
 pub fn diffs(files: &[PreparedReport], indent: usize, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     for file in files {
-        page.labelled(out, "", indent, &words(file, true))?;
+        page.labelled(out, "", indent, &describe(file, true))?;
         for line in file.diff.iter().flat_map(|diff| diff.lines()) {
             write_line(line, indent + 2, out)?;
         }

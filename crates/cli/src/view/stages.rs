@@ -16,7 +16,7 @@ pub(super) const COLUMNS: usize = 10;
 pub fn stage(stage: &Stage<'_>, page: &Page, out: &mut dyn Write) -> io::Result<()> {
     let (label, text) = match stage {
         Stage::Downloaded(download) => ("download", downloaded(download)),
-        Stage::Identified(format) => ("identify", format!("{}, {}", escape(&format.words()), bytes(format.bytes))),
+        Stage::Identified(format) => ("identify", format!("{}, {}", escape(&format.describe()), bytes(format.bytes))),
         Stage::Summed(summed) => ("checksum", checksum(summed)),
         Stage::LaidOut(tool) => ("layout", layout(tool)),
         Stage::Placed(tool) => ("unpack", placed(tool, page)),

@@ -29,7 +29,7 @@ pub struct Settled {
 }
 
 impl Settled {
-    pub fn words(&self) -> String {
+    pub fn describe(&self) -> String {
         let came = if self.done { "it had completed" } else { "it was rolled back" };
         format!("\"{}\" was interrupted ({}); {came}", self.command, self.does)
     }

@@ -161,7 +161,7 @@ impl<C> Operation<C> {
     }
 
     /// It in words; none for what only prepares for others.
-    pub fn words(&self) -> Option<String> {
+    pub fn describe(&self) -> Option<String> {
         let verb = |before: bool, after: bool| match (before, after) {
             (false, _) => "made",
             (true, false) => "removed",
@@ -297,7 +297,7 @@ impl Changeset {
     }
 
     pub fn touched(&self) -> Vec<String> {
-        self.all.iter().filter_map(Operation::words).collect()
+        self.all.iter().filter_map(Operation::describe).collect()
     }
 
     pub(super) fn into_operations(self) -> Vec<Operation> {

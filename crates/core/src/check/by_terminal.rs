@@ -34,14 +34,14 @@ impl ByTerminal {
             if is_everywhere(&places) {
                 return finding;
             }
-            let seen = format!("{}: {}", finding.seen, words(&places));
+            let seen = format!("{}: {}", finding.seen, describe_places(&places));
             Finding { seen, ..finding }
         })
     }
 }
 
 /// Terminals in words: a shell by its name alone where all its ways are meant.
-fn words(places: &[(Shell, StartMode)]) -> String {
+fn describe_places(places: &[(Shell, StartMode)]) -> String {
     let of_shell = |same: &[(Shell, StartMode)]| {
         let shell = same[0].0;
         let modes: Vec<&str> = same.iter().map(|(_, mode)| mode.name()).collect();

@@ -42,7 +42,7 @@ impl StartupLines {
             ));
         }
         let (file, line, what) = self.suspects(&[]).find(|(.., what)| !matches!(what, Undoes::Name(_)))?;
-        Some(format!("change line {line} of {}: it {}", file.display(), what.words()))
+        Some(format!("change line {line} of {}: it {}", file.display(), what.describe()))
     }
 
     /// The lines that could be why a registered command is not what a new terminal runs. `by_path` says whether one is not,
@@ -102,7 +102,7 @@ enum Undoes {
 }
 
 impl Undoes {
-    fn words(&self) -> String {
+    fn describe(&self) -> String {
         match self {
             Self::Path => "sets PATH after Wagon Yard's block".to_owned(),
             Self::File => "ends the file before Wagon Yard's block".to_owned(),
@@ -113,7 +113,7 @@ impl Undoes {
 }
 
 fn finding(file: &Path, line: usize, what: &Undoes) -> Finding {
-    let does = what.words();
+    let does = what.describe();
     let remedy = match what {
         Undoes::Name(_) => "remove that line to use the received tool",
         Undoes::ReadOnly => "remove that line, or move it after Wagon Yard's block",

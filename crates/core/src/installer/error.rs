@@ -9,7 +9,7 @@ use crate::error::classified;
 pub enum InstallError {
     #[error("{} is not an installer", .0.display())]
     None(PathBuf),
-    #[error("{} is a {}, which cannot run on this system", file.display(), kind.words())]
+    #[error("{} is a {}, which cannot run on this system", file.display(), kind.describe())]
     OtherSystem { file: PathBuf, kind: InstallerKind },
     /// An installer writes where it likes, and on Windows into the real registry.
     #[error("{} cannot be rehearsed: installers write to the real registry; nothing was run", .0.display())]

@@ -29,7 +29,7 @@ impl InstallerKind {
         }
     }
 
-    pub fn words(self) -> &'static str {
+    pub fn describe(self) -> &'static str {
         match self {
             Self::WindowsPackage => "Windows installer package",
             Self::WindowsProgram => "Windows installer program",

@@ -23,7 +23,7 @@ use crate::naming::{self, ToolName, Version};
 use crate::os;
 use crate::process::command_line;
 use crate::progress::Stop;
-use crate::report::{ReportBody, ReportPath};
+use crate::report::{ReportPath, report_body};
 use crate::scope::Scope;
 use crate::session::{JobError, Session};
 use crate::system::System;
@@ -69,11 +69,7 @@ pub struct InstallPlan {
     pub log: ReportPath,
 }
 
-impl ReportBody for InstallPlan {
-    fn name(&self) -> &'static str {
-        "install-plan"
-    }
-}
+report_body!(InstallPlan = "install-plan");
 
 /// What would be run, and the file that stays as it is until then.
 #[derive(Debug)]

@@ -37,7 +37,7 @@ pub struct Ended {
 impl Ended {
     pub fn of(kind: InstallerKind, outcome: &Outcome, limit: Duration) -> Self {
         let (status, (well, words)) = match &outcome.ending {
-            Ending::Exited(exit) => (exit.code(), status::words(kind, exit.code())),
+            Ending::Exited(exit) => (exit.code(), status::describe(kind, exit.code())),
             Ending::TimedOut => (None, (false, status::not_within(limit))),
             Ending::Interrupted => (None, (false, "it was interrupted".to_owned())),
             Ending::NotStarted(error) => (None, (false, format!("it could not be started: {error}"))),

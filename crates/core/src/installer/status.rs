@@ -22,7 +22,7 @@ const STATUSES: [(i32, bool, &str); 12] = [
 ];
 
 /// Whether an installer that ended with this status has done its work, and the status in words.
-pub(super) fn words(kind: InstallerKind, status: Option<i32>) -> (bool, String) {
+pub(super) fn describe(kind: InstallerKind, status: Option<i32>) -> (bool, String) {
     let Some(status) = status else { return (false, "it was ended by a signal".to_owned()) };
     let known = STATUSES.iter().find(|(known, ..)| *known == status);
     match (kind, known) {
@@ -56,7 +56,7 @@ mod tests {
             (InstallerKind::SelfExtractor, Some(1602), false, "status 1602"),
             (InstallerKind::SelfExtractor, None, false, "signal"),
         ] {
-            let (seen, text) = words(kind, status);
+            let (seen, text) = describe(kind, status);
             assert!(seen == well && text.contains(says), "{status:?}: {text}");
         }
     }

@@ -6,7 +6,7 @@ use serde::Serialize;
 
 use crate::error::classified;
 use crate::os;
-use crate::report::{Report, ReportBody};
+use crate::report::{Report, report_body};
 use crate::resolve::Shell;
 use crate::session::{JobError, Session, SessionError};
 use crate::shells::{StartMode, catch_up_rules};
@@ -21,11 +21,7 @@ pub struct CatchUpLines {
     pub lines: Vec<String>,
 }
 
-impl ReportBody for CatchUpLines {
-    fn name(&self) -> &'static str {
-        "catch-up"
-    }
-}
+report_body!(CatchUpLines = "catch-up");
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Difference {

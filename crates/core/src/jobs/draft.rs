@@ -13,7 +13,7 @@ use crate::jobs::inspect::{self, FolderDownload};
 use crate::naming::{ToolName, Version, compare_versions};
 use crate::os;
 use crate::prepare::{PrepareStep, tools_named};
-use crate::report::{Report, ReportBody};
+use crate::report::{Report, report_body};
 use crate::scope::Scope;
 use crate::session::{JobError, Session, SessionError};
 use crate::waybill::{Waybill, WaybillArchive, WaybillRequires, WaybillSource, WaybillTool};
@@ -25,11 +25,7 @@ pub struct Draft {
     pub tools: usize,
 }
 
-impl ReportBody for Draft {
-    fn name(&self) -> &'static str {
-        "draft"
-    }
-}
+report_body!(Draft = "draft");
 
 #[derive(Debug, thiserror::Error)]
 pub enum DraftError {

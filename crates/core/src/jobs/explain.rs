@@ -5,7 +5,7 @@ use serde::Serialize;
 use crate::error::{Classified, ErrorClass};
 use crate::finding::{Code, Severity};
 use crate::naming::did_you_mean;
-use crate::report::{Report, ReportBody};
+use crate::report::{Report, report_body};
 use crate::session::Session;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
@@ -19,11 +19,7 @@ pub struct Explanation {
     pub example: &'static str,
 }
 
-impl ReportBody for Explanation {
-    fn name(&self) -> &'static str {
-        "explain"
-    }
-}
+report_body!(Explanation = "explain");
 
 #[derive(Debug, thiserror::Error)]
 #[error("no finding called \"{0}\"")]

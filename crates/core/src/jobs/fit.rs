@@ -150,7 +150,7 @@ impl Unplaced<'_> {
         };
         let Some(program) = program else {
             let remedy = format!("install the package that provides {}", interpreter.name());
-            fit.missing.push(Lack::new(interpreter.words()).remedy(remedy));
+            fit.missing.push(Lack::new(interpreter.describe()).remedy(remedy));
             return fit;
         };
         let (runtime, beside) = match interpreter.name() {
@@ -233,8 +233,8 @@ fn beside_name(runtime: &Runtime) -> &'static str {
 fn compare(fit: &mut Fit, runtime: &Runtime, least: &str, same_major: bool, by: Option<&str>, found: &Found) {
     let major = |version: &str| version.split('.').next().unwrap_or_default().to_owned();
     let wanted = match same_major {
-        true => format!("{} {}, {least} or later", runtime.words(), major(least)),
-        false => format!("{} {least} or later", runtime.words()),
+        true => format!("{} {}, {least} or later", runtime.describe(), major(least)),
+        false => format!("{} {least} or later", runtime.describe()),
     };
     let by = by.map(|file| format!(", as {file} says")).unwrap_or_default();
     let here = match found {

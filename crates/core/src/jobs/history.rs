@@ -5,7 +5,7 @@ use similar::TextDiff;
 
 use crate::change::{Content, LedgerContents, LedgerError, Operation, Record, Role, State, StoredValue};
 use crate::error::classified;
-use crate::report::{Report, ReportBody};
+use crate::report::{Report, report_body};
 use crate::session::{JobError, Session};
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
@@ -17,11 +17,7 @@ pub struct History {
     pub damaged_lines: Vec<usize>,
 }
 
-impl ReportBody for History {
-    fn name(&self) -> &'static str {
-        "history"
-    }
-}
+report_body!(History = "history");
 
 #[derive(Debug, thiserror::Error)]
 pub enum HistoryError {
@@ -92,7 +88,7 @@ fn touched(contents: &LedgerContents, record: &Record) -> Vec<String> {
     match (parts.next(), parts.next_back()) {
         (Some(first), Some(last)) => vec![format!("its parts: changes {first} to {last}")],
         (Some(only), None) => vec![format!("its part: change {only}")],
-        (None, _) => record.operations.iter().filter_map(Operation::words).collect(),
+        (None, _) => record.operations.iter().filter_map(Operation::describe).collect(),
     }
 }
 

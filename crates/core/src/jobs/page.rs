@@ -9,7 +9,7 @@ use serde::Serialize;
 use crate::error::{FileContext as _, classified};
 use crate::jobs::compare::{self, CompareRequest, Compared};
 use crate::jobs::snapshot::{RecordRequest, record};
-use crate::report::{Report, ReportBody, ReportPath};
+use crate::report::{Report, ReportPath, report_body};
 use crate::session::{JobError, Session};
 use crate::snapshot::{Snapshot, TrackMap, read, tracks};
 use crate::whole_file;
@@ -46,11 +46,7 @@ pub struct WrittenPage {
     pub commands: usize,
 }
 
-impl ReportBody for WrittenPage {
-    fn name(&self) -> &'static str {
-        "page"
-    }
-}
+report_body!(WrittenPage = "page");
 
 #[derive(Debug, thiserror::Error)]
 pub enum PageError {

@@ -73,7 +73,7 @@ impl<'a> Runtimes<'a> {
     pub fn unanswered(&self) -> Vec<(String, PathBuf)> {
         let found = self.found.borrow();
         let named = found.iter().filter_map(|((runtime, _), found)| match found {
-            Found::Program(file) => Some((runtime.words().to_lowercase(), file.clone())),
+            Found::Program(file) => Some((runtime.describe().to_lowercase(), file.clone())),
             _ => None,
         });
         named.collect()

@@ -8,7 +8,7 @@ use crate::naming::{Guess, ToolName, Version, guess};
 
 /// Neither the file's name nor the wrapper's tells what is needed.
 #[derive(Debug, thiserror::Error)]
-#[error("cannot infer the tool's {1} from {0}", file.display(), missing.words())]
+#[error("cannot infer the tool's {1} from {0}", file.display(), missing.describe())]
 pub struct NotGuessed {
     pub file: PathBuf,
     pub missing: Missing,
@@ -23,7 +23,7 @@ pub enum Missing {
 }
 
 impl Missing {
-    fn words(self) -> &'static str {
+    fn describe(self) -> &'static str {
         match self {
             Self::Name => "name",
             Self::Version => "version",

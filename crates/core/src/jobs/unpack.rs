@@ -14,7 +14,7 @@ use crate::jobs::summing::while_summing;
 use crate::layout;
 use crate::os;
 use crate::progress::{Processor, Progress};
-use crate::report::{Report, ReportBody, ReportPath};
+use crate::report::{Report, ReportPath, report_body};
 use crate::session::{JobError, Session};
 
 #[derive(Debug, Clone, Default)]
@@ -47,11 +47,7 @@ pub struct Unpacked {
     pub left_out: Vec<LeftOut>,
 }
 
-impl ReportBody for Unpacked {
-    fn name(&self) -> &'static str {
-        "unpack"
-    }
-}
+report_body!(Unpacked = "unpack");
 
 #[derive(Debug, thiserror::Error)]
 pub enum UnpackError {

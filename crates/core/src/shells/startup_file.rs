@@ -4,6 +4,8 @@ use std::path::PathBuf;
 
 use serde::Serialize;
 
+use crate::quote;
+
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Dialect {
@@ -14,6 +16,15 @@ pub enum Dialect {
 
 impl Dialect {
     pub const ALL: [Self; 3] = [Self::Posix, Self::Fish, Self::Csh];
+
+    /// A word quoted so that every byte of it stays.
+    pub fn quote(self, word: &[u8]) -> Vec<u8> {
+        match self {
+            Self::Posix => quote::posix(word),
+            Self::Fish => quote::fish(word),
+            Self::Csh => quote::csh(word),
+        }
+    }
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]

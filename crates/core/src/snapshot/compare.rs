@@ -9,7 +9,7 @@ use super::format::{RecordedEntry, RecordedTerminal, Snapshot};
 use super::lookup::Lookup;
 use crate::naming::typed;
 use crate::path_list::is_spelled_alike;
-use crate::report::ReportBody;
+use crate::report::report_body;
 use crate::resolve::{Caller, FileKind};
 use crate::system::System;
 
@@ -28,11 +28,7 @@ pub struct Difference {
     pub variables: Vec<VariableDifference>,
 }
 
-impl ReportBody for Difference {
-    fn name(&self) -> &'static str {
-        "compare"
-    }
-}
+report_body!(Difference = "compare");
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct CommandDifference {

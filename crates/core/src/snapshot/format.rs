@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use super::survey::RecordedSurvey;
 use crate::facts::MachineFacts;
-use crate::report::ReportBody;
+use crate::report::report_body;
 use crate::resolve::{FileKind, Kind};
 use crate::system::System;
 
@@ -56,11 +56,7 @@ pub struct Snapshot {
     pub survey: Option<RecordedSurvey>,
 }
 
-impl ReportBody for Snapshot {
-    fn name(&self) -> &'static str {
-        "snapshot"
-    }
-}
+report_body!(Snapshot = "snapshot");
 
 /// A kind of new terminal.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]

@@ -4,7 +4,6 @@ use std::path::{Path, PathBuf};
 
 use super::completions;
 use super::user_entries;
-use crate::quote;
 use crate::shells::Dialect;
 use crate::yard::{OwnEntry, Position, Registered};
 
@@ -20,20 +19,11 @@ pub(super) fn file_name(dialect: Dialect) -> &'static str {
 
 /// The one line of shell code in a startup file: it reads the generated file if that exists, and succeeds if not.
 pub(super) fn reading_line(dialect: Dialect, generated: &Path) -> Vec<u8> {
-    let bytes = generated.as_os_str().as_encoded_bytes();
+    let file = &dialect.quote(generated.as_os_str().as_encoded_bytes())[..];
     match dialect {
-        Dialect::Posix => {
-            let file = quote::posix(bytes);
-            [b"if [ -r ", &file[..], b" ]; then . ", &file, b"; fi"].concat()
-        }
-        Dialect::Fish => {
-            let file = quote::fish(bytes);
-            [b"if test -r ", &file[..], b"; source ", &file, b"; end"].concat()
-        }
-        Dialect::Csh => {
-            let file = quote::csh(bytes);
-            [b"if ( -r ", &file[..], b" ) source ", &file].concat()
-        }
+        Dialect::Posix => [b"if [ -r ", file, b" ]; then . ", file, b"; fi"].concat(),
+        Dialect::Fish => [b"if test -r ", file, b"; source ", file, b"; end"].concat(),
+        Dialect::Csh => [b"if ( -r ", file, b" ) source ", file].concat(),
     }
 }
 
@@ -45,12 +35,13 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) 
     let mut text = NOTE.as_bytes().to_vec();
     for tool in tools {
         for variable in &tool.home_variables {
-            let home = tool.home.as_os_str().as_encoded_bytes();
-            text.extend(match dialect {
-                Dialect::Posix => [b"export ", variable.as_bytes(), b"=", &quote::posix(home)].concat(),
-                Dialect::Fish => [b"set -gx ", variable.as_bytes(), b" ", &quote::fish(home)].concat(),
-                Dialect::Csh => [b"setenv ", variable.as_bytes(), b" ", &quote::csh(home)].concat(),
-            });
+            let (set, is) = match dialect {
+                Dialect::Posix => ("export", "="),
+                Dialect::Fish => ("set -gx", " "),
+                Dialect::Csh => ("setenv", " "),
+            };
+            text.extend(format!("{set} {variable}{is}").into_bytes());
+            text.extend(dialect.quote(tool.home.as_os_str().as_encoded_bytes()));
             text.push(b'\n');
         }
     }
@@ -61,15 +52,8 @@ pub(super) fn content(dialect: Dialect, tools: &[Registered], own: &[OwnEntry]) 
         // The one put in last ends up first.
         folders.reverse();
     }
-    let words: Vec<Vec<u8>> = folders
-        .into_iter()
-        .map(|f| f.as_os_str().as_encoded_bytes())
-        .map(|f| match dialect {
-            Dialect::Posix => quote::posix(f),
-            Dialect::Fish => quote::fish(f),
-            Dialect::Csh => quote::csh(f),
-        })
-        .collect();
+    let words = folders.into_iter().map(|folder| dialect.quote(folder.as_os_str().as_encoded_bytes()));
+    let words: Vec<Vec<u8>> = words.collect();
     let (head, body, between) = match dialect {
         Dialect::Posix => ("_wyard_first=", POSIX_LOOP, ":"),
         Dialect::Fish => ("for _wyard_folder in ", FISH_LOOP, " "),

@@ -2,7 +2,6 @@
 
 use std::path::PathBuf;
 
-use crate::quote;
 use crate::shells::Dialect;
 use crate::yard::{OwnEntry, Position};
 
@@ -28,14 +27,7 @@ pub(super) fn lines(dialect: Dialect, own: &[OwnEntry]) -> Vec<u8> {
             Position::Last => None,
             Position::Before(other) => Some(other),
         };
-        let word = |path: &PathBuf| {
-            let bytes = path.as_os_str().as_encoded_bytes();
-            match dialect {
-                Dialect::Posix => quote::posix(bytes),
-                Dialect::Fish => quote::fish(bytes),
-                Dialect::Csh => quote::csh(bytes),
-            }
-        };
+        let word = |path: &PathBuf| dialect.quote(path.as_os_str().as_encoded_bytes());
         let (set, last, before) = match dialect {
             Dialect::Posix => ("_wyard_folder=", POSIX_LAST, POSIX_BEFORE),
             Dialect::Fish => ("set -g _wyard_folder ", FISH_LAST, FISH_BEFORE),

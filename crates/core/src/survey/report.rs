@@ -3,7 +3,7 @@
 use serde::Serialize;
 
 use crate::finding::Finding;
-use crate::report::{Report, ReportBody, ReportPath};
+use crate::report::{Report, ReportPath, report_body};
 use crate::scope::Scope;
 use crate::shells::TerminalKind;
 
@@ -15,11 +15,7 @@ pub struct SurveyedPath {
     pub scopes: Vec<ScopeSurvey>,
 }
 
-impl ReportBody for SurveyedPath {
-    fn name(&self) -> &'static str {
-        "survey"
-    }
-}
+report_body!(SurveyedPath = "survey");
 
 /// All findings of a survey, those of entries included.
 pub fn all_findings(report: &Report<SurveyedPath>) -> impl Iterator<Item = &Finding> {

@@ -9,7 +9,7 @@ use serde::Serialize;
 use crate::finding::Finding;
 use crate::path_list::is_spelled_alike;
 use crate::program::HEAD_BYTES;
-use crate::report::{ReportBody, ReportPath};
+use crate::report::{ReportPath, report_body};
 use crate::resolve::{self, Caller, Kind, Reason, Standing};
 use crate::shells::{StartMode, TerminalKind};
 use crate::system::System;
@@ -23,11 +23,7 @@ pub struct TracedCommands {
     pub evidence: Vec<Evidence>,
 }
 
-impl ReportBody for TracedCommands {
-    fn name(&self) -> &'static str {
-        "trace"
-    }
-}
+report_body!(TracedCommands = "trace");
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct CommandTrace {

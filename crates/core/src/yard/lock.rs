@@ -65,7 +65,7 @@ impl Yard {
         let lock = YardLock::new(file, self, machine);
         self.check_place()?;
         for settled in lock.settle(startup_files)? {
-            tracing::warn!("{}", settled.words());
+            tracing::warn!("{}", settled.describe());
         }
         self.clear_staging()?;
         leftovers::clear(&std::env::temp_dir(), SystemTime::now());

@@ -7,7 +7,7 @@ use serde::Serialize;
 use crate::check::ToolCheck;
 use crate::layout::{Command, HomeVariables};
 use crate::naming::{ToolName, Variable, Version};
-use crate::report::{ReportBody, ReportPath, Verdict};
+use crate::report::{ReportBody, ReportPath, Verdict, report_body};
 use crate::scope::Scope;
 use crate::store::StoreChanges;
 use crate::yard::{Source, StartupText};
@@ -82,11 +82,7 @@ pub struct FoundTools {
     pub places: Vec<ReportPath>,
 }
 
-impl ReportBody for FoundTools {
-    fn name(&self) -> &'static str {
-        "adopt-search"
-    }
-}
+report_body!(FoundTools = "adopt-search");
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct FoundTool {

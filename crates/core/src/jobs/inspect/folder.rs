@@ -18,7 +18,7 @@ use crate::jobs::tool_names::file_name;
 use crate::layout::{self, Target};
 use crate::naming::{self, compare_versions};
 use crate::os;
-use crate::report::{Report, ReportBody, ReportPath};
+use crate::report::{Report, ReportPath, report_body};
 use crate::session::{JobError, Session};
 use crate::yard::Stock;
 
@@ -29,11 +29,7 @@ pub struct InspectedFolder {
     pub others: usize,
 }
 
-impl ReportBody for InspectedFolder {
-    fn name(&self) -> &'static str {
-        "inspect-folder"
-    }
-}
+report_body!(InspectedFolder = "inspect-folder");
 
 /// How a download compares with what the yard has of its tool.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]

@@ -6,7 +6,7 @@ use crate::archive::{Compression, Container, LeftOut};
 use crate::checksum::Published;
 use crate::installer::Installer;
 use crate::program::ProgramKind;
-use crate::report::{ReportBody, ReportPath};
+use crate::report::{ReportPath, report_body};
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(untagged)]
@@ -15,11 +15,7 @@ pub enum Inspected {
     Installer { installer: Box<Installer> },
 }
 
-impl ReportBody for Inspected {
-    fn name(&self) -> &'static str {
-        "inspect"
-    }
-}
+report_body!(Inspected = "inspect");
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Suggested {

@@ -49,7 +49,7 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
         session.yard.put_own_entries(&mut changeset, own)?;
     }
     changeset.extend(plan.changeset(&session.yard.startup_before())?);
-    lock.carry_out(Change { does: wanted.words(), undoes: None, changeset })?;
+    lock.carry_out(Change { does: wanted.describe(), undoes: None, changeset })?;
     // What a new terminal really has now counts, not what was predicted.
     let now = lines::look(session)?;
     let as_predicted = outcome.open || now.folders() == folders;

@@ -23,5 +23,5 @@ pub use lines::{PathLine, PathScope};
 pub use proposal::Proposal;
 pub use recorded::recorded;
 pub use report::{PathAction, PathState, Step, StepKind};
-pub use request::{Agreement, PathEdit, PathRequest};
+pub use request::{PathEdit, PathRequest};
 pub use run::run;

@@ -7,7 +7,7 @@ use serde::Serialize;
 use super::lines::PathScope;
 use super::proposal::Proposal;
 use crate::order::MeaningChange;
-use crate::report::{ReportBody, ReportPath};
+use crate::report::{ReportPath, report_body};
 use crate::scope::Scope;
 use crate::store::StoreChanges;
 
@@ -51,11 +51,7 @@ impl PathState {
     }
 }
 
-impl ReportBody for PathState {
-    fn name(&self) -> &'static str {
-        "path"
-    }
-}
+report_body!(PathState = "path");
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]

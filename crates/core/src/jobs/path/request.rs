@@ -2,8 +2,7 @@
 
 use std::path::PathBuf;
 
-use super::report::{PathAction, Step};
-use crate::progress::Silent;
+use super::report::PathAction;
 use crate::scope::Scope;
 
 /// What is asked of `path`.
@@ -46,7 +45,7 @@ impl PathEdit {
     }
 
     /// What it does, in words.
-    pub(super) fn words(&self) -> String {
+    pub(super) fn describe(&self) -> String {
         match self {
             Self::Add { folder, .. } => format!("add {} to PATH", folder.display()),
             Self::Drop { folder } => format!("remove {} from PATH", folder.display()),
@@ -55,12 +54,3 @@ impl PathEdit {
         }
     }
 }
-
-/// Who is asked whether an entry goes although a command will mean another file without it; by default nobody agrees.
-pub trait Agreement {
-    fn agrees(&self, _step: &Step) -> bool {
-        false
-    }
-}
-
-impl Agreement for Silent {}

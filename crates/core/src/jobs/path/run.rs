@@ -2,33 +2,36 @@
 
 use super::change::change;
 use super::lines;
-use super::report::{PathAction, PathState};
-use super::request::{Agreement, PathEdit, PathRequest};
+use super::report::{PathAction, PathState, Step};
+use super::request::{PathEdit, PathRequest};
 use crate::report::Report;
 use crate::session::{JobError, Session};
+
+/// Is asked whether an entry goes although a command will mean another file without it.
+pub type Agrees<'a> = &'a dyn Fn(&Step) -> bool;
 
 /// Shows PATH as a new terminal has it, or changes it.
 ///
 /// # Errors
 /// When records, shells or the registry give no answer, or the change cannot be made; nothing is changed then.
-pub fn run(session: &Session, request: &PathRequest, agreement: &dyn Agreement) -> Result<Report<PathState>, JobError> {
+pub fn run(session: &Session, request: &PathRequest, agrees: Agrees<'_>) -> Result<Report<PathState>, JobError> {
     match request {
         PathRequest::Show => {
             let sight = lines::look(session)?;
             let state = PathState { scopes: sight.scopes(), ..PathState::new(PathAction::Show, false) };
             Ok(Report::new(state).with_findings(sight.findings))
         }
-        PathRequest::Change { edit: PathEdit::Tidy, dry_run: false } => tidy(session, agreement),
+        PathRequest::Change { edit: PathEdit::Tidy, dry_run: false } => tidy(session, agrees),
         PathRequest::Change { edit, dry_run } => change(session, edit, *dry_run),
     }
 }
 
 /// Tidies, and then drops one by one the entries that somebody agrees to lose.
-fn tidy(session: &Session, agreement: &dyn Agreement) -> Result<Report<PathState>, JobError> {
+fn tidy(session: &Session, agrees: Agrees<'_>) -> Result<Report<PathState>, JobError> {
     let before = lines::look(session)?;
     let mut report = change(session, &PathEdit::Tidy, false)?;
     let offered = report.steps.iter().enumerate().filter(|(_, step)| step.command.is_some());
-    let agreed: Vec<usize> = offered.filter(|(_, step)| agreement.agrees(step)).map(|(at, _)| at).collect();
+    let agreed: Vec<usize> = offered.filter(|(_, step)| agrees(step)).map(|(at, _)| at).collect();
     for at in agreed {
         let edit = PathEdit::Drop { folder: report.steps[at].folder.clone() };
         let dropped = change(session, &edit, false)?;

@@ -249,7 +249,7 @@ fn adopt_left(
             let folder = left.folder.display();
             let to_adopt = suggested(session.system(), "adopt {}", &[&left.folder]);
             let remedy = format!("run {to_adopt}; add --name and --version if they cannot be inferred");
-            let seen = format!("its result in {folder} could not be recorded: {}", words(error));
+            let seen = format!("its result in {folder} could not be recorded: {}", with_causes(error));
             let finding = Finding::new(Code::InstallerUnfinished, seen).remedy(error.hint().unwrap_or(remedy));
             Ok((None, Some(finding)))
         }
@@ -257,8 +257,8 @@ fn adopt_left(
 }
 
 /// An error with what caused it.
-fn words(error: &dyn std::error::Error) -> String {
-    error.source().map_or_else(|| error.to_string(), |source| format!("{error}: {}", words(source)))
+fn with_causes(error: &dyn std::error::Error) -> String {
+    error.source().map_or_else(|| error.to_string(), |source| format!("{error}: {}", with_causes(source)))
 }
 
 fn nothing_chosen(folders: &[PathBuf], given: &[PathBuf]) -> Finding {

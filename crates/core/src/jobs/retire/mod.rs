@@ -11,4 +11,4 @@ pub use error::RetireError;
 pub(super) use removed::remove_old;
 pub use report::{Retired, RetiredTool, UninstallPlan, UninstalledTool};
 pub(super) use retired::retire;
-pub use run::{RetireRequest, UninstallAgreement, UninstallOptions, run};
+pub use run::{RetireRequest, UninstallOptions, run};

@@ -31,20 +31,14 @@ pub struct UninstallOptions {
     pub limit: Option<Duration>,
 }
 
-pub trait UninstallAgreement {
-    fn consents(&self, _command: &[ReportPath]) -> Consent {
-        Consent::NobodyToAsk
-    }
-}
-
-/// Retires a tool, or removes what was retired.
+/// Retires a tool, or removes what was retired. `consents` is asked whether an uninstaller may be run, given its command.
 ///
 /// # Errors
 /// When there is no such tool, it has no uninstaller, or something is in the way; nothing is changed then.
 pub fn run(
     session: &Session,
     request: &RetireRequest,
-    agreement: &dyn UninstallAgreement,
+    consents: &dyn Fn(&[ReportPath]) -> Consent,
 ) -> Result<Report<Retired>, JobError> {
     match request {
         RetireRequest::Empty { dry_run } => Ok(Report::new(Retired::Tool(Box::new(empty_retired(session, *dry_run)?)))),
@@ -59,7 +53,7 @@ pub fn run(
                 return Ok(Report::new(Retired::Plan(UninstallPlan { tool: tool.clone(), command })));
             }
             if !options.agreed {
-                match agreement.consents(&command) {
+                match consents(&command) {
                     Consent::Given => {}
                     Consent::Refused => return Err(RetireError::NotAgreed.into()),
                     Consent::NobodyToAsk => return Err(RetireError::NobodyToAsk.into()),

@@ -15,7 +15,7 @@ use crate::installer::{self, Ended, InstallerKind, Watch};
 use crate::jobs::path::{self, PathEdit, PathRequest};
 use crate::jobs::undo::{self, UndoRequest};
 use crate::process::command_line;
-use crate::progress::{Silent, Stop};
+use crate::progress::Stop;
 use crate::report::{Report, ReportPath};
 use crate::session::{JobError, Session};
 use crate::yard::{Card, StartupText};
@@ -73,7 +73,9 @@ fn drop_entries(session: &Session, card: &Card, home: &Path) -> (Vec<ReportPath>
     for folder in folders {
         let edit = PathEdit::Drop { folder: folder.clone() };
         // That no entry leads there is the usual case.
-        let Ok(report) = path::run(session, &PathRequest::Change { edit, dry_run: false }, &Silent) else { continue };
+        let Ok(report) = path::run(session, &PathRequest::Change { edit, dry_run: false }, &|_| false) else {
+            continue;
+        };
         if report.changed && !dropped.iter().any(|known| **known == *folder) {
             dropped.push(folder.into());
         }

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::facts::MachineFacts;
 use crate::judges::JudgedCaller;
-use crate::report::ReportBody;
+use crate::report::report_body;
 
 /// What a self-test found. Nothing in it says who the user is.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
@@ -65,11 +65,7 @@ impl SelfTest {
     }
 }
 
-impl ReportBody for SelfTest {
-    fn name(&self) -> &'static str {
-        "selftest"
-    }
-}
+report_body!(SelfTest = "selftest");
 
 #[cfg(test)]
 mod tests {

@@ -7,7 +7,7 @@ use serde::Serialize;
 
 use super::recording::{RecordRequest, record};
 use crate::error::FileContext as _;
-use crate::report::{Report, ReportBody, ReportPath};
+use crate::report::{Report, ReportPath, report_body};
 use crate::resolve::FileKind;
 use crate::session::{JobError, Session};
 use crate::snapshot::{keep, write};
@@ -31,11 +31,7 @@ pub struct WrittenSnapshot {
     pub tools: usize,
 }
 
-impl ReportBody for WrittenSnapshot {
-    fn name(&self) -> &'static str {
-        "snapshot-written"
-    }
-}
+report_body!(WrittenSnapshot = "snapshot-written");
 
 /// Records this machine into a file, or keeps the record in the yard.
 pub fn run(session: &Session, request: &SnapshotRequest) -> Result<Report<WrittenSnapshot>, JobError> {

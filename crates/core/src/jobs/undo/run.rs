@@ -5,7 +5,7 @@ use serde::Serialize;
 use super::error::UndoError;
 use super::going_back::GoingBack;
 use crate::change::{Change, Ledger, LedgerContents, LedgerError, Operation, Record, State};
-use crate::report::{Report, ReportBody};
+use crate::report::{Report, report_body};
 use crate::session::{JobError, Session};
 
 /// What is asked of `undo`.
@@ -26,11 +26,7 @@ pub struct Undone {
     pub touched: Vec<String>,
 }
 
-impl ReportBody for Undone {
-    fn name(&self) -> &'static str {
-        "undo"
-    }
-}
+report_body!(Undone = "undo");
 
 /// Takes back a change, or the last one that stands. Taking back is a change itself, and can be taken back.
 ///
