@@ -6,7 +6,7 @@ use std::process::Stdio;
 use wagon_yard_core::os;
 
 use crate::archives::{script, tidelog, tidelog_that};
-use crate::home::{Home, Ran, program};
+use crate::home::{Home, Ran, program, try_each};
 
 #[test]
 #[cfg_attr(windows, ignore = "the tools are shell scripts; on_windows has the like")]
@@ -61,17 +61,17 @@ fn a_tool_is_told_for_what_it_is() {
         (&elf, 1, "does-not-start", "is a program for"),
         (&elf, 1, "does-not-start", "[for-another-machine]"),
     ];
-    for (program, code, verdict, says) in cases {
+    try_each(&cases, |(program, code, verdict, says)| {
         let home = Home::new();
         let limit = if program.contains("sleep 100") { 1 } else { 10 };
         home.settings(&format!("shells = [\"bash\"]\nprobe_seconds = {limit}\n"));
         let ran = home
             .wyard(&["receive", &tidelog_that(&home, "4.2.1", program), "--foreign"])
-            .ends(code)
+            .ends(*code)
             .says(says)
             .says(verdict);
-        assert!(code == 0 || !ran.out.contains("Open a new terminal"), "{program}");
-    }
+        assert!(*code == 0 || !ran.out.contains("Open a new terminal"), "{program}");
+    });
 }
 
 #[test]

@@ -11,7 +11,7 @@ use serde_json::Value;
 use wagon_yard_core::environment::Environment;
 use wagon_yard_core::machine::Machine;
 use wagon_yard_core::os;
-use wagon_yard_core::process::{self, Ending};
+use wagon_yard_core::process::{self, Ending, side_by_side};
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::registry::RegistryPlaces;
 use wagon_yard_core::scope::Scope;
@@ -25,6 +25,18 @@ pub const SHELL: &str = if WINDOWS { "cmd" } else { "bash" };
 /// The file name of a script or batch file that is typed as `name`.
 pub fn program(name: &str) -> String {
     if WINDOWS { format!("{name}.cmd") } else { name.to_owned() }
+}
+
+/// Whether everything is to be tried, however long it takes: in CI.
+pub fn thorough() -> bool {
+    std::env::var_os("CI").is_some()
+}
+
+/// Tries cases, some at a time; where nobody waits for all of them, a third by chance.
+pub fn try_each<T: Sync>(cases: &[T], test: impl Fn(&T) + Sync) {
+    let step = if thorough() { 1 } else { 3 };
+    let some: Vec<&T> = cases.iter().skip(fastrand::usize(..step)).step_by(step).collect();
+    side_by_side(&some, 3, |case| test(case));
 }
 
 /// Whether a program is there. In CI everything has to be; elsewhere the test says that it skips.

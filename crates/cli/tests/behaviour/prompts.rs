@@ -10,7 +10,7 @@ use std::time::{Duration, Instant};
 use wagon_yard_core::os;
 
 use crate::archives::tidelog;
-use crate::home::{Home, have};
+use crate::home::{Home, have, try_each};
 
 /// How long a terminal may take, the slowest machine included.
 const PATIENCE: Duration = Duration::from_secs(60);
@@ -142,9 +142,9 @@ const CASES: &[Case] = &[
 #[test]
 #[cfg_attr(not(target_os = "linux"), ignore = "the program that opens a terminal is called otherwise elsewhere")]
 fn what_a_shell_does_only_for_a_person_counts() {
-    for (shell, first, later, finding) in CASES {
+    try_each(CASES, |(shell, first, later, finding)| {
         if !have(shell) || !have("script") {
-            continue;
+            return;
         }
         let home = home_with_old_copy(shell);
         let file = home.write(&startup_file(shell), first);
@@ -164,7 +164,7 @@ fn what_a_shell_does_only_for_a_person_counts() {
         assert!(!fs::metadata("/dev/null").unwrap().is_file(), "{told}");
         let answer = typed(&home, shell);
         assert_eq!(answer == Some("4.2.1"), finding.is_none(), "a person at {shell} gets {answer:?}: {told}");
-    }
+    });
 }
 
 #[test]

@@ -9,7 +9,7 @@ use std::sync::Mutex;
 use wagon_yard_core::os;
 
 use crate::archives::{script, tidelog, tidelog_that, zip};
-use crate::home::{Home, have, have_layers};
+use crate::home::{Home, have, have_layers, try_each};
 
 /// The levels at which the machine is kept from everything; the settings name the best that is tried.
 const SEALED: [&str; 3] = ["full", "shared-processes", "no-writes"];
@@ -212,7 +212,7 @@ fn what_is_typed_is_what_counts() {
         echo tidelog 4.2.1 >&2\n";
     let around = "#!/bin/sh\ncat \"$(dirname \"$0\")/../share/data\" || exit 127\necho tidelog 4.2.1\n";
     // A line of a startup file behind our block, and what comes of it.
-    for (shell, program, line, code, says) in [
+    let cases = [
         ("bash", tool, "export TIDE_ROOT=/opt/old\n", 1, "bash (interactive)"),
         ("zsh", tool, "export TIDE_ROOT=/opt/old\n", 1, "zsh (login, interactive)"),
         ("bash", around, "PATH=$HOME/bin:$PATH\n", 1, "does-not-start"),
@@ -271,10 +271,11 @@ fn what_is_typed_is_what_counts() {
         ("bash", tool, "bind '\"\\C-m\": \"\\C-a~/old/\\C-j\"'\n", 1, "tidelog"),
         ("fish", tool, "bind \\r 'commandline -r \"~/old/\"(commandline); commandline -f execute'\n", 1, "tidelog"),
         ("bash", tool, "kill -0 1 2>/dev/null || PATH=~/old:$PATH\n", 1, "which a seal hides"),
-    ] {
+    ];
+    try_each(&cases, |(shell, program, line, code, says)| {
         if !have(shell) || (line.contains("exec zsh") && !have("zsh")) || (line.contains("exec fish") && !have("fish"))
         {
-            continue;
+            return;
         }
         let home = Home::with(&[shell]);
         for (place, content) in
@@ -282,13 +283,13 @@ fn what_is_typed_is_what_counts() {
         {
             os::set_folder_mode(&home.write(place, content), 0o755).unwrap();
         }
-        let files = [("w/bin/tidelog", program, 0o755), ("w/share/data", "", 0o644)];
+        let files = [("w/bin/tidelog", *program, 0o755), ("w/share/data", "", 0o644)];
         let archive = zip(&home.path("tidelog-4.2.1.zip"), &files);
         home.wyard(&["receive", archive.to_str().unwrap()]).ends(0);
         let ours = home.path("home/.local/share/wagon-yard/stock/tidelog/4.2.1/bin/tidelog");
         fs::create_dir(home.path("home/bin")).unwrap();
         os::make_link(&ours, &home.path("home/bin/tidelog")).unwrap();
-        let file = match shell {
+        let file = match *shell {
             "fish" => home.path("home/.config/fish/config.fish"),
             "tcsh" => home.path("home/.cshrc"),
             _ => home.path(&format!("home/.{shell}rc")),
@@ -296,9 +297,9 @@ fn what_is_typed_is_what_counts() {
         let before = fs::read_to_string(&file).unwrap();
         fs::write(&file, format!("{before}\n{line}")).unwrap();
         let ran = home.wyard(&["check"]);
-        assert_eq!(ran.code, code, "{shell}: {line}{}{}", ran.out, ran.err);
+        assert_eq!(ran.code, *code, "{shell}: {line}{}{}", ran.out, ran.err);
         ran.says(says);
-    }
+    });
 }
 
 #[test]
@@ -387,17 +388,18 @@ fn sealed_answers_are_those_without_a_seal() {
         some.concat()
     });
     let alone = SETTINGS.iter().map(|one| (*one).to_owned());
-    for (at, text) in alone.chain(drawn).enumerate() {
+    let cases: Vec<(usize, String)> = alone.chain(drawn).enumerate().collect();
+    try_each(&cases, |(at, text)| {
         let shell = ["bash", "zsh", "ksh", "sh"][at % 4];
         if !have(shell) {
-            continue;
+            return;
         }
         let said = |level: &str| {
             let home = home_at(level, &[shell])?;
             os::set_folder_mode(&home.write("home/old/tidelog", script("3.9")), 0o755).unwrap();
             home.write("home/folders", format!("{}\n", home.path("home/old").display()));
-            home.write("home/.profile", &text);
-            home.write(if shell == "zsh" { "home/.zshrc" } else { "home/.bashrc" }, &text);
+            home.write("home/.profile", text);
+            home.write(if shell == "zsh" { "home/.zshrc" } else { "home/.bashrc" }, text);
             let words = ["trace", "tidelog", "ls", "--json", "--unsealed"];
             let told = home.wyard(if level == "none" { &words } else { &words[..4] });
             let place = home.path("").to_str().unwrap().trim_end_matches('/').to_owned();
@@ -412,5 +414,5 @@ fn sealed_answers_are_those_without_a_seal() {
         };
         let (Some(sealed), Some(unsealed)) = (said("full"), said("none")) else { return };
         assert_eq!(sealed, unsealed, "{shell}: {text}");
-    }
+    });
 }

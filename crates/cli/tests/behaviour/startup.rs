@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use wagon_yard_core::os;
 
 use crate::archives::tidelog;
-use crate::home::{Home, have, have_layers};
+use crate::home::{Home, have, have_layers, try_each};
 
 /// A home as somebody may have it: a name, the shells in it, and how to set it up.
 type Case = (&'static str, &'static [&'static str], fn(&mut Home));
@@ -154,7 +154,7 @@ fn yards_with_awkward_names_work() {
     if !shells.iter().all(|s| have(s)) {
         return;
     }
-    for name in [
+    let names = [
         "a b",
         "it's",
         "d$HOME",
@@ -168,7 +168,8 @@ fn yards_with_awkward_names_work() {
         "-x",
         "#h",
         "w!w",
-    ] {
+    ];
+    try_each(&names, |name| {
         let mut home = Home::with(&shells);
         let yard = home.path(&format!("{name}/yard"));
         home.variables.insert("WYARD_YARD".into(), yard.to_str().unwrap().into());
@@ -182,7 +183,7 @@ fn yards_with_awkward_names_work() {
         }
         home.wyard(&["unregister", "tidelog"]).ends(0);
         assert!(home.files().is_empty() || !home.path("home/.bashrc").exists(), "{name}");
-    }
+    });
     let home = Home::new();
     let colon = home.path("a:b");
     home.wyard(&["receive", &tidelog(&home, "4.2.1"), "--yard", colon.to_str().unwrap()])

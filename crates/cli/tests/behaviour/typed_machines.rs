@@ -12,7 +12,7 @@ use wagon_yard_core::progress::Stop;
 use wagon_yard_core::system::System;
 
 use crate::archives::{script, zip};
-use crate::home::{Home, have, have_layers};
+use crate::home::{Home, have, have_layers, thorough};
 
 /// What people have in startup files of the family of POSIX, for a tool called tidex and an old copy of it in `~/old/bin`.
 const POSIX: &[&str] = &[
@@ -263,7 +263,8 @@ fn what_is_good_is_good_when_it_is_typed() {
         return;
     }
     let set = |name: &str| std::env::var(name).ok().and_then(|number| number.parse::<u64>().ok());
-    let (count, first) = (set("WYARD_TYPED_MACHINES").unwrap_or(30), set("WYARD_TEST_SEED").unwrap_or(1));
+    let (count, first) =
+        (set("WYARD_TYPED_MACHINES").unwrap_or(if thorough() { 30 } else { 10 }), set("WYARD_TEST_SEED").unwrap_or(1));
     let seeds: Vec<u64> = (first..first + count).collect();
     let judged = side_by_side(&seeds, 6, |seed| {
         let machine = Random::new(*seed);
