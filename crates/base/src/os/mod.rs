@@ -3,6 +3,7 @@
 
 #[cfg(any(windows, test))]
 mod access_list;
+mod byte_names;
 mod mac_facts;
 mod processor_levels;
 mod raw_registry;
@@ -67,6 +68,7 @@ pub use windows_registry::*;
 #[cfg(windows)]
 pub use windows_rights::{others_may_write, untrusted_for_everybody};
 
+pub use byte_names::name_from_bytes;
 pub use mac_facts::{macos_setting, translates_intel};
 pub use processor_levels::processor_levels;
 pub use raw_registry::{Hive, RawValue};

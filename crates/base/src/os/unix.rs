@@ -34,11 +34,6 @@ pub fn is_app_alias(_path: &Path) -> bool {
 /// Keeps the system from showing a dialog when a started program cannot be loaded; here it never does.
 pub fn keep_failures_quiet() {}
 
-/// Makes a name from exact bytes, as a shell or an archive gave them.
-pub fn name_from_bytes(bytes: Vec<u8>) -> OsString {
-    OsString::from_vec(bytes)
-}
-
 /// When a file was last changed in any way, in seconds and nanoseconds (inode(7), "ctime"); nobody can set it.
 pub fn changed_at(seen: &fs::Metadata) -> Option<(i64, i64)> {
     Some((seen.ctime(), seen.ctime_nsec()))

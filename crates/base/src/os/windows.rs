@@ -64,11 +64,6 @@ pub fn is_app_alias(path: &Path) -> bool {
     found.dwFileAttributes & FILE_ATTRIBUTE_REPARSE_POINT != 0 && found.dwReserved0 == APP_EXECUTION_LINK
 }
 
-/// Makes a name from bytes as an archive gave them: names are Unicode here.
-pub fn name_from_bytes(bytes: Vec<u8>) -> OsString {
-    OsString::from(String::from_utf8(bytes).unwrap_or_else(|e| String::from_utf8_lossy(e.as_bytes()).into_owned()))
-}
-
 /// The mark of a download: a stream of the file beside its content ("Zone.Identifier Stream Name").
 pub fn read_download_mark(file: &Path) -> Option<Vec<u8>> {
     use std::io::Read as _;

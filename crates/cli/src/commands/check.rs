@@ -12,7 +12,7 @@ use crate::view;
 
 pub fn run(args: CheckArgs, context: &Context) -> Result<ExitCode, Failure> {
     let given = CardProbe {
-        arguments: args.probe.as_deref().map(|line| super::words::words(line)).transpose()?,
+        arguments: args.probe.as_deref().map(super::words::words).transpose()?,
         expect: args.expect,
         status: args.status,
     };

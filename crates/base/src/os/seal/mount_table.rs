@@ -4,7 +4,7 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use crate::os::unix;
+use crate::os::byte_names::name_from_bytes;
 
 /// The places at which something is mounted (proc_pid_mountinfo(5), the fifth field).
 pub(super) fn mount_points() -> io::Result<Vec<PathBuf>> {
@@ -26,7 +26,7 @@ pub(in crate::os) fn remote_places() -> Vec<PathBuf> {
 }
 
 fn parse(table: &[u8]) -> Vec<PathBuf> {
-    let place = |line: &[u8]| Some(PathBuf::from(unix::name_from_bytes(unescaped(line.split(|b| *b == b' ').nth(4)?))));
+    let place = |line: &[u8]| Some(PathBuf::from(name_from_bytes(unescaped(line.split(|b| *b == b' ').nth(4)?))));
     let mut places: Vec<PathBuf> = table.split(|b| *b == b'\n').filter_map(place).collect();
     places.sort();
     places.dedup();

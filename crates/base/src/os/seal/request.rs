@@ -6,7 +6,7 @@ use std::path::PathBuf;
 
 use super::super::terminal_context::TerminalContext;
 use super::level::SealLevel;
-use crate::os::unix;
+use crate::os::byte_names::name_from_bytes;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Network {
@@ -93,7 +93,7 @@ impl SealRequest {
     fn parse(bytes: &[u8]) -> Option<Self> {
         let mut fields = bytes.strip_suffix(&[0])?.split(|byte| *byte == 0);
         let mut next = || fields.next().map(<[u8]>::to_vec);
-        let name = |bytes: Vec<u8>| unix::name_from_bytes(bytes);
+        let name = |bytes: Vec<u8>| name_from_bytes(bytes);
         let text = |bytes: Vec<u8>| String::from_utf8(bytes).ok();
         let level = SealLevel::named(&text(next()?)?)?;
         let network = if next()? == b"open" { Network::Open } else { Network::Closed };
