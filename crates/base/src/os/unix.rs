@@ -3,7 +3,6 @@
 use std::ffi::{OsStr, OsString};
 use std::fs::{self, File};
 use std::io;
-use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::os::unix::process::ExitStatusExt;
 use std::path::Path;
