@@ -10,7 +10,7 @@ use wagon_yard_core::change::{Change, Changeset};
 use wagon_yard_core::check::check;
 use wagon_yard_core::environment::Environment;
 use wagon_yard_core::jobs::register::{self, RegisterRequest, Registering};
-use wagon_yard_core::layout::Command;
+use wagon_yard_core::layout::{Command, Layout};
 use wagon_yard_core::machine::Machine;
 use wagon_yard_core::os;
 use wagon_yard_core::program::ProgramKind;
@@ -18,7 +18,7 @@ use wagon_yard_core::progress::Stop;
 use wagon_yard_core::report::Verdict;
 use wagon_yard_core::scope::Scope;
 use wagon_yard_core::session::Session;
-use wagon_yard_core::yard::{Card, CardLayout, Requires, Source};
+use wagon_yard_core::yard::{Card, Source};
 
 const TOOLS: usize = 60;
 const COMMANDS: usize = 6;
@@ -36,32 +36,22 @@ fn tool(session: &Session, number: usize) -> Card {
         os: None,
         arch: None,
     };
-    let card = Card {
-        card: 1,
-        name: name.parse().unwrap(),
-        version: version.parse().unwrap(),
-        received: format!("2026-01-01T00:00:{number:02}Z"),
-        source: Source {
-            file: String::new(),
-            address: None,
-            bytes: 0,
-            sha256: String::new(),
-            compared: false,
-            with: Vec::new(),
-        },
-        layout: CardLayout { wrapper: PathBuf::new(), command_folders: vec!["bin".into()], completions: Vec::new() },
-        commands: (0..COMMANDS).map(command).collect(),
-        folder: None,
-        uninstaller: None,
-        added: Vec::new(),
-        probe: None,
-        requires: Requires::default(),
-        prepare: Vec::new(),
-        prepared: Vec::new(),
-        launchers: Vec::new(),
-        trials: Vec::new(),
-        registration: None,
+    let source = Source {
+        file: String::new(),
+        address: None,
+        bytes: 0,
+        sha256: String::new(),
+        compared: false,
+        with: Vec::new(),
     };
+    let layout = Layout {
+        wrapper: PathBuf::new(),
+        command_folders: vec!["bin".into()],
+        commands: (0..COMMANDS).map(command).collect(),
+        completions: Vec::new(),
+    };
+    let received = format!("2026-01-01T00:00:{number:02}Z");
+    let card = Card { received, ..Card::new(name.parse().unwrap(), version.parse().unwrap(), source, &layout) };
     let bin = yard.home(&card.name, &card.version).join("bin");
     fs::create_dir_all(&bin).unwrap();
     for number in 0..COMMANDS {

@@ -589,8 +589,8 @@ findings! {
     }
     PathRestored = "path-restored", Caution {
         means: "An installer replaced PATH instead of adding its folder to it, and what it lost is there again.",
-        why: "the installer will do so again when it is run the next time",
-        comes_about: "The program does not read the previous value. Entries of recorded tools are restored afterwards.",
+        why: "it happens again the next time the installer runs",
+        comes_about: "The installer does not read the previous value. Wagon Yard restores the entries of recorded tools afterwards.",
         settle: "Nothing to do. After running the installer by hand, run 'wyard check'.",
         example: "PATH of the user environment lost %BUOYCTL_HOME%\\bin; restored",
     }

@@ -78,7 +78,7 @@ fn question(asked: &Asked<'_>) -> String {
         [] => String::new(),
         _ => format!("{files}(\n(PATH=/dev/null) 2>/dev/null && PATH=/dev/null\n{kinds})\n"),
     };
-    posix::question(asked, "\\builtin", WATCH, &loops)
+    posix::question(asked, "\\builtin", &loops)
 }
 
 fn watch_line(watch: &mut Watch, _words: &[&str], line: &str) {

@@ -77,8 +77,7 @@ fn more_files(folders: &StartupFolders) -> Vec<PathBuf> {
 /// What is typed for another word is put in its place at the prompt, whether it is that word or one of a pattern ("abbr").
 /// `type` would go through PATH once more.
 fn question(asked: &Asked<'_>) -> String {
-    let Asked { marker, env, .. } = asked;
-    let watch = WATCH[usize::from(asked.mode == StartMode::LoginCommand)];
+    let Asked { marker, env, watch, .. } = asked;
     let abbreviation = match asked.mode {
         StartMode::LoginCommand => "",
         StartMode::Login | StartMode::Interactive => {

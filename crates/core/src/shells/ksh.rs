@@ -10,8 +10,6 @@ use crate::resolve::Shell;
 
 pub const CATCH_UP: CatchUpRules = posix::catch_up("eval \"$(wyard catch-up ksh)\"");
 
-const WATCH: [&str; 2] = ["\\command trap"; 2];
-
 pub const RULES: UnixRules = UnixRules {
     shell: Shell::Ksh,
     is_running: "-n \"$KSH_VERSION\"",
@@ -40,7 +38,7 @@ pub const RULES: UnixRules = UnixRules {
     before_reading: "",
     line_hook: "",
     prompt_hook: "PROMPT_COMMAND",
-    watch: WATCH,
+    watch: ["\\command trap"; 2],
     watch_line: |_, _, _| {},
 };
 
@@ -55,5 +53,5 @@ fn startup_files(folders: &StartupFolders, readable: Readable<'_>) -> Vec<PathBu
 fn question(asked: &Asked<'_>) -> String {
     let each = "\\command eval \"_wyard_file=$(\\command whence -p -- \"$c\" 2>/dev/null)\"; \
          \\command printf '%s\\0' \"$(\\command whence -v -- \"$c\" 2>/dev/null)\" \"$_wyard_file\"";
-    posix::question(asked, "\\command", WATCH, &posix::looped(asked, each))
+    posix::question(asked, "\\command", &posix::looped(asked, each))
 }

@@ -1,7 +1,6 @@
 //! What shells of the POSIX kind have in common.
 
 use super::rules::{Asked, CatchUpRules};
-use super::start_mode::StartMode;
 use crate::quote;
 
 /// At most this many names a loop goes through: bash puts the line of the loop together again for each of them.
@@ -31,9 +30,8 @@ pub fn looped(asked: &Asked<'_>, body: &str) -> String {
 ///
 /// Backslashes keep aliases away from our own words, `builtin` and `command` functions. A shell that is to end at the first
 /// command that fails (`set -e`) is told not to, since a question often has no for an answer.
-pub fn question(asked: &Asked<'_>, own: &str, watch: [&str; 2], loops: &str) -> String {
-    let (Asked { marker, env, .. }, print) = (asked, format!("{own} printf"));
-    let watch = watch[usize::from(asked.mode == StartMode::LoginCommand)];
+pub fn question(asked: &Asked<'_>, own: &str, loops: &str) -> String {
+    let (Asked { marker, env, watch, .. }, print) = (asked, format!("{own} printf"));
     format!(
         "{own} set +euxv\n{print} '\\n%s\\0' {marker}; {print} '%s\\0' \"$PATH\" \"$PWD\"\n{loops}{env}\n{print} '%s\\0' {marker}-watch\n{watch}\n{print} '\\0%s\\0' {marker}\n"
     )

@@ -16,6 +16,8 @@ pub struct Asked<'a> {
     /// What stands before and behind the answer; with an ending, before parts of it.
     pub marker: &'a str,
     pub mode: StartMode,
+    /// What prints traps, timers and key bindings.
+    pub watch: &'a str,
     /// The names, quoted.
     pub commands: &'a [String],
     /// What prints the variables that programs are handed.

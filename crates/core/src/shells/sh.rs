@@ -10,8 +10,6 @@ use crate::resolve::Shell;
 
 pub const CATCH_UP: CatchUpRules = posix::catch_up("eval \"$(wyard catch-up sh)\"");
 
-const WATCH: [&str; 2] = ["\\command trap"; 2];
-
 pub const RULES: UnixRules = UnixRules {
     shell: Shell::Sh,
     is_running: "-z \"$BASH_VERSION$ZSH_VERSION$FISH_VERSION$KSH_VERSION\"",
@@ -41,7 +39,7 @@ pub const RULES: UnixRules = UnixRules {
     before_reading: "",
     line_hook: "",
     prompt_hook: "PROMPT_COMMAND",
-    watch: WATCH,
+    watch: ["\\command trap"; 2],
     watch_line: |_, _, _| {},
 };
 
@@ -63,5 +61,5 @@ fn question(asked: &Asked<'_>) -> String {
         [] => String::new(),
         _ => format!("(\n(PATH=/dev/null) 2>/dev/null && PATH=/dev/null\n{kinds})\n(\n{files})\n"),
     };
-    posix::question(asked, "\\command", WATCH, &loops)
+    posix::question(asked, "\\command", &loops)
 }

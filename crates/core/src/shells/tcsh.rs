@@ -19,8 +19,6 @@ pub const CATCH_UP: CatchUpRules = CatchUpRules {
 /// What prints zero bytes for it.
 const PRINT: &str = "/usr/bin/printf";
 
-const WATCH: [&str; 2] = ["/usr/bin/printf 'sched\\n'; sched; bindkey \"^M\"", ""];
-
 pub const RULES: UnixRules = UnixRules {
     shell: Shell::Tcsh,
     is_running: "",
@@ -50,7 +48,7 @@ pub const RULES: UnixRules = UnixRules {
     before_reading: "",
     line_hook: "",
     prompt_hook: "the alias precmd",
-    watch: WATCH,
+    watch: ["/usr/bin/printf 'sched\\n'; sched; bindkey \"^M\"", ""],
     watch_line: |watch, words, _| {
         if let ["\"^M\"", .., does] = *words {
             watch.rewrites |= does != "newline";
@@ -79,8 +77,7 @@ fn startup_files(folders: &StartupFolders, readable: Readable<'_>) -> Vec<PathBu
 /// Loops do not work in a command line, and a quoted word is never a builtin: `unalias` keeps aliases away, from the next line
 /// on.
 fn question(asked: &Asked<'_>) -> String {
-    let Asked { marker, env, .. } = asked;
-    let watch = WATCH[usize::from(asked.mode == StartMode::LoginCommand)];
+    let Asked { marker, env, watch, .. } = asked;
     let each = |c: &String| format!("which {c}; echo {marker}-next; where {c}; echo {marker}-next; ");
     let names: String = asked.commands.iter().map(each).collect();
     format!(

@@ -74,7 +74,7 @@ fn startup_files(folders: &StartupFolders, readable: Readable<'_>) -> Vec<PathBu
 fn question(asked: &Asked<'_>) -> String {
     let each = "\\builtin whence -w -- \"$c\" 2>/dev/null; \\builtin printf '\\0'; \
          \\builtin whence -p -- \"$c\" 2>/dev/null; \\builtin printf '\\0'";
-    posix::question(asked, "\\builtin", WATCH, &posix::looped(asked, each))
+    posix::question(asked, "\\builtin", &posix::looped(asked, each))
 }
 
 fn watch_line(watch: &mut Watch, words: &[&str], _line: &str) {

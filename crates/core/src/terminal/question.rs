@@ -32,7 +32,8 @@ pub(super) fn text(
         format!("{} {} {marker}-context{or} {ENV}", (rules.word)(own), os::CONTEXT_ARGUMENT)
     });
     let commands: Vec<String> = question.commands.iter().map(|command| (rules.word)(command)).collect();
-    (rules.question)(&Asked { marker, mode, commands: &commands, env: &env })
+    let watch = rules.watch[usize::from(mode == StartMode::LoginCommand)];
+    (rules.question)(&Asked { marker, mode, watch, commands: &commands, env: &env })
 }
 
 /// Finds the answer in the output; `None` where there is no whole one.
