@@ -50,7 +50,9 @@ impl Browser {
         }
         let options = json!({ "binary": "/usr/bin/chromium", "args": arguments });
         let logs = json!({ "browser": "ALL", "performance": "ALL" });
-        let wanted = json!({ "goog:chromeOptions": options, "goog:loggingPrefs": logs });
+        // A script of the accessibility rules takes its time on a machine that tests many things at once.
+        let timeouts = json!({ "script": 600_000, "pageLoad": 600_000 });
+        let wanted = json!({ "goog:chromeOptions": options, "goog:loggingPrefs": logs, "timeouts": timeouts });
         let mut browser = Self { driver, port, session: String::new(), _profile: profile };
         let begun = browser.request("POST", "/session", &json!({ "capabilities": { "alwaysMatch": wanted } }));
         browser.session = begun["sessionId"].as_str().unwrap().to_owned();
