@@ -4,15 +4,25 @@ use std::io::{self, BufRead as _, Write as _};
 use std::path::PathBuf;
 
 use wagon_yard_core::jobs::consent::Consent;
+use wagon_yard_core::start_policy::NotStarted;
 
-use crate::context::Context;
+use crate::context::can_ask;
 use crate::view;
 
-pub fn consent(context: &Context) -> Consent {
-    if !context.can_ask() {
+pub fn consent() -> Consent {
+    if !can_ask() {
         return Consent::NobodyToAsk;
     }
     if yes("Run it?") { Consent::Given } else { Consent::Refused }
+}
+
+/// Whether a tool may be started to be asked for its version, where nothing keeps it from the machine.
+pub fn may_start(tool: &str, why: NotStarted) -> bool {
+    let what = match why {
+        NotStarted::Elevated => "with administrator rights, and nothing to keep it from the machine",
+        _ => "with nothing to keep it from the machine; no published checksum vouches for it",
+    };
+    yes(&format!("To verify {}, start it with --version? It would run {what}.", view::escape(tool)))
 }
 
 /// Asks a question that is answered with yes or no; no answer is a no.
@@ -23,8 +33,8 @@ pub fn yes(question: &str) -> bool {
 }
 
 /// Asks which of several folders is meant, until the answer is one of them or none.
-pub fn which(context: &Context, folders: &[PathBuf]) -> Option<usize> {
-    if !context.can_ask() {
+pub fn which(folders: &[PathBuf]) -> Option<usize> {
+    if !can_ask() {
         return None;
     }
     let mut out = io::stderr();

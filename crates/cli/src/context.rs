@@ -9,11 +9,12 @@ use wagon_yard_core::environment::Environment;
 use wagon_yard_core::machine::Machine;
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::report::{Report, ReportBody};
-use wagon_yard_core::session::Session;
+use wagon_yard_core::session::{Session, StartQuestion};
 use wagon_yard_core::snapshot::Snapshot;
 use wagon_yard_core::suggestion;
 
 use crate::args::{Args, ColorWhen, Command, Global};
+use crate::ask;
 use crate::failure::{Failure, OutputError, exit};
 use crate::view::{self, Page, escape};
 
@@ -55,6 +56,8 @@ impl Context {
         machine.elevated_command_line = typed_again(&machine, program, |word| absolute(&machine, word));
         let mut session = Session::new(machine, stop);
         (session.makes_seals, session.unsealed) = (true, global.unsealed);
+        session.agrees_to_starts = matches!(&args.command, Some(Command::Receive(receive)) if receive.installer.yes);
+        session.start_question = can_ask().then_some(StartQuestion(ask::may_start));
         session.keeps_evidence = match &args.command {
             Some(Command::Check(check)) => check.evidence,
             Some(Command::Trace(trace)) => trace.evidence,
@@ -79,12 +82,6 @@ impl Context {
     pub fn page(&self) -> Page {
         Page::of_terminal().of_machine(&self.session.machine).plain(self.global.plain)
     }
-
-    /// Whether somebody can be asked: a terminal to read from and one to write the question to.
-    pub fn can_ask(&self) -> bool {
-        io::stdin().is_terminal() && io::stderr().is_terminal()
-    }
-
     /// Writes a report: as JSON where that was asked for, else through its text view. Gives the exit code that goes with it.
     pub fn report<T: ReportBody>(
         &self,
@@ -152,4 +149,9 @@ fn absolute(machine: &Machine, word: &Path) -> OsString {
     let place = machine.current_folder.join(word);
     let is_path = word.is_relative() && !word.as_os_str().is_empty() && place.exists();
     if is_path { place.into_os_string() } else { word.into() }
+}
+
+/// Whether somebody is there who can be asked.
+pub fn can_ask() -> bool {
+    io::stdin().is_terminal() && io::stderr().is_terminal()
 }

@@ -97,11 +97,11 @@ impl Observer for Shown<'_> {
     }
 
     fn consents(&self, _plan: &InstallPlan) -> Consent {
-        ask::consent(self.context)
+        ask::consent()
     }
 
     fn choose(&self, folders: &[PathBuf]) -> Option<usize> {
-        ask::which(self.context, folders)
+        ask::which(folders)
     }
 }
 

@@ -28,6 +28,7 @@ pub mod resolve;
 pub mod session;
 pub mod shells;
 pub mod snapshot;
+pub mod start_policy;
 pub mod store;
 pub mod survey;
 pub mod terminal;

@@ -17,6 +17,7 @@ use crate::registration::{Registrar, RegistrationError};
 use crate::resolve::Shell;
 use crate::scope::Scope;
 use crate::shells::StartupFolders;
+use crate::start_policy::NotStarted;
 use crate::store;
 use crate::system::System;
 use crate::terminal::{self, Asking, InstalledShell};
@@ -78,6 +79,10 @@ impl fmt::Display for JobError {
     }
 }
 
+/// A question to the user: whether the tool of this name may be started, although it would not be for this reason.
+#[derive(Debug, Clone, Copy)]
+pub struct StartQuestion(pub fn(&str, NotStarted) -> bool);
+
 /// Made once from the command line, and handed to every job.
 #[derive(Debug)]
 pub struct Session {
@@ -88,6 +93,10 @@ pub struct Session {
     pub makes_seals: bool,
     /// Whether the user wants shells and programs started that nothing here keeps from the machine.
     pub unsealed: bool,
+    /// Whether the user has agreed to have received programs started.
+    pub agrees_to_starts: bool,
+    /// Asks the user for that, of a tool, where somebody is there to ask.
+    pub start_question: Option<StartQuestion>,
     /// Whether the questions to terminals and their raw answers are reported.
     pub keeps_evidence: bool,
     /// The shells that this call is about, where they were named.
@@ -111,6 +120,8 @@ impl Session {
             stop,
             makes_seals: false,
             unsealed: false,
+            agrees_to_starts: false,
+            start_question: None,
             keeps_evidence: false,
             only_shells: None,
             group: OnceLock::new(),

@@ -1,6 +1,8 @@
 //! The least Java that an archive of classes asks for.
 
-use std::io::{self, Cursor, Read};
+use std::fs::File;
+use std::io::{self, BufReader, Cursor, Read, Seek};
+use std::path::Path;
 
 use super::guard;
 use crate::program::Asks;
@@ -50,13 +52,24 @@ fn is_class(name: &str) -> bool {
 }
 
 /// The class that is called first, as the manifest says ("JAR File Specification", `Main-Class`).
-fn first_class(archive: &mut zip::ZipArchive<Cursor<&[u8]>>) -> Option<String> {
+fn first_class<R: Read + Seek>(archive: &mut zip::ZipArchive<R>) -> Option<String> {
+    Some(format!("{}.class", in_manifest(archive, "Main-Class")?.replace('.', "/")))
+}
+
+fn in_manifest<R: Read + Seek>(archive: &mut zip::ZipArchive<R>, name: &str) -> Option<String> {
     let mut text = String::new();
     archive.by_name("META-INF/MANIFEST.MF").ok()?.take(LONGEST_MANIFEST).read_to_string(&mut text).ok()?;
     // A line that begins with a blank goes on with the one before.
     let text = text.replace("\r\n", "\n").replace("\n ", "");
-    let class = text.lines().find_map(|line| line.strip_prefix("Main-Class:"))?;
-    Some(format!("{}.class", class.trim().replace('.', "/")))
+    let value = text.lines().find_map(|line| line.strip_prefix(name)?.strip_prefix(':'))?;
+    Some(value.trim().to_owned())
+}
+
+/// The version that an archive of classes states in its manifest ("JAR File Specification", `Implementation-Version`).
+pub fn version_of_classes(file: &Path) -> Option<String> {
+    let open = File::open(file).ok()?;
+    let read = || Ok(in_manifest(&mut zip::ZipArchive::new(BufReader::new(open))?, "Implementation-Version"));
+    guard::run(read).ok().flatten().filter(|version| version.starts_with(|c: char| c.is_ascii_digit()))
 }
 
 #[cfg(test)]
@@ -98,6 +111,12 @@ mod tests {
         ] {
             let expected = expected.map(|(least, most)| Asks::Classes { least, most });
             assert_eq!(asked_by_classes(&made(&entries)), expected);
+        }
+        let file = tempfile::NamedTempFile::new().unwrap();
+        let stated = b"Manifest-Version: 1.0\r\nImplementation-Version: 4.2.\r\n 1\r\n";
+        for (manifest, expected) in [(&stated[..], Some("4.2.1")), (manifest, None)] {
+            std::fs::write(file.path(), made(&[("META-INF/MANIFEST.MF", manifest)])).unwrap();
+            assert_eq!(version_of_classes(file.path()).as_deref(), expected);
         }
         assert_eq!(asked_by_classes(b"PK\x03\x04 spoiled"), None);
     }

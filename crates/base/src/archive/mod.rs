@@ -35,7 +35,7 @@ mod write;
 mod zip;
 mod zip_header;
 
-pub use classes::could_hold_classes;
+pub use classes::{could_hold_classes, version_of_classes};
 pub use collect::needs_at;
 pub use compression::Compression;
 pub use error::ArchiveError;

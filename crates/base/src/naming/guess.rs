@@ -185,6 +185,13 @@ fn without_ending(file_name: &str) -> String {
     }
 }
 
+/// Whether a file is called as an archive or a package, and not as a program by itself, packed or not.
+pub fn is_called_as_archive(file_name: &str) -> bool {
+    const OF_MANY: [&str; 10] = [".tar", ".zip", ".7z", ".deb", ".msi", ".pkg", ".tgz", ".txz", ".tbz", ".tbz2"];
+    let lower = file_name.to_ascii_lowercase();
+    lower.contains(".tar.") || lower.ends_with(".tzst") || OF_MANY.iter().any(|ending| lower.ends_with(ending))
+}
+
 /// `v1`, `1.2`, `20260311`, `1.2.3rc1`, `2.0b3`, `1.2+build5`: an optional `v`, then a digit, then parts.
 fn is_version(word: &str) -> bool {
     let bare = word.strip_prefix('v').unwrap_or(word);

@@ -7,7 +7,7 @@ mod similar;
 mod typed;
 mod version_order;
 
-pub use guess::{Guess, guess};
+pub use guess::{Guess, guess, is_called_as_archive};
 pub use names::{NameError, ToolName, Variable, Version};
 pub use similar::{did_you_mean, similar};
 pub use typed::{extension_rank, typed};

@@ -28,6 +28,8 @@ pub enum Ending {
     /// The time limit passed; the program and its children were ended.
     TimedOut,
     NotStarted(io::Error),
+    /// The seal could not be made, or broke, with the reason: nothing is known of the program.
+    NoSeal(String),
     Interrupted,
 }
 
@@ -36,7 +38,7 @@ impl From<SealReport> for Ending {
         match report {
             SealReport::Exited(status) => Self::Exited(status),
             SealReport::NotStarted(error) => Self::NotStarted(error),
-            SealReport::NoSeal(why) => Self::NotStarted(io::Error::other(format!("the seal could not be made: {why}"))),
+            SealReport::NoSeal(why) => Self::NoSeal(why),
         }
     }
 }

@@ -12,8 +12,10 @@ mod macho_facts;
 mod macho_loading;
 mod pe_facts;
 mod pe_loading;
+mod pe_resources;
 mod runtime_packages;
 mod script;
+mod stated;
 
 pub use asks::{Asks, MOST_READ, Runtime};
 pub use c_library::{CLibrary, c_libraries};
@@ -23,4 +25,6 @@ pub use identify::{HEAD_BYTES, Program, ProgramKind};
 pub(crate) use length::expected_length;
 pub use libraries::{Needs, ThisMachine};
 pub use loading::{Brought, Fit, Lack, could_be_library};
+pub use pe_resources::PeResources;
 pub use script::Interpreter;
+pub use stated::stated_version;

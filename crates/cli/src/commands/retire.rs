@@ -27,7 +27,7 @@ pub fn run(args: RetireArgs, context: &Context) -> Result<ExitCode, Failure> {
         let line = command_line::join(command, context.session.system());
         // Somebody who closed standard error can't be asked either.
         let _ = writeln!(anstream::stderr(), "runs {}", view::escape(&line));
-        ask::consent(context)
+        ask::consent()
     };
     context.report(&retire::run(&context.session, &request, &consents)?, view::retire::write)
 }

@@ -185,6 +185,8 @@ impl<'a> Show<'a> {
         let mut command = Command::new(&self.program);
         let folder = self.machine().sandbox.as_deref().unwrap_or(self.world.folder());
         command.arg("--sandbox").arg(folder).args(arguments).env_remove("SHELL");
+        // An administrator's terminal would be asked, of programs that come with this one.
+        command.args((self.machine().system() == System::Windows).then_some("--unsealed"));
         // The web server is on this machine.
         command.env("NO_PROXY", "127.0.0.1").env("no_proxy", "127.0.0.1");
         if !self.at_second {

@@ -4,6 +4,7 @@ use std::io::{self, Write};
 
 use wagon_yard_core::check::{CallerResult, CheckedTools, CommandCheck, RequirementKind, ToolCheck};
 use wagon_yard_core::finding::{Finding, Severity};
+use wagon_yard_core::process::SealLevel;
 use wagon_yard_core::report::{Report, Verdict};
 
 use super::text::{Page, count, escape};
@@ -49,8 +50,22 @@ fn all(tools: &[ToolCheck]) -> String {
         count(commands.len(), "command", "commands"),
         how(tools, &commands, ran),
         count(commands.first().map_or(0, |command| command.caller_results.len()), "terminal", "terminals"),
-        not_run(ran),
+        held(ran, tools),
     )
+}
+
+/// How the commands were started, where that is worth a word.
+fn held(ran: bool, tools: &[ToolCheck]) -> &'static str {
+    match (ran, tools.iter().any(is_unheld)) {
+        (false, _) => "; not run",
+        (true, true) => "; tried without a seal",
+        (true, false) => "",
+    }
+}
+
+/// Whether a command was started that nothing kept from the machine.
+fn is_unheld(checked: &ToolCheck) -> bool {
+    checked.commands.iter().any(|command| command.seal == Some(SealLevel::None))
 }
 
 fn how(tools: &[ToolCheck], commands: &[&CommandCheck], ran: bool) -> String {
@@ -158,7 +173,8 @@ pub(super) fn outcome(checked: &ToolCheck, change: Option<u64>, page: &Page, out
             (true, true) => "works",
             (true, false) => "runs",
         };
-        page.labelled(out, "", 0, &format!("{tool} {does} in every new terminal."))?;
+        let unheld = if is_unheld(checked) { " (tried without a seal)" } else { "" };
+        page.labelled(out, "", 0, &format!("{tool} {does} in every new terminal{unheld}."))?;
         let first = checked.commands.first().map_or("", |command| command.name.as_str());
         return page.labelled(
             out,
@@ -184,7 +200,8 @@ fn row(command: &CommandCheck, page: &Page) -> Vec<String> {
         Some(winner) => page.short(&winner.to_string_lossy()),
         None => "-".to_owned(),
     };
-    let version = command.answered_version.as_deref().map_or_else(|| "-".to_owned(), escape);
+    let by_file = if command.version_is_read { " (stated by the file)" } else { "" };
+    let version = command.answered_version.as_deref().map_or_else(|| "-".to_owned(), |v| escape(v) + by_file);
     vec![escape(&command.name), runs, version, terminals(command), word(command.verdict)]
 }
 
@@ -196,12 +213,8 @@ pub(super) fn summary(checked: &ToolCheck) -> String {
         word(checked.verdict),
         count(checked.commands.len(), "command", "commands"),
         count(asked, "terminal", "terminals"),
-        not_run(checked.ran),
+        held(checked.ran, std::slice::from_ref(checked)),
     )
-}
-
-fn not_run(ran: bool) -> &'static str {
-    if ran { "" } else { "; not run" }
 }
 
 fn word(verdict: Verdict) -> String {

@@ -161,7 +161,8 @@ impl Home {
     pub fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_wyard"));
         if WINDOWS {
-            command.arg("--sandbox").arg(self.folder.path()).args(arguments);
+            // Whoever tests there may well be an administrator, who would have to agree to every start.
+            command.arg("--sandbox").arg(self.folder.path()).arg("--unsealed").args(arguments);
         } else {
             command.args(arguments).env_clear().env("HOME", self.path("home"));
             command.env("PATH", "/usr/local/bin:/usr/bin:/bin").env("WYARD_TEST_ROOT", self.path("own-root"));

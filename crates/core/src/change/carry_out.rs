@@ -150,3 +150,33 @@ impl Ledger {
         Ok(settled)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::fs;
+
+    use super::*;
+
+    #[test]
+    fn what_cannot_be_read_again_is_not_taken_back_by_guess() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        let places = RegistryPlaces::of(Some(folder.path()));
+        fs::write(at("blocked"), "").unwrap();
+        for loses_ledger in [false, true] {
+            let mut changeset = Changeset::default();
+            fs::write(at("old"), "kept").unwrap();
+            changeset.shift(&at("old"), &at("new"));
+            if loses_ledger {
+                changeset.shift(&at("ledger.jsonl"), &at("aside"));
+            }
+            // No folder can be made in a file.
+            changeset.shift(&at("new"), &at("blocked/new"));
+            let change = Change { does: "move".to_owned(), undoes: None, changeset };
+            let ended = Ledger::at(folder.path()).carry_out(&places, "wyard test", None, change).unwrap_err();
+            assert_eq!(matches!(ended, LedgerError::Open(_)), loses_ledger, "{ended}");
+            assert_eq!(at("old").exists(), !loses_ledger);
+            assert_eq!(fs::read(at(if loses_ledger { "new" } else { "old" })).unwrap(), b"kept");
+        }
+    }
+}

@@ -11,13 +11,15 @@ use super::report::{CallerResult, CommandCheck, Requirement, RequirementKind};
 use super::shown::Shown;
 use super::typed::{self, LaunchContext};
 use super::{evidence::Started, starting};
+use crate::environment::host_system;
 use crate::layout::Command;
-use crate::process;
+use crate::process::{self, SealLevel};
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::{Caller, Kind, ListedDisk, same_file};
 use crate::shells::TerminalKind;
 use crate::terminal::{Answer, ShellReply};
 use crate::yard::{Answers, Card, CardProbe};
+use crate::start_policy::Whose;
 
 pub(super) struct Subject {
     pub name: String,
@@ -32,6 +34,12 @@ enum Owner {
         version: String,
         probe: Option<CardProbe>,
         remembered: Option<Vec<String>>,
+        /// The files that a launcher of this name starts.
+        launched: Vec<PathBuf>,
+        /// Whether anything but its own name speaks for it.
+        is_vouched: bool,
+        /// Whether the user has just said that it may be started as it is.
+        is_agreed: bool,
     },
     /// Somebody else: nothing is known of it, so that only harmless things are tried.
     Stranger,
@@ -42,7 +50,8 @@ enum Owner {
 }
 
 impl Subject {
-    pub fn of(home: &Path, card: &Card, answers: &Answers) -> Vec<Self> {
+    pub fn of(home: &Path, card: &Card, answers: &Answers, is_agreed: bool) -> Vec<Self> {
+        let is_vouched = is_vouched(card, answers);
         let subject = |command: &Command| Self {
             name: command.name.clone(),
             file: Some(home.join(&command.path)),
@@ -51,6 +60,14 @@ impl Subject {
                 version: card.version.to_string(),
                 probe: card.probe.clone(),
                 remembered: answers.of(&card.name, &card.version, &command.name).cloned(),
+                launched: card
+                    .launchers
+                    .iter()
+                    .filter(|launcher| launcher.command == command.name)
+                    .flat_map(|launcher| launcher.files().map(|file| home.join(file)))
+                    .collect(),
+                is_vouched,
+                is_agreed,
             },
         };
         card.commands.iter().map(subject).collect()
@@ -95,6 +112,7 @@ impl Subject {
             hindrance: self.file.as_deref().and_then(starting::cannot_execute),
             terminals: Vec::new(),
             starts: Vec::new(),
+            seal: prober.map_or(SealLevel::None, Prober::seal),
             version_rule: VersionRule::Held,
             advice,
         };
@@ -104,7 +122,10 @@ impl Subject {
         }
         let Some(prober) = prober else { return Ok(evidence) };
         let ways = typed::distinct_launches(&evidence.terminals, evidence.winner().or(self.file.as_deref()));
-        let shown = process::side_by_side(&ways, 4, |way| self.probe(way, prober));
+        let system = host_system();
+        let shown = process::side_by_side(&ways, 4, |way| {
+            self.probe(way, evidence.is_ours(&way.program, system), prober)
+        });
         for (way, shown) in ways.into_iter().zip(shown) {
             evidence.starts.push(Started { program: way.program, shown: shown?, terminals: way.terminals });
         }
@@ -121,25 +142,38 @@ impl Subject {
     }
 
     /// Asks a program for its version: in the way that its card says, else in the one that worked before, else in the
-    /// usual ones.
-    fn probe(&self, way: &LaunchContext<'_>, prober: &Prober<'_>) -> std::io::Result<Shown> {
-        let mut target = Target::stranger(&way.program, &self.name);
-        let Owner::Tool { tool, version, probe, remembered } = &self.owner else {
+    /// usual ones. What only goes by the same name is nobody's.
+    fn probe(&self, way: &LaunchContext<'_>, is_ours: bool, prober: &Prober<'_>) -> std::io::Result<Shown> {
+        let mut target = Target::stranger(&way.program, &self.name, prober);
+        let Owner::Tool { tool, version, probe, remembered, launched, is_vouched, is_agreed } = &self.owner else {
             return probe::probe(&target, way.place(), prober);
         };
+        if !is_ours {
+            return probe::probe(&target, way.place(), prober);
+        }
         target.names = [&self.name, tool];
+        target.reads = launched;
         target.expected = Some(version);
         target.expects = probe.as_ref().and_then(|probe| probe.expect.as_deref());
         target.status = probe.as_ref().and_then(|probe| probe.status);
-        let set = probe.as_ref().and_then(|probe| probe.arguments.as_ref());
-        let first: Option<Vec<&str>> =
-            set.or(remembered.as_ref()).map(|words| words.iter().map(String::as_str).collect());
-        let mut forms: Vec<&[&str]> = first.as_deref().into_iter().collect();
-        if set.is_none() {
-            forms.extend(probe::forms(prober).iter().filter(|form| Some(**form) != first.as_deref()));
-        }
-        target.forms = &forms;
+        let forms = match prober.for_tool(*is_vouched, *is_agreed).forms(Whose::Tool) {
+            Ok(forms) => forms,
+            Err(why) => {
+                target.forms = Err(why);
+                return probe::probe(&target, way.place(), prober);
+            }
+        };
+        let set = probe.as_ref().and_then(|probe| probe.arguments.as_deref()).map(words);
+        let first = remembered.as_deref().map(words).filter(|first| forms.contains(&first.as_slice()));
         target.is_told = set.is_some();
+        let all: Vec<&[&str]> = match (&set, &first) {
+            (Some(set), _) => vec![set],
+            (None, Some(first)) => {
+                std::iter::once(&**first).chain(forms.iter().copied().filter(|form| form != first)).collect()
+            }
+            (None, None) => forms.to_vec(),
+        };
+        target.forms = Ok(&all);
         probe::probe(&target, way.place(), prober)
     }
 
@@ -154,6 +188,17 @@ impl Subject {
     }
 }
 
+/// Whether a checksum speaks for a tool, or that it was started before. An archive is told from a page or a stranger's program by
+/// what is in it; a bare program by nothing.
+pub(super) fn is_vouched(card: &Card, answers: &Answers) -> bool {
+    let was_started = |command: &Command| answers.of(&card.name, &card.version, &command.name).is_some();
+    !card.is_bare_program() || card.source.compared || card.commands.iter().any(was_started)
+}
+
+fn words(form: &[String]) -> Vec<&str> {
+    form.iter().map(String::as_str).collect()
+}
+
 impl CommandEvidence<'_> {
     pub fn check(&self) -> CommandCheck {
         let findings = judge(&Evidence::Command(self));
@@ -163,6 +208,8 @@ impl CommandEvidence<'_> {
             name: self.name.to_owned(),
             verdict: Verdict::worst(&findings),
             answered_version: self.stated().next().map(str::to_owned),
+            version_is_read: self.is_read(),
+            seal: self.starts.iter().any(|started| started.shown.was_started()).then_some(self.seal),
             winner: self.winner().map(ReportPath::from),
             caller_results: self.caller_results(),
             findings,

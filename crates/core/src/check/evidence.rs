@@ -6,6 +6,7 @@ use std::sync::Arc;
 use super::shown::Shown;
 use crate::finding::Finding;
 use crate::path_list::is_spelled_alike;
+use crate::process::SealLevel;
 use crate::resolve::{Candidate, Kind, same_file};
 use crate::system::System;
 use crate::terminal::{Again, Answer, NoAnswer, ShellReply};
@@ -47,6 +48,8 @@ pub(super) struct CommandEvidence<'a> {
     pub hindrance: Option<Finding>,
     pub terminals: Vec<AtTerminal<'a>>,
     pub starts: Vec<Started>,
+    /// The seal in which they are made.
+    pub seal: SealLevel,
     pub version_rule: VersionRule,
     pub advice: &'a Advice,
 }
@@ -134,5 +137,10 @@ impl<'a> CommandEvidence<'a> {
 
     pub fn stated(&self) -> impl Iterator<Item = &str> {
         self.starts.iter().filter_map(|started| started.shown.version.as_deref())
+    }
+
+    /// Whether the first version was read in a file.
+    pub fn is_read(&self) -> bool {
+        self.starts.iter().find(|started| started.shown.version.is_some()).is_some_and(|started| started.shown.is_read)
     }
 }

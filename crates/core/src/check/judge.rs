@@ -76,6 +76,10 @@ fn judge_terminal(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>) -> Optio
             let seen = "not verified: shells cannot be sealed on this system";
             return Some(Finding::new(Code::NotProven, seen).remedy("run it anyway with --unsealed"));
         }
+        Err(NoAnswer::NoSeal(why)) => {
+            let seen = format!("not verified: the seal around the shell broke ({why})");
+            return Some(Finding::new(Code::NotProven, seen).remedy("run it again"));
+        }
         Err(why) => {
             let seen = format!("no answer from a new terminal: {}", no_answer(why, answer));
             return Some(Finding::new(Code::NoTerminalAnswer, seen));
@@ -261,6 +265,7 @@ fn no_answer(why: &NoAnswer, answer: &Answer) -> String {
         NoAnswer::Ended(line) if line.is_empty() => "the shell ended before it answered".to_owned(),
         NoAnswer::Ended(line) => format!("the shell ended before it answered: \"{line}\""),
         NoAnswer::NotStarted(error) => format!("the shell could not be started: {error}"),
+        NoAnswer::NoSeal(why) => format!("the seal around the shell broke: {why}"),
         NoAnswer::NotAsked(_) => "not asked".to_owned(),
         NoAnswer::Interrupted => "interrupted".to_owned(),
     }

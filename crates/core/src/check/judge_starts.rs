@@ -7,6 +7,7 @@ use super::shown::Shows;
 use super::version_text;
 use crate::finding::{Code, Finding};
 use crate::report::Verdict;
+use crate::start_policy::NotStarted;
 
 /// Judges each start; what holds for some terminals only is told with them.
 pub(super) fn judge_starts(command: &CommandEvidence<'_>) -> Vec<Finding> {
@@ -47,6 +48,7 @@ fn judge_start(command: &CommandEvidence<'_>, started: &Started, is_well_somewhe
         Shows::StatedWithError(None) if is_well_somewhere => error("in another terminal it succeeds"),
         Shows::StatedWithError(None) => None,
         Shows::Complained(line) => error(line),
+        Shows::Silent if started.shown.is_read => None,
         Shows::Silent => Some(Finding::new(Code::VersionNotStated, format!("{name} runs, but prints no version"))),
         Shows::Failed(code, why) => Some(Finding::new(*code, why.clone())),
         Shows::Unexpected(_) if command.version_rule == VersionRule::Free => None,
@@ -69,15 +71,39 @@ fn judge_start(command: &CommandEvidence<'_>, started: &Started, is_well_somewhe
             let finding = Finding::new(Code::NoAnswerInTime, format!("{name} was still running after {seconds} s"));
             Some(finding.remedy("run it by hand; to allow more time: probe_seconds in settings.toml"))
         }
-        Shows::NotSealed => {
-            let seen = format!("{name} was not run: it cannot be sealed on this system");
-            Some(Finding::new(Code::NotProven, seen).remedy("run it anyway with --unsealed"))
+        Shows::NotStarted(why) => Some(not_started(command, started, *why)),
+        Shows::SealBroke(why) => {
+            let seen = format!("{name} was not run: its seal broke ({why})");
+            Some(Finding::new(Code::NotProven, seen).remedy("run it again, or by hand"))
         }
         Shows::Windowed => {
             let seen = format!("{name} is a windowed program and was not run; whether it works is unknown");
             Some(Finding::new(Code::NotProven, seen).remedy("run it by hand; to have it run: --probe ARGUMENTS"))
         }
     }
+}
+
+fn not_started(command: &CommandEvidence<'_>, started: &Started, why: NotStarted) -> Finding {
+    let name = started.program.display();
+    let anyway = match command.role {
+        Role::Own { tool, .. } => format!("wyard check {tool} --unsealed"),
+        Role::Stranger | Role::Required { .. } => "--unsealed".to_owned(),
+    };
+    let (why, remedy) = match why {
+        NotStarted::NoSeal => ("it cannot be sealed on this system", format!("run it anyway: {anyway}")),
+        NotStarted::Elevated => (
+            "it would have administrator rights, and nothing keeps it from the machine",
+            format!("check it in a terminal without those rights, or run it anyway: {anyway}"),
+        ),
+        NotStarted::Unvouched => (
+            "nothing keeps it from the machine, and no published checksum vouches for it",
+            format!("run it by hand, or: {anyway}"),
+        ),
+        NotStarted::Other => {
+            ("it belongs to no tool of the yard, and nothing keeps it from the machine", "run it by hand".to_owned())
+        }
+    };
+    Finding::new(Code::NotProven, format!("{name} was not run: {why}")).remedy(remedy)
 }
 
 /// What to do about a complaint.

@@ -1,7 +1,7 @@
 //! The probe: running a program in a harmless way to learn its version.
 
 use std::io;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use super::complaint;
 use super::place::Place;
@@ -9,23 +9,11 @@ use super::prober::Prober;
 use super::shown::{Shown, Shows};
 use super::starting::{self, Startable};
 use super::version_text::{self, Nearness};
+use crate::archive;
 use crate::finding::{Code, Finding};
 use crate::process::{Ending, Outcome};
-
-/// The arguments tried, in order of how little they can do.
-const FORMS: [&[&str]; 6] = [&["--version"], &["-version"], &["version"], &["-V"], &["-v"], &[]];
-
-/// The first forms, this many, are safe: hardly any program treats them as a command. The others are tried only where that
-/// would do no harm.
-const CAREFUL: usize = 4;
-
-/// The forms that no program treats as a command.
-const HARMLESS: &[&[&str]] = FORMS.split_at(2).0;
-
-pub(super) fn forms(prober: &Prober<'_>) -> &'static [&'static [&'static str]] {
-    const ALL: &[&[&str]] = &FORMS;
-    if prober.may_risk() { ALL } else { &ALL[..CAREFUL] }
-}
+use crate::program;
+use crate::start_policy::{NotStarted, Whose};
 
 /// After this many forms without an end within the limit, no more are tried.
 const MOST_TIMEOUTS: u32 = 2;
@@ -37,9 +25,12 @@ pub(super) struct Target<'a> {
     pub names: [&'a str; 2],
     /// The version it should state, where one is known.
     pub expected: Option<&'a str>,
-    pub forms: &'a [&'a [&'a str]],
+    /// With which words it is asked, one after another; or why it is not.
+    pub forms: Result<&'a [&'a [&'a str]], NotStarted>,
     /// Whether the user has said with which arguments it is asked.
     pub is_told: bool,
+    /// Where its version may stand, beside its own file.
+    pub reads: &'a [PathBuf],
     /// What the answer has to hold, where that is not the version.
     pub expects: Option<&'a str>,
     /// The exit status with which it ends when all is well, where the user has said one.
@@ -48,9 +39,10 @@ pub(super) struct Target<'a> {
 
 impl<'a> Target<'a> {
     /// A program of which nothing is known but the name it is typed by.
-    pub fn stranger(program: &'a Path, name: &'a str) -> Self {
+    pub fn stranger(program: &'a Path, name: &'a str, prober: &Prober<'_>) -> Self {
         let (expected, expects, status) = (None, None, None);
-        Self { program, names: [name, name], expected, forms: HARMLESS, is_told: false, expects, status }
+        let forms = prober.forms(Whose::Other);
+        Self { program, names: [name, name], expected, forms, is_told: false, reads: &[], expects, status }
     }
 }
 
@@ -64,11 +56,32 @@ struct Tried {
     is_mute: bool,
 }
 
-/// Runs the program form by form, until one states a version.
+/// Asks the program form by form, until it states a version. Where it does not, its file may.
 pub(super) fn probe(target: &Target, place: Place<'_>, prober: &Prober<'_>) -> io::Result<Shown> {
-    if !prober.may_start() && !target.is_told {
-        return Ok(Shown::of(Shows::NotSealed));
+    let mut shown = match target.forms {
+        Ok(forms) => started(target, forms, place, prober)?,
+        Err(why) => Shown::of(Shows::NotStarted(why)),
+    };
+    let is_open = matches!(shown.ending, Shows::NotStarted(_) | Shows::Silent);
+    if shown.version.is_none() && is_open && !prober.is_sealed() {
+        let mut files = std::iter::once(target.program).chain(target.reads.iter().map(PathBuf::as_path));
+        // Many a file keeps the number that its maker's tools put there first.
+        let fits = |version: &String| target.expected.is_none_or(|expected| version_text::answers(version, expected));
+        shown.version = files.find_map(|file| read(file).filter(fits));
+        shown.is_read = shown.version.is_some();
     }
+    Ok(shown)
+}
+
+/// The version that a file states of itself.
+fn read(file: &Path) -> Option<String> {
+    match archive::could_hold_classes(&file.file_name()?.to_string_lossy()) {
+        true => archive::version_of_classes(file),
+        false => program::stated_version(file),
+    }
+}
+
+fn started(target: &Target, forms: &[&[&str]], place: Place<'_>, prober: &Prober<'_>) -> io::Result<Shown> {
     let scratch = starting::scratch("probe")?;
     let startable = match Startable::look(target.program) {
         Ok(startable) => startable,
@@ -83,7 +96,7 @@ pub(super) fn probe(target: &Target, place: Place<'_>, prober: &Prober<'_>) -> i
     let place = Place { context: if prober.is_sealed() { place.context } else { elsewhere.as_ref() }, ..place };
     let mut asides: Vec<Finding> = startable.oddity().into_iter().collect();
     let mut tried = Tried::default();
-    for form in target.forms {
+    for form in forms {
         let start = startable.start(target.names[0], form, place, scratch.path());
         let outcome = prober.run(&start);
         if let Some(finding) = left_running(target.program, form, &outcome)
@@ -105,11 +118,12 @@ pub(super) fn probe(target: &Target, place: Place<'_>, prober: &Prober<'_>) -> i
                 }
                 continue;
             }
+            Ending::NoSeal(why) => return Ok(Shown { asides, ..Shown::of(Shows::SealBroke(why.clone())) }),
             Ending::NotStarted(_) | Ending::Interrupted => break,
         };
         if let Some((ending, version)) = tried.take_in(&outcome, target, form, well) {
             let form = form.iter().map(|&argument| argument.to_owned()).collect();
-            return Ok(Shown { ending, version, form: Some(form), asides });
+            return Ok(Shown { version, form: Some(form), asides, ..Shown::of(ending) });
         }
     }
     Ok(tried.shown(asides, &startable, prober))

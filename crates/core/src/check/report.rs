@@ -33,7 +33,12 @@ pub struct CallerResult {
 pub struct CommandCheck {
     pub name: String,
     pub verdict: Verdict,
+    /// The version that it states; null where that is not known.
     pub answered_version: Option<String>,
+    /// Whether that was read in its file, since the program was not asked or did not say.
+    pub version_is_read: bool,
+    /// How far it was kept from the machine when it was started; null where it was not.
+    pub seal: Option<SealLevel>,
     pub winner: Option<ReportPath>,
     pub caller_results: Vec<CallerResult>,
     pub findings: Vec<Finding>,

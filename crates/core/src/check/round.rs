@@ -14,6 +14,7 @@ use crate::process;
 use crate::resolve::ListedDisk;
 use crate::session::{JobError, Session};
 use crate::terminal::{Answer, Question};
+use crate::start_policy::Purpose;
 
 /// One asking of all new terminals.
 pub(super) struct TerminalPass<'a> {
@@ -26,7 +27,7 @@ pub(super) struct TerminalPass<'a> {
 
 impl<'a> TerminalPass<'a> {
     pub fn new(session: &'a Session, question: Question<'_>, runs: bool) -> Result<Self, JobError> {
-        let prober = Prober::of(session)?;
+        let prober = Prober::of(session, Purpose::Proof)?;
         let answers = match question.commands.is_empty() {
             true => Vec::new(),
             false => session.asking()?.everywhere(question),

@@ -1,19 +1,23 @@
 //! What a program showed when it was started.
 
 use crate::finding::{Code, Finding};
+use crate::start_policy::NotStarted;
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct Shown {
     pub ending: Shows,
     pub version: Option<String>,
+    /// Whether that was read in its file, and not stated by it at work.
+    pub is_read: bool,
     pub form: Option<Vec<String>>,
     pub asides: Vec<Finding>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Shows {
-    /// It was not started, since nothing keeps it from the machine.
-    NotSealed,
+    NotStarted(NotStarted),
+    /// What kept it from the machine could not be made, or broke, for this reason.
+    SealBroke(String),
     /// It was not started, since it opens windows.
     Windowed,
     /// It did not get going, or crashed.
@@ -39,7 +43,11 @@ pub(super) enum Shows {
 
 impl Shown {
     pub fn of(ending: Shows) -> Self {
-        Self { ending, version: None, form: None, asides: Vec::new() }
+        Self { ending, version: None, is_read: false, form: None, asides: Vec::new() }
+    }
+
+    pub fn was_started(&self) -> bool {
+        !matches!(self.ending, Shows::NotStarted(_) | Shows::Windowed | Shows::SealBroke(_))
     }
 
     /// Whether it was started, ended by itself, and had nothing to complain of.

@@ -85,7 +85,7 @@ impl<'a> Startable<'a> {
                 Some(signal) => self.signalled(signal, outcome),
                 None => self.gave_up(status.code()?, outcome, environment)?,
             },
-            Ending::TimedOut | Ending::Interrupted => return None,
+            Ending::TimedOut | Ending::Interrupted | Ending::NoSeal(_) => return None,
         };
         Some((code, format!("{}: {why}", self.file.display())))
     }

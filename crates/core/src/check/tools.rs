@@ -2,8 +2,9 @@
 
 use std::cell::OnceCell;
 
-use super::command::Subject;
+use super::command::{Subject, is_vouched};
 use super::error::CheckError;
+use super::prober::Prober;
 use super::report::{CheckedTools, ToolCheck};
 use super::round::TerminalPass;
 use super::startup_lines::StartupLines;
@@ -11,6 +12,7 @@ use super::tool;
 use crate::finding::Finding;
 use crate::report::Report;
 use crate::session::{JobError, Session};
+use crate::start_policy::{Purpose, Whose};
 use crate::terminal::{self, Question};
 use crate::yard::Card;
 
@@ -21,8 +23,12 @@ use crate::yard::Card;
 /// When there is no place to run commands in, or the user asked to stop. A bad verdict is no error.
 pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<CheckedTools>, JobError> {
     let answers = session.yard.answers();
-    let subjects: Vec<Vec<Subject>> =
-        cards.iter().map(|card| Subject::of(&session.yard.home_of(card), card, &answers)).collect();
+    let prober = Prober::of(session, Purpose::Proof)?;
+    let subjects = cards.iter().map(|card| {
+        let is_agreed = runs && may_be_agreed(session, card, is_vouched(card, &answers), prober);
+        Subject::of(&session.yard.home_of(card), card, &answers, is_agreed)
+    });
+    let subjects: Vec<Vec<Subject>> = subjects.collect();
     let of_tools = subjects.iter().flatten().map(|subject| subject.name.clone());
     let commands: Vec<String> = of_tools.chain(cards.iter().flat_map(|c| c.requires.commands.clone())).collect();
     let homes = cards.iter().flat_map(|c| c.registration.iter().flat_map(|r| &r.home_variables));
@@ -44,6 +50,14 @@ pub fn check(session: &Session, cards: &[Card], runs: bool) -> Result<Report<Che
     remember(session, cards, &tools);
     let evidence = round.answers.iter().filter_map(|answer| answer.evidence.as_deref().cloned()).collect();
     Ok(Report::new(CheckedTools { tools, evidence }))
+}
+
+/// Asks the user whether a tool may be started that would not be without their word; whether they agree.
+fn may_be_agreed(session: &Session, card: &Card, is_vouched: bool, prober: Prober<'_>) -> bool {
+    match (prober.for_tool(is_vouched, false).forms(Whose::Tool), &session.start_question) {
+        (Err(why), Some(question)) if why.can_be_agreed() => question.0(card.name.as_str(), why),
+        _ => false,
+    }
 }
 
 /// Keeps with which arguments commands have stated their version. It only saves time, so that whatever is in the way is left

@@ -12,6 +12,7 @@ use crate::environment::Environment;
 use crate::process;
 use crate::session::Session;
 use crate::yard::YardError;
+use crate::start_policy::Purpose;
 
 /// How long one may take to answer: nobody waits for it but somebody who looks.
 const LIMIT: Duration = Duration::from_secs(1);
@@ -23,11 +24,11 @@ pub fn versions(
     programs: &[(String, PathBuf)],
     environment: &Environment,
 ) -> Result<HashMap<PathBuf, String>, YardError> {
-    let prober = Prober::of(session)?.within(LIMIT);
+    let prober = Prober::of(session, Purpose::Listing)?.within(LIMIT);
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
     let versions = process::side_by_side(programs, at_a_time, |(name, program)| {
         let place = Place { environment, context: None };
-        probe::probe(&Target::stranger(program, name), place, &prober)
+        probe::probe(&Target::stranger(program, name, &prober), place, &prober)
             .ok()?
             .version
             .map(|version| (program.clone(), version))

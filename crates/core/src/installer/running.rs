@@ -41,6 +41,7 @@ impl Ended {
             Ending::TimedOut => (None, (false, status::not_within(limit))),
             Ending::Interrupted => (None, (false, "it was interrupted".to_owned())),
             Ending::NotStarted(error) => (None, (false, format!("it could not be started: {error}"))),
+            Ending::NoSeal(why) => (None, (false, format!("it could not be started: {why}"))),
         };
         Self { status, well, words }
     }

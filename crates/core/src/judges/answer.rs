@@ -21,6 +21,7 @@ pub fn ending(outcome: &Outcome) -> String {
         Ending::Exited(status) => status.to_string(),
         Ending::TimedOut => "time limit".to_owned(),
         Ending::NotStarted(e) => e.to_string(),
+        Ending::NoSeal(why) => format!("no seal: {why}"),
         Ending::Interrupted => "interrupted".to_owned(),
     }
 }

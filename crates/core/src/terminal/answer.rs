@@ -54,6 +54,8 @@ pub enum NoAnswer {
     /// It ended before it answered; the last line it wrote to standard error.
     Ended(String),
     NotStarted(String),
+    /// What kept it from the machine could not be made, or broke.
+    NoSeal(String),
     /// It was not asked, since asking it would leave traces at this level.
     NotAsked(SealLevel),
     Interrupted,
@@ -66,6 +68,7 @@ impl NoAnswer {
             Ending::TimedOut => Self::TimedOut,
             Ending::Interrupted => Self::Interrupted,
             Ending::NotStarted(e) => Self::NotStarted(e.to_string()),
+            Ending::NoSeal(why) => Self::NoSeal(why.clone()),
             Ending::Exited(_) => {
                 let said = if outcome.stderr.is_empty() { &outcome.stdout } else { &outcome.stderr };
                 Self::Ended(last_line(said))

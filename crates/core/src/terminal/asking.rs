@@ -145,7 +145,7 @@ impl Asking<'_> {
                     Ok(asked) => self.by_typing(&mut answer, (shell, rules), (base, &shared), question, asked),
                     Err(e) => Outcome::not_started(io::Error::new(e.kind(), e.to_string()), Duration::ZERO),
                 };
-                let ran = !matches!(outcome.ending, process::Ending::Interrupted | process::Ending::NotStarted(_));
+                let ran = matches!(outcome.ending, process::Ending::Exited(_) | process::Ending::TimedOut);
                 if answer.said.is_err() && ran {
                     answer.said = self.by_argument((shell, rules), mode, base, question).0.ok_or(NoAnswer::Interrupted);
                     answer.taken = answer.said.is_ok();

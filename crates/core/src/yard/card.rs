@@ -8,7 +8,7 @@ use super::error::{FORMAT, YardError};
 use super::trial::Trial;
 use crate::clock;
 use crate::layout::{Command, Layout};
-use crate::naming::{ToolName, Variable, Version};
+use crate::naming::{ToolName, Variable, Version, is_called_as_archive};
 use crate::prepare::{Launcher, PrepareStep};
 use crate::registry::Replaced;
 use crate::report::ReportPath;
@@ -76,6 +76,13 @@ impl Card {
             trials: Vec::new(),
             registration: None,
         }
+    }
+}
+
+impl Card {
+    /// Whether it was received as a program by itself, and no archive, package or installer.
+    pub fn is_bare_program(&self) -> bool {
+        self.folder.is_none() && !is_called_as_archive(&self.source.file)
     }
 }
 

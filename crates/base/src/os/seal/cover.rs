@@ -47,6 +47,8 @@ pub(super) struct Layers {
     anew: Vec<String>,
     /// When all was covered (inode(7), "ctime").
     covered: (i64, i64),
+    /// The folders that are covered.
+    pub places: Vec<PathBuf>,
 }
 
 impl Layers {
@@ -61,7 +63,7 @@ impl Layers {
     }
 }
 
-pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Refused> {
+pub(super) fn cover(request: &SealRequest, rights: Rights, second: Option<&OwnedFd>) -> Result<Layers, Refused> {
     mount_change("/", MountPropagationFlags::PRIVATE | MountPropagationFlags::REC).step("private mounts")?;
     let points = mount_points().step("mount table")?;
     let mut folders = request.folders.clone();
@@ -79,14 +81,14 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Ref
     folders.extend(needed_layers.iter().filter(|folder| !folders.contains(folder)).cloned().collect::<Vec<_>>());
     folders.sort();
     let opened = open_all(&folders, &points)?;
-    let devices = unix::is_superuser().then(Devices::open);
-    let shared = open(Path::new(SHARED)).ok();
+    let devices = Devices::open(second);
     read_only("/").step("read-only mounts")?;
     let temporary = std::env::temp_dir();
     let first = folders.first().unwrap_or(&temporary);
     mount("wyard", first, "tmpfs", MountFlags::NOSUID | MountFlags::NODEV, Some(&*c_string(LAYERS)))
         .step("tmpfs for layers")?;
     let layers = open(first).step("tmpfs for layers")?;
+    devices.put().step("devices")?;
     let own_names = temporary_name(request.asker);
     let mut needed = vec![request.program.clone(), request.folder.clone()];
     needed.extend(std::env::current_exe());
@@ -116,20 +118,14 @@ pub(super) fn cover(request: &SealRequest, rights: Rights) -> Result<Layers, Ref
             cover.nested(&place);
         }
     }
-    if let Some(devices) = devices {
-        devices.put().step("devices")?;
-        // Homes may lie there. Where it cannot be covered it is empty.
-        if let Some(shared) = shared {
-            let _ = cover.overlay(Path::new(SHARED), &by_descriptor(&shared));
-        }
-    }
     if request.level == SealLevel::Full {
         show_own_processes(rights).step("proc")?;
     }
     for (file, content) in &request.stand_ins {
         stand_in(file, content).step("stand-in")?;
     }
-    cover.finish().step("layers")
+    let places = covered.into_iter().cloned().collect();
+    cover.finish(places).step("layers")
 }
 
 /// All are opened before the first is covered.
@@ -164,8 +160,8 @@ fn show_own_processes(rights: Rights) -> rustix::io::Result<()> {
 fn targets(folders: Vec<PathBuf>, points: &[PathBuf], rights: Rights) -> Vec<PathBuf> {
     let real = folders.into_iter().filter_map(|folder| folder.canonicalize().ok());
     let mut real: Vec<PathBuf> = real.filter(|folder| folder.is_dir() && folder != Path::new("/")).collect();
-    // Where the devices are made anew, what is below them is as well.
-    real.retain(|folder| !unix::is_superuser() || !folder.starts_with("/dev"));
+    // The devices are made anew.
+    real.retain(|folder| !folder.starts_with("/dev") || folder.starts_with(SHARED));
     real.sort();
     real.dedup();
     let (user, group) = (rustix::process::geteuid().as_raw(), rustix::process::getegid().as_raw());
@@ -223,11 +219,11 @@ struct Cover {
 }
 
 impl Cover {
-    fn finish(self) -> io::Result<Layers> {
+    fn finish(self, places: Vec<PathBuf>) -> io::Result<Layers> {
         let now = by_descriptor(&self.layers).join("now");
         let seen = File::create(now)?.metadata()?;
         let covered = (seen.ctime(), seen.ctime_nsec());
-        Ok(Layers { folder: self.layers, over: self.over, anew: self.anew, covered })
+        Ok(Layers { folder: self.layers, over: self.over, anew: self.anew, covered, places })
     }
 
     fn folder(&mut self, place: &Path) -> io::Result<()> {
@@ -348,8 +344,7 @@ mod tests {
         fs::create_dir_all(at("h/x")).unwrap();
         fs::write(at("file"), "").unwrap();
         symlink(at("h"), at("link")).unwrap();
-        let mut given = vec![at("h/x"), at("link"), at("h"), at("file"), at("none"), "/".into()];
-        given.extend(unix::is_superuser().then(|| PathBuf::from("/dev")));
+        let given = vec![at("h/x"), at("link"), at("h"), at("file"), at("none"), "/".into()];
         let real = |name: &str| at(name).canonicalize().unwrap();
         let all = vec![real("h"), real("h/x")];
         for (points, covering) in [(vec![], &all[..1]), (vec![real("h")], &all[..1]), (vec![real("h/x")], &all)] {

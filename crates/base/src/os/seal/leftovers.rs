@@ -28,25 +28,34 @@ fn all() -> Vec<Process> {
     entries.filter_map(look).collect()
 }
 
-/// The processes whose parents have ended, so that they are now this one's.
-pub(super) fn adopted() -> Vec<Pid> {
-    let own = getpid().as_raw_nonzero().get();
-    all().into_iter().filter(|process| process.parent == own && !process.is_dead).map(|process| process.pid).collect()
+/// This process as `/proc` counts, which may count for another namespace (proc(5), "/proc/self").
+fn own_number() -> i32 {
+    let link = fs::read_link("/proc/self").ok();
+    let number = link.and_then(|link| link.to_str()?.parse().ok());
+    number.unwrap_or_else(|| getpid().as_raw_nonzero().get())
 }
 
-/// In a namespace of their own: the names of all but this one, which takes the others along when it ends.
-pub(super) fn in_namespace() -> Vec<String> {
-    let others = all().into_iter().filter(|process| process.pid != getpid() && !process.is_dead);
-    others.map(|process| process.name).collect()
+fn children() -> Vec<Process> {
+    let own = own_number();
+    all().into_iter().filter(|process| process.parent == own && !process.is_dead).collect()
 }
 
-/// Ends all children, and what comes to this process when its parent has ended (prctl(2), `PR_SET_CHILD_SUBREAPER`), until
-/// none is left; gives their names.
-pub(super) fn end_children() -> Vec<String> {
+/// Whether there are processes whose parents have ended, so that they are now this one's. The program itself is one until it is
+/// over.
+pub(super) fn adopted(is_over: bool) -> bool {
+    children().len() > usize::from(!is_over)
+}
+
+/// Ends all that is left, and gives the names. What this process does not end itself ends with it, where it is the first of a
+/// namespace (pid_namespaces(7)); else what comes to it when its parent has ended is its own
+/// (prctl(2), `PR_SET_CHILD_SUBREAPER`).
+pub(super) fn end() -> Vec<String> {
+    if getpid().is_init() {
+        return descendants();
+    }
     let mut names = Vec::new();
     loop {
-        let own = getpid().as_raw_nonzero().get();
-        for child in all().into_iter().filter(|process| process.parent == own && !process.is_dead) {
+        for child in children() {
             if kill_process(child.pid, Signal::KILL).is_ok() {
                 names.push(child.name);
             }
@@ -58,4 +67,15 @@ pub(super) fn end_children() -> Vec<String> {
             Err(_) => return names,
         }
     }
+}
+
+fn descendants() -> Vec<String> {
+    let (all, mut known) = (all(), vec![own_number()]);
+    let mut at = 0;
+    while let Some(parent) = known.get(at).copied() {
+        known.extend(all.iter().filter(|process| process.parent == parent).map(|process| process.pid.as_raw_nonzero().get()));
+        at += 1;
+    }
+    let left = all.into_iter().filter(|process| !process.is_dead && known[1..].contains(&process.pid.as_raw_nonzero().get()));
+    left.map(|process| process.name).collect()
 }

@@ -8,6 +8,8 @@ mod report;
 mod request;
 
 #[cfg(target_os = "linux")]
+mod calls;
+#[cfg(target_os = "linux")]
 mod capabilities;
 #[cfg(target_os = "linux")]
 mod channel;
@@ -22,7 +24,7 @@ mod mount_table;
 #[cfg(target_os = "linux")]
 mod places;
 #[cfg(target_os = "linux")]
-mod read_only;
+mod reach;
 #[cfg(target_os = "linux")]
 mod refused;
 #[cfg(target_os = "linux")]

@@ -6,6 +6,7 @@ use std::io::{self, IsTerminal as _, Read as _, Write as _};
 use std::os::fd::{AsFd as _, AsRawFd as _, FromRawFd as _, OwnedFd};
 use std::os::unix::net::UnixStream;
 use std::os::unix::process::CommandExt as _;
+use std::path::PathBuf;
 use std::process::Command;
 use std::time::Duration;
 
@@ -17,7 +18,7 @@ use super::capabilities::{OF_FILES, keep_only};
 use super::level::SealLevel;
 use super::refused::{Refused, Rights, Step as _, StepReported};
 use super::request::{Network, SealRequest};
-use super::{cover, leftovers, read_only};
+use super::{cover, leftovers, reach};
 use crate::os::unix;
 use crate::os::unix_context::set_context;
 
@@ -72,7 +73,8 @@ fn begin(request: &SealRequest) -> Result<Rights, Refused> {
 fn namespaces(request: &SealRequest) -> Result<Rights, Refused> {
     let (user, group) = (rustix::process::geteuid(), rustix::process::getegid());
     let mut flags = UnshareFlags::NEWNS | UnshareFlags::NEWIPC;
-    if request.level == SealLevel::Full {
+    // Where others are seen, and none can be signalled, numbers that are those of `/proc` are less of a surprise.
+    if request.level == SealLevel::Full || !reach::has_signal_scope() {
         flags |= UnshareFlags::NEWPID;
     }
     if request.network == Network::Closed {
@@ -105,24 +107,19 @@ fn watch(
     rustix::process::set_parent_process_death_signal(Some(Signal::KILL)).step("death signal")?;
     rustix::process::set_child_subreaper(Some(rustix::process::getpid())).step("subreaper")?;
     let layers = match request.level.throws_away() {
-        true => Some(cover::cover(request, rights)?),
+        true => Some(cover::cover(request, rights, second.as_ref())?),
         false => None,
     };
-    let program = launch(request, channel, rights, None)?;
+    let covered = layers.as_ref().map(|layers| layers.places.as_slice()).unwrap_or_default();
+    let program = launch(request, channel, rights, covered, None)?;
     leave_streams();
-    wait_for(program, channel, |program| {
-        let left = leftovers::adopted().into_iter().any(|process| process != program);
-        match (&second, &layers) {
-            (Some(terminal), Some(layers)) if left || layers.were_written() => {
-                launch(request, channel, rights, Some(terminal)).map(Some)
-            }
-            _ => Ok(None),
+    wait_for(program, channel, |is_over| match (&second, &layers) {
+        (Some(terminal), Some(layers)) if leftovers::adopted(is_over) || layers.were_written() => {
+            launch(request, channel, rights, covered, Some(terminal)).map(Some)
         }
+        _ => Ok(None),
     })?;
-    let mut left = match request.level {
-        SealLevel::Full => leftovers::in_namespace(),
-        _ => leftovers::end_children(),
-    };
+    let mut left = leftovers::end();
     left.sort();
     let _ = writeln!(channel, "L{}", left.join("\t"));
     Ok(())
@@ -133,6 +130,7 @@ fn launch(
     request: &SealRequest,
     channel: &UnixStream,
     rights: Rights,
+    covered: &[PathBuf],
     terminal: Option<&OwnedFd>,
 ) -> Result<Pid, Refused> {
     let to_map = (rights == Rights::Superuser).then(UnixStream::pair).transpose().step("pair")?;
@@ -143,7 +141,7 @@ fn launch(
                 unsafe { libc::dup2(terminal.as_raw_fd(), stream) };
             }
         }
-        start(request, channel, to_map.map(|(_, theirs)| theirs))
+        start(request, channel, covered, to_map.map(|(_, theirs)| theirs))
     };
     if let Some((mut ours, theirs)) = to_map {
         drop(theirs);
@@ -162,11 +160,11 @@ fn launch(
 }
 
 /// Waits until the asking process closes the channel, and tells it before that when the program has ended, or the second
-/// one, which is started where that is asked for and `again` does it.
+/// one, which is started where that is asked for and `again` does it, who is told whether the first is over.
 fn wait_for(
     program: Pid,
     mut channel: &UnixStream,
-    again: impl Fn(Pid) -> Result<Option<Pid>, Refused>,
+    again: impl Fn(bool) -> Result<Option<Pid>, Refused>,
 ) -> Result<(), Refused> {
     let mut started: Vec<(Pid, OwnedFd)> = vec![(program, pidfd_open(program, PidfdFlags::empty()).step("wait")?)];
     let mut told: Vec<Pid> = Vec::new();
@@ -194,7 +192,7 @@ fn wait_for(
         if channel.read(&mut buffer).step("wait")? == 0 {
             return Ok(());
         }
-        match again(program)? {
+        match again(told.contains(&program))? {
             Some(second) => {
                 started.push((second, pidfd_open(second, PidfdFlags::empty()).step("wait")?));
                 let _ = writeln!(channel, "A");
@@ -206,7 +204,7 @@ fn wait_for(
     }
 }
 
-fn start(request: &SealRequest, channel: &UnixStream, to_map: Option<UnixStream>) -> ! {
+fn start(request: &SealRequest, channel: &UnixStream, covered: &[PathBuf], to_map: Option<UnixStream>) -> ! {
     let mut command = Command::new(&request.program);
     command.arg0(&request.called).args(&request.arguments).current_dir(&request.folder);
     command.env_clear().envs(request.variables.iter().map(|(name, value)| (name, value)));
@@ -216,7 +214,7 @@ fn start(request: &SealRequest, channel: &UnixStream, to_map: Option<UnixStream>
     if let Some(context) = &request.context {
         set_context(&mut command, context);
     }
-    let refused = match prepare(request, to_map) {
+    let refused = match prepare(request, covered, to_map) {
         Err(refused) => refused,
         Ok(()) => loop {
             let error = command.exec();
@@ -232,7 +230,7 @@ fn start(request: &SealRequest, channel: &UnixStream, to_map: Option<UnixStream>
     exit(127)
 }
 
-fn prepare(request: &SealRequest, to_map: Option<UnixStream>) -> Result<(), Refused> {
+fn prepare(request: &SealRequest, covered: &[PathBuf], to_map: Option<UnixStream>) -> Result<(), Refused> {
     rustix::process::set_parent_process_death_signal(Some(Signal::KILL)).step("death signal")?;
     if let Some(mut theirs) = to_map {
         // Whose root is not that of the mounts gets none (user_namespaces(7), chroot(2)), and does without what could harm.
@@ -250,8 +248,8 @@ fn prepare(request: &SealRequest, to_map: Option<UnixStream>) -> Result<(), Refu
         rustix::process::ioctl_tiocsctty(io::stdin()).step("terminal")?;
     }
     rustix::thread::set_no_new_privs(true).step("privileges")?;
-    if request.level == SealLevel::NoWrites {
-        read_only::restrict()?;
+    if request.level != SealLevel::None {
+        reach::restrict(request, covered)?;
     }
     rustix::process::set_parent_process_death_signal(None).step("death signal")
 }

@@ -76,6 +76,8 @@ impl<'a> Rehearsal<'a> {
         let mut command = Command::new(self.program);
         command.arg("--sandbox").arg(self.machine.sandbox.as_deref().unwrap_or(Path::new(""))).args(arguments);
         command.env_remove("WYARD_YARD").env_remove("SHELL");
+        // An administrator would be asked, of programs that come with this one.
+        command.args((self.machine.system() == System::Windows).then_some("--unsealed"));
         command.envs(SCRATCH.map(|name| (name, &self.scratch)));
         command
     }
