@@ -1,13 +1,17 @@
 //! Questions to the user, where there is a terminal to ask them on.
 
-use std::io::{self, BufRead as _, Write as _};
+use std::io::{self, BufRead as _, IsTerminal as _, Write as _};
 use std::path::PathBuf;
 
 use wagon_yard_core::jobs::consent::Consent;
 use wagon_yard_core::start_policy::NotStarted;
 
-use crate::context::can_ask;
 use crate::view;
+
+/// Whether somebody is there who can be asked.
+pub fn can_ask() -> bool {
+    io::stdin().is_terminal() && io::stderr().is_terminal()
+}
 
 pub fn consent() -> Consent {
     if !can_ask() {

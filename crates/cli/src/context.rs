@@ -1,7 +1,7 @@
 //! What every command needs: the session, and where to write.
 
 use std::ffi::OsString;
-use std::io::{self, IsTerminal as _, Write};
+use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -57,7 +57,7 @@ impl Context {
         let mut session = Session::new(machine, stop);
         (session.makes_seals, session.unsealed) = (true, global.unsealed);
         session.agrees_to_starts = matches!(&args.command, Some(Command::Receive(receive)) if receive.installer.yes);
-        session.start_question = can_ask().then_some(StartQuestion(ask::may_start));
+        session.start_question = ask::can_ask().then_some(StartQuestion(ask::may_start));
         session.keeps_evidence = match &args.command {
             Some(Command::Check(check)) => check.evidence,
             Some(Command::Trace(trace)) => trace.evidence,
@@ -149,9 +149,4 @@ fn absolute(machine: &Machine, word: &Path) -> OsString {
     let place = machine.current_folder.join(word);
     let is_path = word.is_relative() && !word.as_os_str().is_empty() && place.exists();
     if is_path { place.into_os_string() } else { word.into() }
-}
-
-/// Whether somebody is there who can be asked.
-pub fn can_ask() -> bool {
-    io::stdin().is_terminal() && io::stderr().is_terminal()
 }

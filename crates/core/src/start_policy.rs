@@ -146,7 +146,10 @@ mod tests {
         assert_eq!(of(&at), Err(NotStarted::Elevated));
         assert_eq!(of(&Circumstances { is_elevated: false, ..at }), Err(NotStarted::Unvouched));
         assert_eq!(of(&Circumstances { system: System::Unix, ..at }), Err(NotStarted::NoSeal));
-        assert_eq!(forms(Whose::Other, Purpose::Proof, &Circumstances { is_agreed: true, ..at }), Err(NotStarted::Other));
+        assert_eq!(
+            forms(Whose::Other, Purpose::Proof, &Circumstances { is_agreed: true, ..at }),
+            Err(NotStarted::Other)
+        );
         let can_be = [NotStarted::NoSeal, NotStarted::Elevated, NotStarted::Unvouched, NotStarted::Other];
         assert_eq!(can_be.map(NotStarted::can_be_agreed), [false, true, true, false]);
     }

@@ -7,7 +7,7 @@ use wagon_yard_core::snapshot::read;
 
 use crate::args::{FromArgs, PathCommand};
 use crate::ask;
-use crate::context::{Context, can_ask};
+use crate::context::Context;
 use crate::failure::Failure;
 use crate::view;
 
@@ -34,7 +34,7 @@ pub fn run(command: PathCommand, context: &Context) -> Result<ExitCode, Failure>
             let (entry, reason) = (view::escape(&step.entry.text()), view::escape(&step.reason));
             format!("{entry}: {reason}. Remove it anyway?")
         };
-        yes || can_ask() && !context.global.json && ask::yes(&question())
+        yes || ask::can_ask() && !context.global.json && ask::yes(&question())
     };
     context.report(&path::run(&context.session, &request, &agrees)?, view::path::write)
 }

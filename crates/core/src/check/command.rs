@@ -17,9 +17,9 @@ use crate::process::{self, SealLevel};
 use crate::report::{ReportPath, Verdict};
 use crate::resolve::{Caller, Kind, ListedDisk, same_file};
 use crate::shells::TerminalKind;
+use crate::start_policy::Whose;
 use crate::terminal::{Answer, ShellReply};
 use crate::yard::{Answers, Card, CardProbe};
-use crate::start_policy::Whose;
 
 pub(super) struct Subject {
     pub name: String,
@@ -44,9 +44,7 @@ enum Owner {
     /// Somebody else: nothing is known of it, so that only harmless things are tried.
     Stranger,
     /// Somebody else, of whom a tool needs it.
-    Required {
-        by: String,
-    },
+    Required { by: String },
 }
 
 impl Subject {
@@ -123,9 +121,8 @@ impl Subject {
         let Some(prober) = prober else { return Ok(evidence) };
         let ways = typed::distinct_launches(&evidence.terminals, evidence.winner().or(self.file.as_deref()));
         let system = host_system();
-        let shown = process::side_by_side(&ways, 4, |way| {
-            self.probe(way, evidence.is_ours(&way.program, system), prober)
-        });
+        let shown =
+            process::side_by_side(&ways, 4, |way| self.probe(way, evidence.is_ours(&way.program, system), prober));
         for (way, shown) in ways.into_iter().zip(shown) {
             evidence.starts.push(Started { program: way.program, shown: shown?, terminals: way.terminals });
         }

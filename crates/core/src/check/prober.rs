@@ -7,8 +7,8 @@ use crate::os;
 use crate::process::{Outcome, SealLevel, SealOptions, Sealer, Start};
 use crate::progress::Stop;
 use crate::session::Session;
-use crate::yard::YardError;
 use crate::start_policy::{self, Circumstances, Forms, NotStarted, Purpose, Whose};
+use crate::yard::YardError;
 
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Prober<'a> {

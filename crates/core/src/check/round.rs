@@ -13,8 +13,8 @@ use crate::error::FileContext as _;
 use crate::process;
 use crate::resolve::ListedDisk;
 use crate::session::{JobError, Session};
-use crate::terminal::{Answer, Question};
 use crate::start_policy::Purpose;
+use crate::terminal::{Answer, Question};
 
 /// One asking of all new terminals.
 pub(super) struct TerminalPass<'a> {

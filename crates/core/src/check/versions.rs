@@ -11,8 +11,8 @@ use super::prober::Prober;
 use crate::environment::Environment;
 use crate::process;
 use crate::session::Session;
-use crate::yard::YardError;
 use crate::start_policy::Purpose;
+use crate::yard::YardError;
 
 /// How long one may take to answer: nobody waits for it but somebody who looks.
 const LIMIT: Duration = Duration::from_secs(1);

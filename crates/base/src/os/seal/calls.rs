@@ -111,11 +111,7 @@ fn rules(level: SealLevel, network: Network) -> Vec<Rule> {
     if level == SealLevel::NoWrites {
         rules.extend(always(LOOKS, 0));
         rules.extend(always(&LASTING, libc::ENOSYS));
-        rules.push(rule(
-            libc::SYS_ioctl,
-            When::IsNot(1, DEVICE_KIND, OF_TERMINALS_AND_SOCKETS),
-            libc::ENOTTY,
-        ));
+        rules.push(rule(libc::SYS_ioctl, When::IsNot(1, DEVICE_KIND, OF_TERMINALS_AND_SOCKETS), libc::ENOTTY));
     }
     if network == Network::Closed {
         let when = if level == SealLevel::NoWrites { When::Always } else { When::IsNot(0, u32::MAX, APART) };

@@ -41,7 +41,8 @@ impl Devices {
         names.extend((0..3).chain(second.map(AsRawFd::as_raw_fd)).filter_map(terminal));
         names.sort();
         names.dedup();
-        let opened = names.into_iter().filter_map(|name| Some((name.clone(), open(&Path::new("/dev").join(name)).ok()?)));
+        let opened =
+            names.into_iter().filter_map(|name| Some((name.clone(), open(&Path::new("/dev").join(name)).ok()?)));
         Self { opened: opened.collect(), links }
     }
 

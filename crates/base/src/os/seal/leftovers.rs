@@ -73,9 +73,12 @@ fn descendants() -> Vec<String> {
     let (all, mut known) = (all(), vec![own_number()]);
     let mut at = 0;
     while let Some(parent) = known.get(at).copied() {
-        known.extend(all.iter().filter(|process| process.parent == parent).map(|process| process.pid.as_raw_nonzero().get()));
+        known.extend(
+            all.iter().filter(|process| process.parent == parent).map(|process| process.pid.as_raw_nonzero().get()),
+        );
         at += 1;
     }
-    let left = all.into_iter().filter(|process| !process.is_dead && known[1..].contains(&process.pid.as_raw_nonzero().get()));
+    let left =
+        all.into_iter().filter(|process| !process.is_dead && known[1..].contains(&process.pid.as_raw_nonzero().get()));
     left.map(|process| process.name).collect()
 }
