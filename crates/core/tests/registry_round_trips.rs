@@ -151,7 +151,8 @@ impl Lane {
     /// Takes a case through all steps, and says what went wrong.
     fn judge(&self, at: usize, case: &Case, count: &mut Count) -> Vec<String> {
         let (keys, scope) = (&self.keys, case.scope);
-        let wyard = format!("\"{}\" --yard C:\\yards\\{at} --scope {scope}", self.wyard);
+        // Everybody is an administrator there, and would be asked.
+        let wyard = format!("\"{}\" --unsealed --yard C:\\yards\\{at} --scope {scope}", self.wyard);
         let step = |does: &str, name: &str| {
             [
                 format!("{wyard} {does} >{name}.txt 2>&1"),

@@ -175,6 +175,14 @@ impl Home {
         Ran::from(self.command(arguments).output().unwrap())
     }
 
+    /// The same, without the user's word that anything may be started that nothing keeps from the machine.
+    #[cfg(windows)]
+    pub fn unasked(&self, arguments: &[&str]) -> Ran {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_wyard"));
+        command.arg("--sandbox").arg(self.folder.path()).args(arguments).current_dir(self.folder.path());
+        Ran::from(command.envs(&self.variables).output().unwrap())
+    }
+
     /// Runs the program as a user without rights: as somebody else where the test runs as the superuser.
     pub fn as_user(&self, arguments: &[&str]) -> Ran {
         let mut command = self.command(arguments);

@@ -60,3 +60,50 @@ fn a_function_that_a_library_of_the_system_lacks_is_told() {
     let archive = packed(&home, &changed, "needs");
     home.wyard(&["receive", &archive]).ends(3).says("it needs the function shore_level of ntdll.dll");
 }
+
+/// How a program was started, call by call; nothing where it was not.
+fn started(program: &Path) -> Vec<String> {
+    let noted = fs::read_to_string(format!("{}.started", program.display())).unwrap_or_default();
+    noted.lines().map(|line| line.trim_end_matches('.').trim().to_owned()).collect()
+}
+
+#[test]
+fn nothing_is_started_unasked() {
+    let Some(program) = test_program("noisy.exe") else { return };
+    let home = Home::new();
+    let own = home.yard().join("stock/noisy/1.0/noisy.exe");
+    // A shadow of it, in a folder of PATH that comes first.
+    let shadow = home.write("shadow/noisy.exe", fs::read(&program).unwrap());
+    let archive = packed(&home, &program, "noisy");
+    // Whoever runs the tests may be an administrator or not: with a checksum, or without.
+    let is_elevated = wagon_yard_core::os::is_superuser();
+    let ran = home.unasked(&["receive", &archive]);
+    if is_elevated {
+        ran.ends(1).says("administrator rights").says("--unsealed");
+        assert_eq!(started(&own), [""; 0]);
+    }
+    let bare = home.write("bare.exe", fs::read(&program).unwrap());
+    home.unasked(&["receive", bare.to_str().unwrap(), "--name", "bare", "--version", "1.0"]).ends(1).says("was not run");
+    assert_eq!(started(&home.yard().join("stock/bare/1.0/bare.exe")), [""; 0]);
+    for listing in [
+        &["stock"][..],
+        &["survey"],
+        &["path", "show"],
+        &["trace", "noisy", "--versions"],
+        &["inspect", &archive],
+        &["check", "--no-run"],
+    ] {
+        home.unasked(listing);
+    }
+    home.wyard(&["path", "add", shadow.parent().unwrap().to_str().unwrap()]).ends(0);
+    home.wyard(&["check", "noisy"]).ends(1).says("shadowed");
+    home.wyard(&["check", "--all-path"]);
+    home.wyard(&["trace", "noisy", "--versions"]);
+    assert_eq!(started(&shadow), [""; 0], "somebody else's");
+    home.wyard(&["path", "drop", shadow.parent().unwrap().to_str().unwrap()]).ends(0);
+    let before = started(&own).len();
+    home.wyard(&["check", "noisy"]).ends(0).says("tried without a seal");
+    let calls = started(&own);
+    assert!(calls.len() > before, "{calls:?}");
+    assert!(calls.iter().all(|words| words == "--version" || words == "-version"), "{calls:?}");
+}
