@@ -83,7 +83,9 @@ fn nothing_is_started_unasked() {
         assert_eq!(started(&own), [""; 0]);
     }
     let bare = home.write("bare.exe", fs::read(&program).unwrap());
-    home.unasked(&["receive", bare.to_str().unwrap(), "--name", "bare", "--version", "1.0"]).ends(1).says("was not run");
+    home.unasked(&["receive", bare.to_str().unwrap(), "--name", "bare", "--version", "1.0"])
+        .ends(1)
+        .says("was not run");
     assert_eq!(started(&home.yard().join("stock/bare/1.0/bare.exe")), [""; 0]);
     for listing in [
         &["stock"][..],
