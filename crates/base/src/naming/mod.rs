@@ -4,6 +4,7 @@ mod guess;
 mod names;
 pub mod reserved;
 mod similar;
+mod taken;
 mod typed;
 mod version_order;
 

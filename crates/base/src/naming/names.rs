@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::error::classified;
-use crate::naming::reserved;
+use crate::naming::{reserved, taken};
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum NameError {
@@ -11,53 +11,15 @@ pub enum NameError {
     Tool(String),
     #[error("\"{0}\" is not a valid version: use letters, digits and . _ + ~ -, beginning with a letter or digit")]
     Version(String),
-    #[error("\"{0}\" is not a valid home variable: use letters, digits and _, not beginning with a digit")]
+    #[error("\"{0}\" is not a valid variable: use letters, digits and _, not beginning with a digit")]
     Variable(String),
-    #[error("\"{0}\" is not a valid home variable: the system or a shell uses it")]
-    Taken(String),
+    #[error("\"{0}\" cannot point to a tool: {1} obeys it")]
+    Taken(String, &'static str),
 }
 
 classified!(NameError {
     _ => Call;
 });
-
-const TAKEN: [&str; 34] = [
-    "PATH",
-    "HOME",
-    "USER",
-    "LOGNAME",
-    "SHELL",
-    "PWD",
-    "OLDPWD",
-    "IFS",
-    "ENV",
-    "TERM",
-    "TMPDIR",
-    "ZDOTDIR",
-    "LANG",
-    "MANPATH",
-    "LD_LIBRARY_PATH",
-    "LD_PRELOAD",
-    "XDG_DATA_HOME",
-    // Windows ("Recognized environment variables").
-    "PATHEXT",
-    "COMSPEC",
-    "SYSTEMROOT",
-    "SYSTEMDRIVE",
-    "WINDIR",
-    "OS",
-    "TEMP",
-    "TMP",
-    "APPDATA",
-    "LOCALAPPDATA",
-    "PROGRAMDATA",
-    "PROGRAMFILES",
-    "USERNAME",
-    "USERPROFILE",
-    "HOMEDRIVE",
-    "HOMEPATH",
-    "PSMODULEPATH",
-];
 
 fn is_folder_name(text: &str, extra: &[u8]) -> bool {
     text.len() <= 100
@@ -126,17 +88,23 @@ checked_text!(
 );
 
 checked_text!(
-    /// The name of an environment variable that points to a tool's home (POSIX.1-2017, "Name").
+    /// The name of an environment variable (POSIX.1-2017, "Name").
     Variable,
     |text| {
         let first = text.bytes().next().is_some_and(|b| b.is_ascii_alphabetic() || b == b'_');
         if !first || !text.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'_') {
             return Err(NameError::Variable(text));
         }
-        // On Windows names fold case, and a record may travel there.
-        if TAKEN.iter().any(|taken| taken.eq_ignore_ascii_case(&text)) { Err(NameError::Taken(text)) } else { Ok(text) }
+        Ok(text)
     }
 );
+
+impl Variable {
+    /// Whether it may point to a tool's home: nothing else obeys it.
+    pub fn check_free(&self) -> Result<(), NameError> {
+        taken::obeyed_by(&self.0).map_or(Ok(()), |who| Err(NameError::Taken(self.0.clone(), who)))
+    }
+}
 
 impl ToolName {
     /// The usual home variable: `NAME_HOME` in capitals.
@@ -144,7 +112,8 @@ impl ToolName {
         let mut text: String =
             self.0.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_uppercase() } else { '_' }).collect();
         text.push_str("_HOME");
-        text.parse()
+        let usual: Variable = text.parse()?;
+        usual.check_free().map(|()| usual)
     }
 }
 
@@ -177,8 +146,30 @@ mod tests {
         }
         assert_eq!("tide-log".parse::<ToolName>().unwrap().home_variable().unwrap().as_str(), "TIDE_LOG_HOME");
         assert!("7tide".parse::<ToolName>().unwrap().home_variable().is_err());
-        for taken in ["PATH", "Path", "windir"] {
-            assert_eq!(taken.parse::<Variable>(), Err(NameError::Taken(taken.to_owned())));
+        for taken in [
+            "PATH",
+            "Path",
+            "windir",
+            "WYARD_YARD",
+            "xdg_config_home",
+            "LD_AUDIT",
+            "DYLD_INSERT_LIBRARIES",
+            "BASH_ENV",
+            "ENV",
+            "PROMPT_COMMAND",
+            "PS1",
+            "PSModulePath",
+            "PYTHONHOME",
+            "NODE_OPTIONS",
+            "JAVA_TOOL_OPTIONS",
+            "GIT_SSH",
+            "EDITOR",
+        ] {
+            let refused = taken.parse::<Variable>().unwrap().check_free();
+            assert!(matches!(refused, Err(NameError::Taken(name, _)) if name == taken), "{taken}");
+        }
+        for free in ["TIDE_HOME", "PSALM_HOME", "JAVA_HOME", "GIT_HOME", "PYTHON_HOME", "WYARDS", "DOTNET_ROOT"] {
+            assert_eq!(free.parse::<Variable>().unwrap().check_free(), Ok(()), "{free}");
         }
         assert!("A-B".parse::<Variable>().is_err());
     }

@@ -17,7 +17,10 @@ impl HomeVariables {
         Ok(match self {
             Self::Usual => vec![name.home_variable()?],
             Self::None => Vec::new(),
-            Self::These(given) => given.clone(),
+            Self::These(given) => {
+                given.iter().try_for_each(Variable::check_free)?;
+                given.clone()
+            }
         })
     }
 }

@@ -1,34 +1,56 @@
 //! The order in which tools are delivered: what a tool requires comes before it.
 
-use super::format::WaybillTool;
+use std::collections::HashMap;
 
-/// The tools, each behind those that it requires, and otherwise as they are written.
+use super::format::WaybillTool;
+use crate::naming::ToolName;
+
+/// The tools, each behind those that it requires, and otherwise as they are written; or the members of a circle.
 pub fn in_order(tools: &[WaybillTool]) -> Result<Vec<&WaybillTool>, Vec<String>> {
-    let mut ordered: Vec<&WaybillTool> = Vec::new();
-    for tool in tools {
-        put(tool, tools, &mut ordered, &mut Vec::new())?;
+    let places: HashMap<&ToolName, usize> = tools.iter().enumerate().map(|(at, tool)| (&tool.name, at)).collect();
+    let required = |at: usize| {
+        let mut required: Vec<usize> =
+            tools[at].requires.tools.iter().filter_map(|name| places.get(name).copied()).collect();
+        required.sort_unstable();
+        required.into_iter()
+    };
+    let mut ordered = Vec::with_capacity(tools.len());
+    let mut states = vec![State::Unseen; tools.len()];
+    for first in 0..tools.len() {
+        if states[first] != State::Unseen {
+            continue;
+        }
+        // By hand, since a chain of requirements may be longer than the stack is deep.
+        states[first] = State::OnTheWay;
+        let mut way = vec![(first, required(first))];
+        while let Some((at, rest)) = way.last_mut() {
+            let at = *at;
+            match rest.next() {
+                None => {
+                    states[at] = State::Ordered;
+                    ordered.push(&tools[at]);
+                    way.pop();
+                }
+                Some(next) => match states[next] {
+                    State::Ordered => {}
+                    State::Unseen => {
+                        states[next] = State::OnTheWay;
+                        way.push((next, required(next)));
+                    }
+                    State::OnTheWay => {
+                        let circle = way.iter().map(|(at, _)| *at).skip_while(|at| *at != next).chain([next]);
+                        return Err(circle.map(|at| tools[at].name.to_string()).collect());
+                    }
+                },
+            }
+        }
     }
     Ok(ordered)
 }
 
-fn put<'a>(
-    tool: &'a WaybillTool,
-    tools: &'a [WaybillTool],
-    ordered: &mut Vec<&'a WaybillTool>,
-    on_the_way: &mut Vec<&'a WaybillTool>,
-) -> Result<(), Vec<String>> {
-    if ordered.iter().any(|there| there.name == tool.name) {
-        return Ok(());
-    }
-    if let Some(at) = on_the_way.iter().position(|there| there.name == tool.name) {
-        let members = on_the_way[at..].iter().chain([&tool]);
-        return Err(members.map(|tool| tool.name.to_string()).collect());
-    }
-    on_the_way.push(tool);
-    for required in tools.iter().filter(|other| tool.requires.tools.contains(&other.name)) {
-        put(required, tools, ordered, on_the_way)?;
-    }
-    on_the_way.pop();
-    ordered.push(tool);
-    Ok(())
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum State {
+    Unseen,
+    OnTheWay,
+    Ordered,
 }

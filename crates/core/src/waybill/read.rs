@@ -74,6 +74,9 @@ fn check(waybill: &Waybill) -> Option<String> {
 
 fn check_tool(tool: &WaybillTool) -> Option<String> {
     let name = &tool.name;
+    if let Some(error) = tool.home_variables.iter().flatten().find_map(|variable| variable.check_free().err()) {
+        return Some(format!("{name}: {error}"));
+    }
     for source in &tool.sources {
         if let Some(os) = source.os.as_deref().filter(|os| !SYSTEMS.contains(os)) {
             return Some(format!("{name}: no system \"{os}\"; use one of {}", SYSTEMS.join(", ")));
@@ -175,6 +178,10 @@ mod tests {
             ("[[tool]]\nname = \"tidelog\"\nversion = \"1\"\n", "W: tidelog is listed twice"),
             ("requires = { tools = [\"ebb\"] }\n", "W: tidelog requires ebb, which is not in the waybill"),
             ("requires = { tools = [\"tidelog\"] }\n", "W: circular requirement: tidelog, tidelog"),
+            (
+                "home_variables = [\"WYARD_YARD\"]\n",
+                "W: tidelog: \"WYARD_YARD\" cannot point to a tool: Wagon Yard obeys it",
+            ),
             ("[[tool.source]]\nos = \"linux\"\n", "W: tidelog: a source needs exactly one of file, url and folder"),
             ("[[tool.source]]\nos = \"beos\"\nfile = \"x\"\n", "W: tidelog: no system \"beos\""),
             ("[[tool.source]]\nurl = \"ftp://x/y\"\n", "W: tidelog: only http and https are supported, not ftp"),
@@ -206,6 +213,10 @@ mod tests {
         let waybill = reads(&text(&[tool("a", &["c"]), tool("b", &[]), tool("c", &["b"])])).unwrap();
         let order: Vec<&str> = in_order(&waybill.tools).unwrap().iter().map(|tool| tool.name.as_str()).collect();
         assert_eq!(order, ["b", "c", "a"]);
+        let chain = (0..5000).map(|n| tool(&format!("t{n}"), &[&format!("t{}", n + 1)])).collect::<String>()
+            + &tool("t5000", &[]);
+        let waybill = reads(&text(&[chain])).unwrap();
+        assert_eq!(in_order(&waybill.tools).unwrap()[0].name.as_str(), "t5000");
         let circle = reads(&text(&[tool("a", &["b"]), tool("b", &["c"]), tool("c", &["b"])])).unwrap_err();
         assert_eq!(circle, "W: circular requirement: b, c, b");
     }

@@ -45,7 +45,7 @@ impl Yard {
                 Err(error) => stock.broken.push(BrokenCard { why: why(&error), file }),
             }
         }
-        stock.cards.sort_by(|a, b| (&a.name, &a.received).cmp(&(&b.name, &b.received)));
+        stock.sort();
         Ok(stock)
     }
 
@@ -89,7 +89,7 @@ impl Stock {
             YardError::NoTool { name: name.to_owned(), meant: did_you_mean(name, all) }
         };
         let tool: ToolName = name.parse().map_err(|_| no_tool())?;
-        let held: Vec<&Card> = self.cards.iter().filter(|c| c.name == tool).collect();
+        let held = self.versions(&tool);
         let of_tool = |broken: &&BrokenCard| broken.file.parent().is_some_and(|folder| folder.ends_with(tool.as_str()));
         let broken = || match self.broken.iter().find(of_tool) {
             Some(broken) => read_card(&broken.file).map(drop),
@@ -97,7 +97,7 @@ impl Stock {
         };
         let Some(version) = version else {
             broken()?;
-            return in_service(held.into_iter()).ok_or_else(no_tool);
+            return in_service(held.iter()).ok_or_else(no_tool);
         };
         let parsed: Option<Version> = version.parse().ok();
         if let Some(card) = held.iter().find(|c| Some(&c.version) == parsed.as_ref()) {
@@ -112,8 +112,19 @@ impl Stock {
         Err(YardError::NoVersion { name: tool, version: version.to_owned(), held: versions.join(", ") })
     }
 
+    fn sort(&mut self) {
+        self.cards.sort_by(|a, b| (&a.name, &a.received).cmp(&(&b.name, &b.received)));
+    }
+
+    /// The cards of a tool, the one received last at the end.
+    pub fn versions(&self, name: &ToolName) -> &[Card] {
+        let begin = self.cards.partition_point(|card| card.name < *name);
+        let rest = &self.cards[begin..];
+        &rest[..rest.partition_point(|card| card.name == *name)]
+    }
+
     pub fn version(&self, name: &ToolName, version: &Version) -> Option<&Card> {
-        self.cards.iter().find(|card| card.name == *name && card.version == *version)
+        self.versions(name).iter().find(|card| card.version == *version)
     }
 
     pub fn in_service(&self) -> Vec<&Card> {
@@ -134,6 +145,7 @@ impl Stock {
             self.take_out(&card.name, &card.version);
             self.cards.push(card);
         }
+        self.sort();
         self
     }
 

@@ -75,9 +75,8 @@ pub(super) fn steps(
     }
     let mut steps = Vec::new();
     let wanted = home_variables(tool).of(&tool.name)?;
-    let is_other_in_use = stock
-        .iter()
-        .any(|other| other.name == card.name && other.version != card.version && other.registration.is_some());
+    let is_other_in_use =
+        stock.versions(&card.name).iter().any(|other| other.version != card.version && other.registration.is_some());
     match &card.registration {
         None if is_other_in_use => steps.push(DeliveryStep::Switch),
         Some(registration) if registration.scope == scope(tool) && registration.home_variables == wanted => {}

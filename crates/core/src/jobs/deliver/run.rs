@@ -1,6 +1,6 @@
 //! The job: a plan for each tool, then what it says, then one check of all.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use super::difference::{missing_command, steps};
@@ -12,7 +12,7 @@ use crate::check::{ToolCheck, check};
 use crate::download::{Address, DownloadError};
 use crate::finding::Finding;
 use crate::jobs::preparing::PreparedReport;
-use crate::naming::did_you_mean;
+use crate::naming::{ToolName, did_you_mean};
 use crate::os;
 use crate::progress::Progress;
 use crate::report::Report;
@@ -59,10 +59,11 @@ pub fn run(session: &Session, request: &DeliverRequest, progress: &dyn Progress)
     let plan: Vec<(Wanted<'_>, DeliveredTool)> = sources
         .into_iter()
         .map(|(tool, source)| {
+            session.bail_if_interrupted()?;
             let wanted = Wanted { tool, source, folder: &folder, homes: &homes, agreed: request.agreed };
-            (wanted, planned(session, &stock, &wanted, looks_only && request.system.is_none()))
+            Ok((wanted, planned(session, &stock, &wanted, looks_only && request.system.is_none())))
         })
-        .collect();
+        .collect::<Result<_, JobError>>()?;
     if !looks_only {
         refuse_launchers(session, &plan)?;
     }
@@ -116,11 +117,9 @@ fn carry_out(
     progress: &dyn Progress,
 ) -> Result<Vec<DeliveredTool>, JobError> {
     let mut tools: Vec<DeliveredTool> = Vec::new();
+    let mut missing_tools: HashSet<&ToolName> = HashSet::new();
     for (wanted, mut delivered) in plan {
-        let missing = wanted.tool.requires.tools.iter().find(|name| {
-            let failed = |state| matches!(state, DeliveryState::Failed | DeliveryState::Skipped);
-            tools.iter().any(|other| other.name == name.as_str() && failed(other.state))
-        });
+        let missing = wanted.tool.requires.tools.iter().find(|name| missing_tools.contains(name));
         if let Some(missing) = missing {
             delivered.state = DeliveryState::Skipped;
             delivered.why = Some(format!("requires {missing}"));
@@ -134,6 +133,9 @@ fn carry_out(
             if note(&mut delivered, outcome)? {
                 lacks_command(&session.stock()?, wanted.tool, &mut delivered);
             }
+        }
+        if matches!(delivered.state, DeliveryState::Failed | DeliveryState::Skipped) {
+            missing_tools.insert(&wanted.tool.name);
         }
         tools.push(delivered);
     }
@@ -152,9 +154,8 @@ fn note(tool: &mut DeliveredTool, outcome: Result<Option<u64>, Failed>) -> Resul
 
 /// Checks those of the waybill's tools that are registered, all at once.
 fn checked(session: &Session, tools: &[DeliveredTool]) -> Result<(Vec<ToolCheck>, Vec<Finding>), JobError> {
-    let is_of_waybill = |card: &&Card| {
-        tools.iter().any(|tool| tool.name == card.name.as_str() && tool.version == card.version.as_str())
-    };
+    let delivered: HashSet<_> = tools.iter().map(|tool| (tool.name.as_str(), tool.version.as_str())).collect();
+    let is_of_waybill = |card: &&Card| delivered.contains(&(card.name.as_str(), card.version.as_str()));
     let stock = session.stock()?;
     let cards = stock.iter().filter(is_of_waybill).filter(|card| card.registration.is_some());
     let checked = check(session, &cards.cloned().collect::<Vec<_>>(), true)?;
@@ -178,22 +179,23 @@ fn refuse_launchers(session: &Session, plan: &[(Wanted<'_>, DeliveredTool)]) -> 
 
 /// The tools that were named, with what they require, in order; all where none was named.
 fn chosen<'a>(waybill: &'a Waybill, only: &[String]) -> Result<Vec<&'a WaybillTool>, JobError> {
-    let names = || waybill.tools.iter().map(|tool| tool.name.to_string());
-    if let Some(unknown) = only.iter().find(|name| !names().any(|known| known == **name)) {
-        return Err(DeliverError::NoTool { name: unknown.clone(), meant: did_you_mean(unknown, names()) }.into());
+    let names: HashSet<&str> = waybill.tools.iter().map(|tool| tool.name.as_str()).collect();
+    if let Some(unknown) = only.iter().find(|name| !names.contains(name.as_str())) {
+        let known = waybill.tools.iter().map(|tool| tool.name.to_string());
+        return Err(DeliverError::NoTool { name: unknown.clone(), meant: did_you_mean(unknown, known) }.into());
     }
     // A circle was refused when the waybill was read.
     let ordered = in_order(&waybill.tools).unwrap_or_default();
     if only.is_empty() {
         return Ok(ordered);
     }
-    let mut wanted: Vec<String> = only.to_vec();
+    let mut wanted: HashSet<&str> = only.iter().map(String::as_str).collect();
     for tool in ordered.iter().rev() {
-        if wanted.contains(&tool.name.to_string()) {
-            wanted.extend(tool.requires.tools.iter().map(ToString::to_string));
+        if wanted.contains(tool.name.as_str()) {
+            wanted.extend(tool.requires.tools.iter().map(ToolName::as_str));
         }
     }
-    Ok(ordered.into_iter().filter(|tool| wanted.contains(&tool.name.to_string())).collect())
+    Ok(ordered.into_iter().filter(|tool| wanted.contains(tool.name.as_str())).collect())
 }
 
 /// Marks a tool that is there without a command that the waybill names.
@@ -282,7 +284,8 @@ fn plan(
 
 /// The tools of the yard that a waybill does not name, each with the version in use.
 fn others(stock: &Stock, waybill: &Waybill) -> Vec<DeliveredTool> {
-    let is_other = |card: &&&Card| waybill.tools.iter().all(|tool| tool.name != card.name);
+    let named: HashSet<&ToolName> = waybill.tools.iter().map(|tool| &tool.name).collect();
+    let is_other = |card: &&&Card| !named.contains(&card.name);
     let other = |card: &&Card| DeliveredTool {
         name: card.name.to_string(),
         version: card.version.to_string(),
