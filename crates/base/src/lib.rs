@@ -10,6 +10,7 @@ pub mod clock;
 pub mod environment;
 pub mod error;
 pub mod finding;
+pub mod given;
 pub mod machine;
 pub mod naming;
 pub mod os;

@@ -6,10 +6,11 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use wagon_yard_core::environment::Environment;
+use wagon_yard_core::given;
 use wagon_yard_core::machine::Machine;
 use wagon_yard_core::progress::Stop;
 use wagon_yard_core::report::{Report, ReportBody};
-use wagon_yard_core::session::{Session, StartQuestion};
+use wagon_yard_core::session::{Session, SessionError, StartQuestion};
 use wagon_yard_core::snapshot::Snapshot;
 use wagon_yard_core::suggestion;
 
@@ -45,9 +46,15 @@ impl Context {
             .with_target(false)
             .init();
         let stop = Stop::default();
-        let from_handler = stop.clone();
-        ctrlc::set_handler(move || from_handler.request())
-            .map_err(|e| Failure::new(exit::MACHINE, format!("could not handle Ctrl-C: {e}"), None))?;
+        let (from_handler, json) = (stop.clone(), global.json);
+        ctrlc::set_handler(move || {
+            from_handler.request();
+            if given::is_waited_for() {
+                Failure::from(SessionError::Interrupted).tell(json);
+                std::process::exit(i32::from(exit::INTERRUPTED));
+            }
+        })
+        .map_err(|e| Failure::new(exit::MACHINE, format!("could not handle Ctrl-C: {e}"), None))?;
         let scope = global.scope.map(Into::into).unwrap_or_default();
         let environment = Environment::of_process();
         let mut machine = Machine::new(environment, global.sandbox.as_deref(), global.yard.as_deref(), scope)?;

@@ -8,8 +8,8 @@
 #![deny(clippy::print_stdout, clippy::print_stderr, clippy::exit)]
 
 pub use wagon_yard_base::{
-    archive, checksum, clock, environment, error, finding, machine, naming, os, path_list, process, program, progress,
-    quote, registry, report, scope, suggestion, system, visible, whole_file,
+    archive, checksum, clock, environment, error, finding, given, machine, naming, os, path_list, process, program,
+    progress, quote, registry, report, scope, suggestion, system, visible, whole_file,
 };
 
 pub mod change;

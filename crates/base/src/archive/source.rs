@@ -18,6 +18,7 @@ use super::write::CHUNK;
 use super::{deb, seven_zip, single, tar, zip};
 use crate::error::FileContext as _;
 use crate::finding::Finding;
+use crate::given;
 use crate::program::HEAD_BYTES;
 use crate::progress::Stop;
 
@@ -80,12 +81,11 @@ impl Source {
             Err(e) if e.kind() == io::ErrorKind::NotFound => return Err(ArchiveError::NoFile(file.to_owned())),
             seen => seen.at("find", file)?,
         };
-        let not = |looks_like: &str| ArchiveError::not(file, looks_like);
         if seen.is_dir() {
             return Err(ArchiveError::IsFolder(file.to_owned()));
         }
-        if !seen.is_file() {
-            return Err(not("a device, pipe or socket"));
+        if let Some(what) = given::without_content(file) {
+            return Err(ArchiveError::not(file, what));
         }
         let opened = Arc::new(File::open(file).at("open", file)?);
         let bytes = opened.metadata().at("look at", file)?.len();

@@ -1,13 +1,14 @@
 //! Where a published checksum comes from: the command line, a list, or the usual files beside the download.
 
 use std::fs;
-use std::io::{self, Read as _};
+use std::io;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
 use super::algorithm::{Algorithm, Checksum};
 use crate::error::{FileContext as _, FileError, classified};
+use crate::given;
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
 pub struct Published {
@@ -83,8 +84,7 @@ fn shown(file: &Path) -> String {
 }
 
 fn read(file: &Path) -> io::Result<String> {
-    let mut bytes = Vec::new();
-    fs::File::open(file)?.take(LONGEST_LIST).read_to_end(&mut bytes)?;
+    let bytes = given::read(file, LONGEST_LIST)?;
     // Some tools of Windows write their lists in UTF-16.
     if let Some(wide) = bytes.strip_prefix(&[0xff, 0xfe]) {
         let units: Vec<u16> = wide.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();

@@ -25,6 +25,18 @@ pub fn can_link(_folder: &Path) -> bool {
     true
 }
 
+/// Whether a file has no content of its own, but is made up by the kernel for whoever reads it (proc(5), sysfs(5), "Tracefs" and
+/// "debugfs" of the kernel's documentation).
+pub fn is_made_when_read(_file: &Path) -> bool {
+    #[cfg(target_os = "linux")]
+    {
+        const MADE_UP: [u64; 4] = [0x9fa0, 0x6265_6572, 0x7472_6163, 0x6462_6720];
+        rustix::fs::statfs(_file).is_ok_and(|seen| MADE_UP.contains(&(seen.f_type as u64)))
+    }
+    #[cfg(not(target_os = "linux"))]
+    false
+}
+
 /// Whether a file is an app-execution alias, which this system does not have.
 pub fn is_app_alias(_path: &Path) -> bool {
     false

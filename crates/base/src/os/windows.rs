@@ -31,6 +31,11 @@ pub const SYSTEM: &str = std::env::consts::OS;
 /// Whether names that differ only in case are one file, as on most disks of this system.
 pub const FOLDS_CASE: bool = true;
 
+/// Whether the system makes up a file while it is read: here none is.
+pub fn is_made_when_read(_file: &Path) -> bool {
+    false
+}
+
 /// Whether this user may make symbolic links in a folder, and they can be read through: tried out.
 pub fn can_link(folder: &Path) -> bool {
     let (file, link) = (folder.join(".wyard-link-try"), folder.join(".wyard-link-made"));

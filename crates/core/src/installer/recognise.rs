@@ -8,6 +8,7 @@ use super::facts::{Installer, InstallerKind};
 use super::script::ScriptUse;
 use super::{package, script, windows_program};
 use crate::error::{FileContext as _, FileError};
+use crate::given;
 
 /// How much of a file is read to recognise it: the text of a self-extractor is far shorter.
 const HEAD: u64 = 1 << 20;
@@ -45,7 +46,7 @@ pub(super) fn script_as_installer(file: &Path) -> Result<Option<Installer>, File
 
 fn head(file: &Path) -> Result<Vec<u8>, FileError> {
     let mut head = Vec::new();
-    if file.is_file() {
+    if file.is_file() && given::without_content(file).is_none() {
         File::open(file).at("open", file)?.take(HEAD).read_to_end(&mut head).at("read", file)?;
     }
     Ok(head)

@@ -6,6 +6,7 @@ use std::io::Read as _;
 use std::path::Path;
 
 use super::format::Launcher;
+use crate::given;
 use crate::naming::ToolName;
 use crate::system::System;
 
@@ -36,6 +37,9 @@ pub struct SingleFileTool {
 pub fn lone(file: &Path, system: System) -> Option<SingleFileTool> {
     let ending = file.extension().and_then(OsStr::to_str)?.to_ascii_lowercase();
     let at = INTERPRETERS.iter().position(|known| known.ending == ending)?;
+    if given::without_content(file).is_some() {
+        return None;
+    }
     let mut head = [0; 4];
     let read = File::open(file).ok()?.read(&mut head).ok()?;
     let is_zip = head.starts_with(b"PK\x03\x04");

@@ -1,6 +1,5 @@
 //! Reading and writing snapshots.
 
-use std::fs::File;
 use std::io::{self, Read as _, Write as _};
 use std::path::{Path, PathBuf};
 
@@ -11,6 +10,7 @@ use serde::Deserialize;
 
 use super::format::{FORMAT, Snapshot};
 use crate::error::{FileContext as _, FileError, classified};
+use crate::given;
 use crate::report::Report;
 use crate::whole_file;
 use crate::yard::{YardError, YardLock};
@@ -74,6 +74,9 @@ impl SnapshotText {
     pub fn read(&mut self, file: &Path) -> Result<&[u8], SnapshotError> {
         match self.fill(file) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => Err(SnapshotError::NoFile(file.to_owned())),
+            Err(error) if error.kind() == io::ErrorKind::InvalidInput => {
+                Err(SnapshotError::NotOne { file: file.to_owned(), why: error.to_string() })
+            }
             filled => {
                 filled.at("read", file)?;
                 Ok(&self.text)
@@ -82,8 +85,7 @@ impl SnapshotText {
     }
 
     fn fill(&mut self, file: &Path) -> io::Result<()> {
-        self.text.clear();
-        File::open(file)?.take(MOST).read_to_end(&mut self.text)?;
+        self.text = given::read(file, MOST)?;
         if self.text.starts_with(&[0x1f, 0x8b]) {
             std::mem::swap(&mut self.text, &mut self.packed);
             self.text.clear();

@@ -10,8 +10,12 @@ use super::order::in_order;
 use crate::checksum::{Algorithm, Checksum};
 use crate::download::Address;
 use crate::error::FileContext as _;
+use crate::given;
 use crate::naming::did_you_mean;
 use crate::prepare::{PrepareStep, tools_named};
+
+/// The longest text that is read, in bytes.
+const MOST: u64 = 64 << 20;
 
 /// The systems that a source may name.
 const SYSTEMS: [&str; 3] = ["linux", "macos", "windows"];
@@ -20,10 +24,18 @@ pub fn read(file: &Path) -> Result<Waybill, WaybillError> {
     if file.is_dir() {
         return Err(WaybillError::IsFolder(file.to_owned()));
     }
-    let text = match std::fs::read_to_string(file) {
+    let text = match given::read(file, MOST) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Err(WaybillError::NoFile(file.to_owned())),
+        Err(error) if error.kind() == io::ErrorKind::InvalidInput => {
+            return Err(WaybillError::Content { file: file.to_owned(), what: error.to_string() });
+        }
         text => text.at("read", file)?,
     };
+    let text = String::from_utf8(text).map_err(|error| {
+        let before = &error.as_bytes()[..error.utf8_error().valid_up_to()];
+        let line = before.iter().filter(|byte| **byte == b'\n').count() + 1;
+        WaybillError::Content { file: file.to_owned(), what: format!("line {line} is not UTF-8") }
+    })?;
     let waybill: Waybill = toml::from_str(&text).map_err(|error| {
         let at = error.span().map_or(0, |span| span.start);
         let before = text.get(..at).unwrap_or_default();

@@ -19,6 +19,7 @@ use crate::jobs::receive::{
 };
 use crate::jobs::register::{self, Registering};
 use crate::jobs::retire;
+use crate::naming::ToolName;
 use crate::prepare::{Placeholders, PrepareError};
 use crate::progress::{Progress, Silent};
 use crate::registration::registration;
@@ -122,6 +123,12 @@ impl Wanted<'_> {
         last_change(session)
     }
 
+    /// The homes that its texts may name.
+    fn required_homes(&self) -> impl Iterator<Item = (String, PathBuf)> {
+        let home = |name: &ToolName| Some((name.to_string(), self.homes.get(name.as_str())?.clone()));
+        self.tool.requires.tools.iter().filter_map(home)
+    }
+
     fn source(&self) -> Result<(&WaybillSource, Place<'_>), Failed> {
         let none = || failed("no source for this machine");
         let source = self.source.ok_or_else(none)?;
@@ -152,7 +159,7 @@ impl Wanted<'_> {
             scope: scope(tool),
             prepare: Some(tool.prepare.clone()).filter(|steps| !steps.is_empty()),
             launchers: tool.launchers.clone(),
-            homes: self.homes.clone(),
+            homes: self.required_homes().collect(),
             ..Placement::default()
         };
         // What only an archive takes is recorded afterwards, where it may be an installer.
@@ -231,13 +238,15 @@ impl Wanted<'_> {
 
     /// What shows how it would be prepared; `None` where nothing is, or its source is not at hand.
     fn rehearsal(&self) -> Result<Option<ReceiveRequest>, Failed> {
+        if self.tool.prepare.is_empty() && self.tool.launchers.is_empty() {
+            return Ok(None);
+        }
         let mut request = self.request()?;
         (request.finish.effect, request.placement.same_version) = (Effect::Rehearse, SameVersion::Replace);
         let is_here = |file: &Path, address: &Option<Address>| address.is_none() && file.is_file();
         let is_at_hand = is_here(&request.source.file, &request.source.address)
             && request.source.with.iter().all(|further| is_here(&further.file, &further.address));
-        let is_prepared = !self.tool.prepare.is_empty() || !self.tool.launchers.is_empty();
-        Ok(Some(request).filter(|_| is_prepared && is_at_hand))
+        Ok(Some(request).filter(|_| is_at_hand))
     }
 
     fn adopt(&self, session: &Session) -> Result<(), Failed> {
@@ -278,7 +287,7 @@ impl Wanted<'_> {
         }
         let home = session.yard.home_of(card);
         let mut homes = homes(&session.yard, stock);
-        homes.extend(self.homes.clone());
+        homes.extend(self.required_homes());
         let placeholders = Placeholders { home: home.clone(), version: card.version.clone(), homes };
         let tool = ToPrepare {
             folder: &home,
