@@ -177,6 +177,9 @@ fn what_an_installer_brought_its_uninstaller_removes() {
     let remove = "printf '#!/bin/sh\\nrm -r \"%s\"\\n' \"$to\" > \"$to/uninstall.sh\"; chmod +x \"$to/uninstall.sh\"";
     let file = self_extractor(&home, "", remove);
     home.wyard(&["receive", &file, "--yes"]).ends(0).says("good");
+    // Taking the record back leaves what the installer made, and says so; so it does to one that runs it again.
+    home.wyard(&["undo"]).ends(0).says("from its installer; to remove it:").says("uninstall.sh");
+    home.wyard(&["receive", &file, "--yes"]).ends(0).says("good");
     home.wyard(&["retire", "buoyctl", "--dry-run"]).ends(0).says("installed by an installer").says("uninstall.sh");
     home.wyard(&["retire", "buoyctl", "--uninstall"]).ends(2).says("--yes");
     assert!(home.path("home/buoyctl-2.4").exists());

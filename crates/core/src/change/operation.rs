@@ -296,6 +296,10 @@ impl Changeset {
         self.all.iter().any(|operation| operation.place() == Some(file))
     }
 
+    pub fn removes(&self, file: &Path) -> bool {
+        self.all.iter().any(|operation| matches!(operation, Operation::File { path, after: None, .. } if path == file))
+    }
+
     pub fn touched(&self) -> Vec<String> {
         self.all.iter().filter_map(Operation::describe).collect()
     }

@@ -84,6 +84,11 @@ impl Card {
     pub fn is_bare_program(&self) -> bool {
         self.folder.is_none() && !is_called_as_archive(&self.source.file)
     }
+
+    /// Whether an installer put it where it is.
+    pub fn is_of_installer(&self) -> bool {
+        self.folder.is_some() && (self.uninstaller.is_some() || !self.source.sha256.is_empty())
+    }
 }
 
 /// A file of a tool as Wagon Yard has written it: one with another checksum was edited since.

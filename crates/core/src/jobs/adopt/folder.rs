@@ -10,6 +10,7 @@ use crate::check::{self, check};
 use crate::error::FileContext as _;
 use crate::finding::{Code, Finding};
 use crate::folders::cleaned_place;
+use crate::installer::UninstallRecord;
 use crate::jobs::tool_names::{NotGuessed, tool_names};
 use crate::layout::{HomeVariables, Layout, tool_in_place};
 use crate::naming::{self, ToolName, Variable, Version};
@@ -171,6 +172,10 @@ fn card(
     if let Some(installed) = installed {
         card.uninstaller = installed.uninstaller.clone().or(card.uninstaller);
         card.added.extend(installed.added.iter().cloned());
+    }
+    if card.uninstaller.is_none() {
+        let command = UninstallRecord::of_folder(root).map(|record| record.command);
+        card.uninstaller = command.filter(|command| !command.is_empty()).map(|command| vec![command.into()]);
     }
     card
 }

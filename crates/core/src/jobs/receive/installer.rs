@@ -234,7 +234,8 @@ fn adopt_left(
     let folders: Vec<PathBuf> = found.iter().map(|left| left.folder.clone()).collect();
     let chosen = if found.len() > 1 { observer.choose(&folders) } else { Some(0) };
     let Some(left) = chosen.and_then(|at| found.get(at)) else {
-        return Ok((None, Some(nothing_chosen(&folders, &request.command_folders))));
+        let finding = nothing_new(watched).filter(|_| folders.is_empty() && request.command_folders.is_empty());
+        return Ok((None, Some(finding.unwrap_or_else(|| nothing_chosen(&folders, &request.command_folders)))));
     };
     let mut wanted = as_tool(session, request, watched, left);
     if found.len() > 1 {
@@ -259,6 +260,28 @@ fn adopt_left(
 /// An error with what caused it.
 fn with_causes(error: &dyn std::error::Error) -> String {
     error.source().map_or_else(|| error.to_string(), |source| format!("{error}: {}", with_causes(source)))
+}
+
+/// It made nothing, since what it makes is there.
+fn nothing_new(watched: &WatchedRun) -> Option<Finding> {
+    if watched.seen.files_added > 0 || !watched.seen.files_changed.is_empty() {
+        return None;
+    }
+    let adopt = "adopt the folder that it is in: wyard adopt FOLDER";
+    let (seen, remedy) = match of_product(&watched.plan) {
+        Some(record) if !record.folder.is_empty() => (
+            format!(
+                "it made no new files: {} {} is installed already in {}",
+                record.name, record.version, record.folder
+            ),
+            "adopt that folder: wyard adopt FOLDER",
+        ),
+        Some(record) => {
+            (format!("it made no new files: {} {} is installed already", record.name, record.version), adopt)
+        }
+        None => ("it made no new files; it may have been run before".to_owned(), adopt),
+    };
+    Some(Finding::new(Code::NoCommands, seen).remedy(remedy))
 }
 
 fn nothing_chosen(folders: &[PathBuf], given: &[PathBuf]) -> Finding {
@@ -287,16 +310,18 @@ fn guessed_name(plan: &InstallPlan, left: Option<String>) -> Option<ToolName> {
     names.into_iter().flatten().find_map(|text| installer::tool_name(&text))
 }
 
+/// The system's record of what this installer installs.
+fn of_product(plan: &InstallPlan) -> Option<UninstallRecord> {
+    let product = plan.installer.product.as_ref()?;
+    UninstallRecord::all().into_iter().find(|record| record.name.eq_ignore_ascii_case(product))
+}
+
 /// What is asked of `adopt`.
 fn as_tool(session: &Session, request: &InstallRequest, watched: &WatchedRun, left: &LeftTool) -> AdoptRequest {
     let WatchedRun { plan, seen, .. } = watched;
     let whose = Whose::of(seen, &session.machine.home);
     // Of one that was run again nothing is new on the system's record.
-    let is_its = |record: &UninstallRecord| {
-        let of_product = plan.installer.product.as_ref().is_some_and(|name| record.name.eq_ignore_ascii_case(name));
-        of_product || !record.folder.is_empty() && Path::new(record.folder.trim_matches('"')) == left.folder
-    };
-    let of_system = || UninstallRecord::all().into_iter().find(is_its);
+    let of_system = || of_product(plan).or_else(|| UninstallRecord::of_folder(&left.folder));
     let record = seen.installed.first().cloned().or_else(of_system);
     let of_record = record.as_ref().map(|r| r.version.clone());
     let version = plan.installer.version.clone().or(of_record).or_else(|| guess(plan).version);

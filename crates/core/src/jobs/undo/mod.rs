@@ -5,4 +5,4 @@ mod going_back;
 mod run;
 
 pub use error::UndoError;
-pub use run::{UndoRequest, Undone, run};
+pub use run::{InstalledFolder, UndoRequest, Undone, run};

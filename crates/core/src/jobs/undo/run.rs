@@ -4,9 +4,11 @@ use serde::Serialize;
 
 use super::error::UndoError;
 use super::going_back::GoingBack;
-use crate::change::{Change, Ledger, LedgerContents, LedgerError, Operation, Record, State};
-use crate::report::{Report, report_body};
+use crate::change::{Change, Changeset, Ledger, LedgerContents, LedgerError, Operation, Record, State};
+use crate::installer::uninstaller;
+use crate::report::{Report, ReportPath, report_body};
 use crate::session::{JobError, Session};
+use crate::yard::Card;
 
 /// What is asked of `undo`.
 #[derive(Debug, Clone, Copy)]
@@ -24,6 +26,15 @@ pub struct Undone {
     /// The number of this change; null where nothing to do.
     pub id: Option<u64>,
     pub touched: Vec<String>,
+    /// What installers brought, which are no longer on record then, but stay where they are.
+    pub stays: Vec<InstalledFolder>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+pub struct InstalledFolder {
+    pub folder: ReportPath,
+    /// The command that removes it; null where none is known.
+    pub uninstaller: Option<Vec<ReportPath>>,
 }
 
 report_body!(Undone = "undo");
@@ -45,13 +56,26 @@ pub fn run(session: &Session, request: &UndoRequest) -> Result<Report<Undone>, J
     ledger.check_places(record.id, &operations, &|| session.startup_files())?;
     let changeset = GoingBack { session, contents: &contents, id: record.id, operations }.changeset()?;
     let touched = changeset.touched();
+    let stays = installed(session, &changeset)?;
     let does = format!("undo change {}: {}", record.id, record.does);
     let id = match lock {
         Some(lock) => lock.carry_out(Change { does, undoes: Some(record.id), changeset })?,
         None => None,
     };
     let (undone, does) = (record.id, record.does.clone());
-    Ok(Report::new(Undone { dry_run: request.dry_run, undone, does, id, touched }))
+    Ok(Report::new(Undone { dry_run: request.dry_run, undone, does, id, touched, stays }))
+}
+
+/// What installers brought, and this takes off the record.
+fn installed(session: &Session, changeset: &Changeset) -> Result<Vec<InstalledFolder>, JobError> {
+    let yard = &session.yard;
+    let stock = session.cards()?;
+    let leaves = |card: &&Card| card.is_of_installer() && changeset.removes(&yard.card_file(&card.name, &card.version));
+    let told = |card: &Card| InstalledFolder {
+        folder: yard.home_of(card).into(),
+        uninstaller: uninstaller(card, session.system()),
+    };
+    Ok(stock.iter().filter(leaves).map(told).collect())
 }
 
 /// What a change did, with its parts that stand. Of several operations on one thing, one of which begins where the other
