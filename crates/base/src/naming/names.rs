@@ -13,7 +13,7 @@ pub enum NameError {
     Version(String),
     #[error("\"{0}\" is not a valid variable: use letters, digits and _, not beginning with a digit")]
     Variable(String),
-    #[error("\"{0}\" cannot point to a tool: {1} obeys it")]
+    #[error("\"{0}\" cannot point to a tool: it is a variable of {1}")]
     Taken(String, &'static str),
 }
 
@@ -168,7 +168,9 @@ mod tests {
             let refused = taken.parse::<Variable>().unwrap().check_free();
             assert!(matches!(refused, Err(NameError::Taken(name, _)) if name == taken), "{taken}");
         }
-        for free in ["TIDE_HOME", "PSALM_HOME", "JAVA_HOME", "GIT_HOME", "PYTHON_HOME", "WYARDS", "DOTNET_ROOT"] {
+        for free in
+            ["TIDE_HOME", "PSALM_HOME", "JAVA_HOME", "GIT_HOME", "PYTHON_HOME", "WYARDS", "WYARD_HOME", "DOTNET_ROOT"]
+        {
             assert_eq!(free.parse::<Variable>().unwrap().check_free(), Ok(()), "{free}");
         }
         assert!("A-B".parse::<Variable>().is_err());

@@ -61,7 +61,7 @@ impl ReportBody for RegisteredTool {
 
 #[derive(Debug, thiserror::Error)]
 pub enum RegisterError {
-    #[error("cannot derive a home variable from the tool's name")]
+    #[error("no variable can be set to the tool's root")]
     HomeVariable(#[source] NameError),
 }
 

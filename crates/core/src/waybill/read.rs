@@ -192,7 +192,7 @@ mod tests {
             ("requires = { tools = [\"tidelog\"] }\n", "W: circular requirement: tidelog, tidelog"),
             (
                 "home_variables = [\"WYARD_YARD\"]\n",
-                "W: tidelog: \"WYARD_YARD\" cannot point to a tool: Wagon Yard obeys it",
+                "W: tidelog: \"WYARD_YARD\" cannot point to a tool: it is a variable of Wagon Yard",
             ),
             ("[[tool.source]]\nos = \"linux\"\n", "W: tidelog: a source needs exactly one of file, url and folder"),
             ("[[tool.source]]\nos = \"beos\"\nfile = \"x\"\n", "W: tidelog: no system \"beos\""),

@@ -8,7 +8,7 @@ use crate::path_list::EntryError;
 
 #[derive(Debug, thiserror::Error)]
 pub enum AdoptError {
-    #[error("cannot derive a home variable from the tool's name")]
+    #[error("no variable can be set to the tool's root")]
     HomeVariable(#[source] NameError),
     #[error("{} is already in the yard", .0.display())]
     InYard(PathBuf),

@@ -15,7 +15,7 @@ pub enum ReceiveError {
     /// A further archive has another file in the place of one of the tool.
     #[error("{}: contains another {}", file.display(), place.display())]
     Clash { file: PathBuf, place: PathBuf },
-    #[error("cannot derive a home variable from the tool's name")]
+    #[error("no variable can be set to the tool's root")]
     HomeVariable(#[source] NameError),
     #[error("{name}@{version} is already in the yard")]
     Present { name: ToolName, version: Version, registered: bool },
