@@ -134,10 +134,11 @@ impl Ledger {
             self.check_places(id, &operations, startup_files)?;
             let mut executor = Executor::new(places, self, id);
             let done = operations.iter().all(|operation| executor.is_made(operation));
+            // First: a folder goes only where nothing is left in it.
+            executor.clear_up(&operations);
             if !done {
                 operations.iter().rev().try_for_each(|operation| executor.take_back(operation))?;
             }
-            executor.clear_up(&operations);
             executor.announce();
             let why = "it was interrupted".to_owned();
             self.add(&if done {
@@ -156,6 +157,8 @@ mod tests {
     use std::fs;
 
     use super::*;
+    use crate::change::content::Recorded;
+    use crate::change::operation::Role;
 
     #[test]
     fn what_cannot_be_read_again_is_not_taken_back_by_guess() {
@@ -178,5 +181,32 @@ mod tests {
             assert_eq!(at("old").exists(), !loses_ledger);
             assert_eq!(fs::read(at(if loses_ledger { "new" } else { "old" })).unwrap(), b"kept");
         }
+    }
+    #[test]
+    fn a_folder_that_was_just_begun_goes_again() {
+        let folder = tempfile::tempdir().unwrap();
+        let card = folder.path().join("cards/det/1.0.toml");
+        let ledger = Ledger::at(folder.path());
+        let mut changeset = Changeset::default();
+        changeset.file(&card, Role::Card, Some(b"card = 1\n".to_vec())).unwrap();
+        let operations = changeset.into_operations().into_iter();
+        let operations = operations
+            .map(|operation| operation.with_contents(|_, content| Ok::<_, LedgerError>(Recorded::Whole(content))));
+        let begin = Line::Begin {
+            format: FORMAT,
+            id: 1,
+            time: clock::now(),
+            command: "wyard deliver".to_owned(),
+            does: "receive det 1.0".to_owned(),
+            undoes: None,
+            part_of: None,
+            operations: operations.collect::<Result<_, _>>().unwrap(),
+        };
+        ledger.append(&begin.encode().unwrap()).unwrap();
+        // Killed while it wrote the card beside its place.
+        fs::create_dir_all(card.parent().unwrap()).unwrap();
+        fs::write(card.with_file_name(".wyard-1-x"), "card").unwrap();
+        ledger.settle(&RegistryPlaces::of(Some(folder.path())), &Vec::new).unwrap();
+        assert!(!folder.path().join("cards").exists());
     }
 }
