@@ -10,7 +10,7 @@ use wagon_yard_core::archive::{Limits, Options};
 use wagon_yard_core::checksum::{Algorithm, Checksum, Trust};
 use wagon_yard_core::jobs::receive::FileUse;
 use wagon_yard_core::layout::HomeVariables;
-use wagon_yard_core::naming::{ToolName, Variable, Version};
+use wagon_yard_core::naming::{NameError, ToolName, Variable, Version};
 
 use super::proof::{RequiresArgs, exit_status};
 
@@ -104,7 +104,7 @@ pub struct ToolArgs {
     #[arg(long = "command-folder", value_name = "DIR")]
     pub command_folders: Vec<PathBuf>,
     /// Variable to set to the tool's root, instead of NAME_HOME; repeatable
-    #[arg(long = "home-variable", value_name = "X", conflicts_with = "no_home_variable")]
+    #[arg(long = "home-variable", value_name = "X", value_parser = home_variable, conflicts_with = "no_home_variable")]
     pub home_variables: Vec<Variable>,
     /// Do not set a home variable
     #[arg(long)]
@@ -120,6 +120,11 @@ impl ToolArgs {
             (false, given) => HomeVariables::These(given.to_vec()),
         }
     }
+}
+
+fn home_variable(text: &str) -> Result<Variable, NameError> {
+    let variable: Variable = text.parse()?;
+    variable.check_free().map(|()| variable)
 }
 
 /// Installer.

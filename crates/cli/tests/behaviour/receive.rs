@@ -45,7 +45,11 @@ fn refusals_have_their_exit_code_and_leave_nothing() {
         (vec![place(&colon)], 3, if WINDOWS { "Windows does not allow" } else { "separates PATH entries" }),
         (vec![place(&plain)], 2, "--version VERSION"),
         (vec![good.clone(), "--name".into(), "../x".into()], 2, "is not a valid tool name"),
-        (vec![good.clone(), "--home-variable".into(), "PATH".into()], 2, "the system or a shell uses it"),
+        (
+            vec![good.clone(), "--home-variable".into(), "PATH".into()],
+            2,
+            "cannot point to a tool: it is a variable of the system",
+        ),
         (vec![good.clone(), "--command-folder".into(), "lib".into()], 2, "contains no programs"),
     ];
     let before = home.files();
