@@ -66,6 +66,8 @@ fn serve(request: &SealRequest, channel: UnixStream, second: Option<OwnedFd>) ->
 fn begin(request: &SealRequest) -> Result<Rights, Refused> {
     // Programs look at who started them.
     rustix::thread::set_name(c"wyard").step("name")?;
+    // Where memory runs out, what is tried goes before what the user works with (proc_pid_oom_score_adj(5)).
+    let _ = fs::write("/proc/self/oom_score_adj", "1000");
     if request.level.throws_away() { namespaces(request) } else { Ok(Rights::Own) }
 }
 
