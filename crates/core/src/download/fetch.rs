@@ -202,6 +202,10 @@ impl Job {
                 Ok(Attempt::Whole(Fetched { from, name, bytes }))
             }
             Err(Taken::Refused(error)) => Err(self.forget(error)),
+            // A disk that it has filled is not left full.
+            Err(Taken::File(error)) if error.source.kind() == io::ErrorKind::StorageFull => {
+                Err(self.forget(error.into()))
+            }
             Err(Taken::File(error)) => Err(error.into()),
             Err(Taken::BrokenOff(error)) => Ok(Attempt::Again(RequestError::Failed(from, ureq::Error::Io(error)))),
         }
