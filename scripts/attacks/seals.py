@@ -128,7 +128,7 @@ class World:
             while not self.over.is_set():
                 ready, _, _ = select.select([descriptor], [], [], 0.2)
                 if ready:
-                    self.heard.add(os.read(descriptor, 100).decode())
+                    self.heard |= set(os.read(descriptor, 100).decode().split())
         threading.Thread(target=look, daemon=True).start()
 
     def knock(self, port):
