@@ -1,4 +1,4 @@
-//! Files that the user names: any kind of thing may be there, and reading it may take for ever.
+//! Files that are there for others: any kind of thing may be in their place, and reading it may take for ever.
 
 use std::fs::File;
 use std::io::{self, Read as _};
@@ -22,6 +22,24 @@ pub fn without_content(file: &Path) -> Option<&'static str> {
         true => os::is_made_when_read(file).then_some("a file that the system makes up while it is read"),
         false => (!seen.is_dir()).then_some("a device, pipe or socket"),
     }
+}
+
+/// Opens a file whose content is to be looked at.
+///
+/// # Errors
+/// Where it cannot be opened, or is no file with a content: what is in its place is not waited for.
+pub fn open(file: &Path) -> io::Result<File> {
+    let open = os::open_at_once(file)?;
+    match open.metadata()?.is_file() {
+        true => Ok(open),
+        false => Err(io::Error::new(io::ErrorKind::InvalidInput, "not a regular file")),
+    }
+}
+
+/// All of the content of such a file.
+pub fn content(file: &Path) -> io::Result<Vec<u8>> {
+    let mut content = Vec::new();
+    open(file)?.read_to_end(&mut content).map(|_| content)
 }
 
 /// Reads a text of at most `most` bytes, also from a pipe.

@@ -1,10 +1,10 @@
 //! The least Java that an archive of classes asks for.
 
-use std::fs::File;
 use std::io::{self, BufReader, Cursor, Read, Seek};
 use std::path::Path;
 
 use super::guard;
+use crate::given;
 use crate::program::Asks;
 
 /// At most this many classes are looked at; the others were most likely compiled with them.
@@ -67,7 +67,7 @@ fn in_manifest<R: Read + Seek>(archive: &mut zip::ZipArchive<R>, name: &str) -> 
 
 /// The version that an archive of classes states in its manifest ("JAR File Specification", `Implementation-Version`).
 pub fn version_of_classes(file: &Path) -> Option<String> {
-    let open = File::open(file).ok()?;
+    let open = given::open(file).ok()?;
     let read = || Ok(in_manifest(&mut zip::ZipArchive::new(BufReader::new(open))?, "Implementation-Version"));
     guard::run(read).ok().flatten().filter(|version| version.starts_with(|c: char| c.is_ascii_digit()))
 }

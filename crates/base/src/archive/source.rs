@@ -87,7 +87,7 @@ impl Source {
         if let Some(what) = given::without_content(file) {
             return Err(ArchiveError::not(file, what));
         }
-        let opened = Arc::new(File::open(file).at("open", file)?);
+        let opened = Arc::new(given::open(file).at("open", file)?);
         let bytes = opened.metadata().at("look at", file)?.len();
         let whole = Segment::new(opened, 0, bytes);
         let mut source = Self::of(file, whole, bytes)?;
@@ -103,7 +103,7 @@ impl Source {
 
     /// Opens a file as one that stays whole and keeps its name, whatever is in it.
     pub fn open_whole(file: &Path) -> Result<Self, ArchiveError> {
-        let opened = Arc::new(File::open(file).at("open", file)?);
+        let opened = Arc::new(given::open(file).at("open", file)?);
         let bytes = opened.metadata().at("look at", file)?.len();
         let whole = Segment::new(opened, 0, bytes);
         Ok(Self {
@@ -119,7 +119,7 @@ impl Source {
 
     /// What lies in a file from this byte on, as the archive behind the text of a self-extractor.
     pub fn behind(file: &Path, at: u64) -> Result<Self, ArchiveError> {
-        let opened = Arc::new(File::open(file).at("open", file)?);
+        let opened = Arc::new(given::open(file).at("open", file)?);
         let bytes = opened.metadata().at("look at", file)?.len();
         let length = bytes.saturating_sub(at);
         Self::of(file, Segment::new(opened, at, length), length)

@@ -25,6 +25,12 @@ pub fn can_link(_folder: &Path) -> bool {
     true
 }
 
+/// Opens a file for reading; the other end of a pipe, or a device, is not waited for (open(2), `O_NONBLOCK`).
+pub fn open_at_once(file: &Path) -> io::Result<File> {
+    use std::os::unix::fs::OpenOptionsExt as _;
+    File::options().read(true).custom_flags(libc::O_NONBLOCK | libc::O_NOCTTY).open(file)
+}
+
 /// Whether a file has no content of its own, but is made up by the kernel for whoever reads it (proc(5), sysfs(5), "Tracefs" and
 /// "debugfs" of the kernel's documentation).
 pub fn is_made_when_read(_file: &Path) -> bool {

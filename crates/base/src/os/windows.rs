@@ -31,6 +31,10 @@ pub const SYSTEM: &str = std::env::consts::OS;
 /// Whether names that differ only in case are one file, as on most disks of this system.
 pub const FOLDS_CASE: bool = true;
 
+pub fn open_at_once(file: &Path) -> io::Result<File> {
+    File::open(file)
+}
+
 /// Whether the system makes up a file while it is read: here none is.
 pub fn is_made_when_read(_file: &Path) -> bool {
     false

@@ -3,7 +3,7 @@
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::env;
-use std::fs::{self, File};
+use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
@@ -18,6 +18,7 @@ use super::macho_loading::{self, MacView};
 use super::pe_facts::PeFacts;
 use super::pe_loading::{self, DllView};
 use crate::environment::Environment;
+use crate::given;
 use crate::os;
 use crate::registry::{Hive, RegistryPlace, RegistryValue};
 use crate::system::System;
@@ -38,7 +39,7 @@ impl Needs {
 
     /// Reads them from a file, and no more of that than they take.
     pub fn at(file: &Path) -> Option<Self> {
-        Self::read(&ReadCache::new(File::open(file).ok()?))
+        Self::read(&ReadCache::new(given::open(file).ok()?))
     }
 
     fn read<'data, R: ReadRef<'data>>(data: R) -> Option<Self> {
@@ -128,7 +129,7 @@ impl LoaderView for ThisMachine {
         if let Some(seen) = self.seen.borrow().get(path) {
             return seen.clone();
         }
-        let seen = match File::open(path) {
+        let seen = match given::open(path) {
             Ok(file) => match ElfFacts::of(&ReadCache::new(file)) {
                 Some(facts) => SeenFile::Elf(Rc::new(facts)),
                 None => SeenFile::Unknown,
@@ -163,7 +164,7 @@ impl DllView for ThisMachine {
         if let Some(seen) = self.seen_dlls.borrow().get(path) {
             return seen.clone();
         }
-        let seen = match File::open(path) {
+        let seen = match given::open(path) {
             Ok(file) => Some(PeFacts::of(&ReadCache::new(file)).map(Rc::new)),
             Err(e) if e.kind() == io::ErrorKind::NotFound => None,
             Err(_) => Some(None),

@@ -1,6 +1,6 @@
 //! What a program for Windows carries beside its code: its resources, and what lies behind it (Microsoft PE format).
 
-use std::fs::File;
+use crate::given;
 use std::io::{Read as _, Seek as _, SeekFrom};
 use std::path::Path;
 
@@ -26,7 +26,7 @@ pub struct PeResources {
 impl PeResources {
     /// Reads them; `None` where it is no such program.
     pub fn read(file: &Path) -> Option<Self> {
-        let mut open = File::open(file).ok()?;
+        let mut open = given::open(file).ok()?;
         let length = open.metadata().ok()?.len();
         let mut head = Vec::new();
         open.by_ref().take(HEADERS).read_to_end(&mut head).ok()?;

@@ -1,6 +1,6 @@
 //! The version that a program's file states, read without starting it.
 
-use std::fs::File;
+use crate::given;
 use std::io::Read as _;
 use std::path::Path;
 
@@ -18,7 +18,7 @@ pub fn stated_version(file: &Path) -> Option<String> {
         return Some(shorter.unwrap_or(&version).to_owned());
     }
     let mut beginning = Vec::new();
-    File::open(file).ok()?.take(BEGINNING).read_to_end(&mut beginning).ok()?;
+    given::open(file).ok()?.take(BEGINNING).read_to_end(&mut beginning).ok()?;
     in_script(std::str::from_utf8(&beginning).ok().filter(|text| !text.contains('\0'))?)
 }
 

@@ -9,6 +9,7 @@ use super::place::Place;
 use super::version_text::text_of;
 use crate::environment::{Environment, host_system};
 use crate::finding::{Code, Finding};
+use crate::given;
 use crate::os;
 use crate::process::{Ending, Outcome, Start};
 use crate::program::{Brought, Fit, HEAD_BYTES, Needs, Program, ProgramKind, ThisMachine};
@@ -177,7 +178,7 @@ impl<'a> Startable<'a> {
 
     fn needs(&self) -> Option<Needs> {
         let is_small = fs::metadata(self.file).is_ok_and(|seen| seen.len() < READ_WHOLE);
-        Needs::of(&is_small.then(|| fs::read(self.file).ok())??)
+        Needs::of(&is_small.then(|| given::content(self.file).ok())??)
     }
 
     /// A finding if a library is missing.
@@ -294,7 +295,7 @@ fn foreign(program: &Program) -> String {
 fn read_head(program: &Path) -> io::Result<Vec<u8>> {
     use io::Read;
     let mut head = Vec::new();
-    fs::File::open(program)?.take(HEAD_BYTES as u64).read_to_end(&mut head)?;
+    given::open(program)?.take(HEAD_BYTES as u64).read_to_end(&mut head)?;
     Ok(head)
 }
 

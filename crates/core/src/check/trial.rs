@@ -13,6 +13,7 @@ use super::starting::{self, Startable};
 use super::version_text::text_of;
 use crate::environment::Environment;
 use crate::error::{FileContext as _, classified};
+use crate::given;
 use crate::process::{self, Ending, Outcome};
 use crate::progress::Stop;
 use crate::report::ReportPath;
@@ -238,7 +239,7 @@ impl Run<'_> {
 
     fn left(&self, wanted: &LeftFile, limit: Duration) -> Option<Unmet> {
         let name = &wanted.file;
-        let content = match fs::read(self.folder.join(name)) {
+        let content = match given::content(&self.folder.join(name)) {
             Ok(content) => content,
             Err(e) if e.kind() == io::ErrorKind::NotFound => {
                 return Some(unmet(format!("the file {name}"), format!("not found; the folder has {}", self.there())));

@@ -14,6 +14,7 @@ use super::error::{DownloadError, is_certificate};
 use super::proxy::proxy_for;
 use crate::environment::Environment;
 use crate::error::FileContext as _;
+use crate::given;
 
 /// At most this many redirects are followed.
 const REDIRECTS: usize = 10;
@@ -134,7 +135,7 @@ impl RequestError {
 }
 
 fn authorities(file: &Path) -> Result<RootCerts, DownloadError> {
-    let text = std::fs::read(file).at("read", file)?;
+    let text = given::content(file).at("read", file)?;
     let none = || DownloadError::NoCertificates(PathBuf::from(file));
     let mut found: Vec<Certificate<'static>> = Vec::new();
     for item in parse_pem(&text) {

@@ -1,6 +1,5 @@
 //! Telling an installer by its content.
 
-use std::fs::File;
 use std::io::Read as _;
 use std::path::Path;
 
@@ -47,7 +46,7 @@ pub(super) fn script_as_installer(file: &Path) -> Result<Option<Installer>, File
 fn head(file: &Path) -> Result<Vec<u8>, FileError> {
     let mut head = Vec::new();
     if file.is_file() && given::without_content(file).is_none() {
-        File::open(file).at("open", file)?.take(HEAD).read_to_end(&mut head).at("read", file)?;
+        given::open(file).at("open", file)?.take(HEAD).read_to_end(&mut head).at("read", file)?;
     }
     Ok(head)
 }

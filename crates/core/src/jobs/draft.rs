@@ -2,13 +2,13 @@
 
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
-use std::fs::File;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
 use crate::checksum::Computed;
 use crate::error::{FileContext as _, classified};
+use crate::given;
 use crate::jobs::inspect::{self, FolderDownload};
 use crate::naming::{ToolName, Version, compare_versions};
 use crate::os;
@@ -116,7 +116,7 @@ pub fn of_folder(session: &Session, folder: &Path) -> Result<Report<Draft>, JobE
 
 fn of_download(session: &Session, download: &FolderDownload) -> Result<WaybillSource, JobError> {
     let file = &*download.file;
-    let content = File::open(file).at("read", file)?;
+    let content = given::open(file).at("read", file)?;
     let sum = match Computed::of(content, &[], &session.stop) {
         Err(_) if session.stop.requested() => return Err(SessionError::Interrupted.into()),
         computed => computed.at("read", file)?.sha256,

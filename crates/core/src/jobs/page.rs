@@ -1,12 +1,12 @@
 //! `page`: a machine, a snapshot or a comparison as one file that a browser shows.
 
-use std::fs;
 use std::io::Read as _;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
 use crate::error::{FileContext as _, classified};
+use crate::given;
 use crate::jobs::compare::{self, CompareRequest, Compared};
 use crate::jobs::snapshot::{RecordRequest, record};
 use crate::report::{Report, ReportPath, report_body};
@@ -111,6 +111,6 @@ pub fn write(file: &Path, content: &PageContent, text: &str) -> Result<Report<Wr
 
 fn is_page(file: &Path) -> bool {
     let mut beginning = Vec::new();
-    let read = fs::File::open(file).and_then(|open| open.take(BEGINNING).read_to_end(&mut beginning));
+    let read = given::open(file).and_then(|open| open.take(BEGINNING).read_to_end(&mut beginning));
     read.is_ok() && String::from_utf8_lossy(&beginning).contains(MARK)
 }

@@ -10,6 +10,7 @@ use similar::TextDiff;
 use crate::change::{Changeset, Role};
 use crate::checksum::{Algorithm, Checksum};
 use crate::error::{FileContext as _, FileError};
+use crate::given;
 use crate::layout::Command;
 use crate::os;
 use crate::prepare::{
@@ -125,7 +126,7 @@ fn of_launcher(tool: &ToPrepare<'_>, launcher: &Launcher) -> Result<Option<Prepa
     let file = launcher.file(tool.system);
     let after = launcher.text(tool.system, &tool.placeholders)?;
     let path = tool.folder.join(&file);
-    let before = match fs::read(&path) {
+    let before = match given::content(&path) {
         Ok(before) => Some(before),
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => None,
         Err(error) => return Err(error).at("read", &path).map_err(Into::into),

@@ -1,11 +1,12 @@
 //! A folder that is already there, listed as an archive would be.
 
-use std::fs::{self, File};
+use std::fs;
 use std::io::Read as _;
 use std::path::Path;
 
 use crate::archive::{Entry, EntryKind, Listing, MemberPath};
 use crate::error::{FileContext as _, FileError};
+use crate::given;
 use crate::os;
 use crate::program::{HEAD_BYTES, Program};
 use crate::system::System;
@@ -64,7 +65,7 @@ fn one(root: &Path, path: &Path, seen: &fs::Metadata, system: System) -> Option<
     let executable = system == System::Windows || os::may_execute(path);
     let program = (kind == EntryKind::File && executable).then(|| {
         let mut head = Vec::new();
-        let read = File::open(path).and_then(|file| file.take(HEAD_BYTES as u64).read_to_end(&mut head));
+        let read = given::open(path).and_then(|file| file.take(HEAD_BYTES as u64).read_to_end(&mut head));
         let file_name = path.file_name().unwrap_or_default().to_string_lossy();
         Box::new(Program::identify(&file_name, if read.is_ok() { &head } else { &[] }))
     });

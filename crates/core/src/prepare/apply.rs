@@ -10,6 +10,7 @@ use super::format::{Edit, PrepareStep, SettingValue, Step};
 use super::placeholders::Placeholders;
 use super::settings::edited;
 use crate::error::FileContext as _;
+use crate::given;
 
 /// Where the content of a prepared file comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -187,7 +188,7 @@ pub(super) fn read(folder: &Path, file: &Path) -> Result<Option<Vec<u8>>, Prepar
     if length.len() > MOST {
         return Err(PrepareError::TooLarge(file.to_owned()));
     }
-    Ok(Some(fs::read(&real).at("read", &real)?))
+    Ok(Some(given::content(&real).at("read", &real)?))
 }
 
 /// Whether the nearest folder of a path that is there lies in this one, links resolved.

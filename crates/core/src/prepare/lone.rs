@@ -1,7 +1,6 @@
 //! A download that is a single file for an interpreter: a class archive or a script that does not name one.
 
 use std::ffi::OsStr;
-use std::fs::File;
 use std::io::Read as _;
 use std::path::Path;
 
@@ -41,7 +40,7 @@ pub fn lone(file: &Path, system: System) -> Option<SingleFileTool> {
         return None;
     }
     let mut head = [0; 4];
-    let read = File::open(file).ok()?.read(&mut head).ok()?;
+    let read = given::open(file).ok()?.read(&mut head).ok()?;
     let is_zip = head.starts_with(b"PK\x03\x04");
     let is_for_it = match ending.as_str() {
         "jar" => is_zip,

@@ -1,7 +1,7 @@
 //! Recording this machine.
 
 use std::collections::HashMap;
-use std::fs::{self, File};
+use std::fs;
 use std::path::{Path, PathBuf};
 use std::thread;
 
@@ -9,6 +9,7 @@ use super::format::{RecordedEntry, RecordedFile, RecordedFolder, RecordedTermina
 use super::private::Private;
 use crate::checksum::{Algorithm, compute};
 use crate::folders::SystemFolders;
+use crate::given;
 use crate::machine::Machine;
 use crate::naming::extension_rank;
 use crate::path_list::{PathEntry, PathList, windows};
@@ -180,7 +181,7 @@ fn sum_programs(folders: &mut [(PathBuf, RecordedFolder)]) {
 }
 
 fn sum(file: &Path) -> Option<String> {
-    let sums = compute(&[Algorithm::Sha256], File::open(file).ok()?, &Stop::default()).ok()?;
+    let sums = compute(&[Algorithm::Sha256], given::open(file).ok()?, &Stop::default()).ok()?;
     sums.into_iter().next().map(|sum| sum.value)
 }
 

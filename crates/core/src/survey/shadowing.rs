@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use super::entries::{Entry, Inspected};
 use crate::finding::{Code, Finding, Severity};
 use crate::folders::{SystemFolders, Typed};
+use crate::given;
 use crate::resolve::same_file;
 use crate::suggestion::suggested;
 use crate::system::System;
@@ -112,5 +113,5 @@ fn same(one: &Path, other: &Path) -> bool {
     let (Ok(a), Ok(b)) = (fs::metadata(one), fs::metadata(other)) else { return false };
     a.len() == b.len()
         && a.len() <= LARGEST_COMPARED
-        && matches!((fs::read(one), fs::read(other)), (Ok(a), Ok(b)) if a == b)
+        && matches!((given::content(one), given::content(other)), (Ok(a), Ok(b)) if a == b)
 }

@@ -1,12 +1,12 @@
 //! The report of a trace.
 
-use std::fs::File;
 use std::io::Read as _;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
 use crate::finding::Finding;
+use crate::given;
 use crate::path_list::is_spelled_alike;
 use crate::program::HEAD_BYTES;
 use crate::report::{ReportPath, report_body};
@@ -127,7 +127,7 @@ fn leads_to(path: &Path, system: System) -> Option<ReportPath> {
 /// The first full path that begins a command in a short script, or that it hands over to: what a wrapper leads to.
 fn started_by(script: &Path) -> Option<String> {
     let mut head = Vec::new();
-    File::open(script).ok()?.take(HEAD_BYTES as u64).read_to_end(&mut head).ok()?;
+    given::open(script).ok()?.take(HEAD_BYTES as u64).read_to_end(&mut head).ok()?;
     let text = std::str::from_utf8(&head).ok().filter(|text| text.starts_with("#!"))?;
     let command = |line: &str| {
         let line = line.trim();
