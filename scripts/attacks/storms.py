@@ -142,6 +142,7 @@ def controllers(folder):
 
 def servers(place, tool, mounted, expect):
     """A body without an end, and one of which a byte comes now and then, over https."""
+    expect(shutil.which("openssl"), "openssl is not installed")
     key, certificate, authority = place.root / "key.pem", place.root / "certificate.pem", place.root / "authority.pem"
     new = ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2"]
     subprocess.run([*new, "-keyout", place.root / "authority.key", "-out", authority, "-subj", "/CN=Brackwater"], check=True,
