@@ -62,7 +62,7 @@ mod tests {
 
     /// A package that has one row in each of the tables that are read.
     fn a_package(file: &Path) -> Vec<u8> {
-        let inner = File::options().read(true).write(true).create(true).truncate(true).open(file).unwrap();
+        let inner = fs::File::options().read(true).write(true).create(true).truncate(true).open(file).unwrap();
         let mut package = Package::create(PackageType::Installer, inner).unwrap();
         for (table, columns, row) in [
             ("Property", &["Property", "Value"][..], &["ProductName", "Buoyctl"][..]),

@@ -135,7 +135,8 @@ pub fn keep(lock: &YardLock, report: &Report<Snapshot>) -> Result<PathBuf, Snaps
 
 /// Writes a snapshot, packed where the file's name ends in `.gz`. An earlier snapshot is replaced, any other file is not.
 pub fn write(file: &Path, report: &Report<Snapshot>) -> Result<(), SnapshotError> {
-    if file.is_dir() || (file.exists() && read(file).is_err()) {
+    // A pipe would be waited for.
+    if file.is_dir() || given::without_content(file).is_some() || (file.exists() && read(file).is_err()) {
         return Err(SnapshotError::InTheWay(file.to_owned()));
     }
     let file = &std::path::absolute(file).at("find", file)?;
