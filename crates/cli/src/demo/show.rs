@@ -82,7 +82,12 @@ impl<'a> Show<'a> {
         self.wyard(&["trace", "tidelog"])?;
 
         self.say("shoal is a bare program in a zip.")?;
-        self.wyard(&["receive", &self.world.download("shoal_2.0.3.zip").to_string_lossy()])?;
+        let shoal = self.world.download("shoal_2.0.3.zip").to_string_lossy().into_owned();
+        match windows {
+            // Without a seal it is not asked in the ways that some programs take for work.
+            true => self.wyard(&["receive", &shoal, "--probe", "version"])?,
+            false => self.wyard(&["receive", &shoal])?,
+        };
         self.terminal("shoal version", "2.0.3")?;
 
         self.say("coastkit is a suite; one of its commands is called sort, as one of the system's is.")?;

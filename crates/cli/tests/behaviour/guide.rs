@@ -74,7 +74,7 @@ fn the_lines_of_the_readme_can_be_run() {
 fn plain(home: &Home, text: &str) -> String {
     let folder = home.path("").to_string_lossy().trim_end_matches(['/', '\\']).to_owned();
     // On Windows every call names the test's folder.
-    let text = text.replace(&format!("--sandbox {folder} "), "").replace('\r', "");
+    let text = text.replace(&format!("--sandbox {folder} "), "").replace("--unsealed ", "").replace('\r', "");
     let text = text.replace(&folder, if WINDOWS { r"C:\Users\keeper" } else { "/home/keeper" });
     let time = Regex::new("[0-9]{4}-[0-9]{2}-[0-9]{2} [0-9:]{8} UTC").unwrap();
     let took = Regex::new(", [0-9]+ ms").unwrap();

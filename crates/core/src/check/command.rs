@@ -19,7 +19,7 @@ use crate::resolve::{Caller, Kind, ListedDisk, same_file};
 use crate::shells::TerminalKind;
 use crate::start_policy::Whose;
 use crate::terminal::{Answer, ShellReply};
-use crate::yard::{Answers, Card, CardProbe};
+use crate::yard::{Answers, Card, CardProbe, Stock, Yard};
 
 pub(super) struct Subject {
     pub name: String,
@@ -44,7 +44,7 @@ enum Owner {
     /// Somebody else: nothing is known of it, so that only harmless things are tried.
     Stranger,
     /// Somebody else, of whom a tool needs it.
-    Required { by: String },
+    Required { by: String, of_yard: Vec<Subject> },
 }
 
 impl Subject {
@@ -71,11 +71,15 @@ impl Subject {
         card.commands.iter().map(subject).collect()
     }
 
-    pub fn required(card: &Card) -> Vec<Self> {
-        let subject = |name: &String| Self {
-            name: name.clone(),
-            file: None,
-            owner: Owner::Required { by: card.name.to_string() },
+    /// What a tool requires; it may be of another tool in the yard.
+    pub fn required(card: &Card, yard: &Yard, stock: &Stock) -> Vec<Self> {
+        let answers = yard.answers();
+        let subject = |name: &String| {
+            let has_it = |card: &&Card| card.commands.iter().any(|command| command.name == *name);
+            let tools = stock.iter().filter(has_it);
+            let commands = tools.flat_map(|card| Self::of(&yard.home_of(card), card, &answers, false));
+            let of_yard = commands.filter(|subject| subject.name == *name).collect();
+            Self { name: name.clone(), file: None, owner: Owner::Required { by: card.name.to_string(), of_yard } }
         };
         card.requires.commands.iter().map(subject).collect()
     }
@@ -89,7 +93,7 @@ impl Subject {
         match &self.owner {
             Owner::Tool { tool, version, .. } => Role::Own { tool, version },
             Owner::Stranger => Role::Stranger,
-            Owner::Required { by } => Role::Required { by },
+            Owner::Required { by, .. } => Role::Required { by },
         }
     }
 
@@ -141,6 +145,12 @@ impl Subject {
     /// Asks a program for its version: in the way that its card says, else in the one that worked before, else in the
     /// usual ones. What only goes by the same name is nobody's.
     fn probe(&self, way: &LaunchContext<'_>, is_ours: bool, prober: &Prober<'_>) -> std::io::Result<Shown> {
+        if let Owner::Required { of_yard, .. } = &self.owner {
+            let is_it = |file: &PathBuf| same_file(file, &way.program);
+            if let Some(own) = of_yard.iter().find(|subject| subject.file.as_ref().is_some_and(is_it)) {
+                return own.probe(way, true, prober);
+            }
+        }
         let mut target = Target::stranger(&way.program, &self.name, prober);
         let Owner::Tool { tool, version, probe, remembered, launched, is_vouched, is_agreed } = &self.owner else {
             return probe::probe(&target, way.place(), prober);

@@ -15,6 +15,7 @@ use crate::resolve::ListedDisk;
 use crate::session::{JobError, Session};
 use crate::start_policy::Purpose;
 use crate::terminal::{Answer, Question};
+use crate::yard::Card;
 
 /// One asking of all new terminals.
 pub(super) struct TerminalPass<'a> {
@@ -33,6 +34,13 @@ impl<'a> TerminalPass<'a> {
             false => session.asking()?.everywhere(question),
         };
         Ok(Self { answers, runs, prober, session, disk: ListedDisk::new(session.system()) })
+    }
+
+    pub fn required(&self, card: &Card) -> Result<Vec<Subject>, JobError> {
+        match card.requires.commands.is_empty() {
+            true => Ok(Vec::new()),
+            false => Ok(Subject::required(card, &self.session.yard, &self.session.stock()?)),
+        }
     }
 
     /// For each answer the names that were typed, and that started the right file in the end.

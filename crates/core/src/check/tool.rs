@@ -84,7 +84,7 @@ fn writable_by_others(card: &Card, session: &Session) -> Option<Finding> {
 /// Whether what a tool needs is there in every new terminal and, where programs may be started, works there.
 fn requirements(card: &Card, round: &TerminalPass<'_>) -> Result<(Vec<Requirement>, Vec<Finding>), JobError> {
     let (mut all, mut findings) = (Vec::new(), Vec::new());
-    let (subjects, advice) = (Subject::required(card), Advice::default());
+    let (subjects, advice) = (round.required(card)?, Advice::default());
     for command in round.look(&subjects, &advice)? {
         let (requirement, told) = command.requirement();
         all.push(requirement);
