@@ -80,6 +80,7 @@ class World:
         self.give(place / "output")
         self.victim = subprocess.Popen(["/usr/bin/python3", "-c", VICTIM, str(place)], stdout=self.output, stdin=subprocess.DEVNULL,
                                        user=user, group=user, extra_groups=[])
+        self.priority = os.getpriority(os.PRIO_PROCESS, self.victim.pid)
         while not (place / "memory").exists() or not (place / "memory").read_text():
             time.sleep(0.02)
         self.memory = int((place / "memory").read_text())
@@ -189,7 +190,7 @@ class World:
         status = Path(f"/proc/{pid}/limits").read_text()
         if "77 " in [line for line in status.splitlines() if line.startswith("Max open files")][0]:
             found.add("limits of another process")
-        if os.getpriority(os.PRIO_PROCESS, pid) != 0:
+        if os.getpriority(os.PRIO_PROCESS, pid) != self.priority:
             found.add("priority of another process")
         if Path(f"/proc/{pid}/oom_score_adj").read_text().strip() == "500":
             found.add("oom_score_adj of another process")
