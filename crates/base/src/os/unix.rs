@@ -241,6 +241,9 @@ pub fn ending_signal(status: ExitStatus) -> Option<i32> {
 /// Programs that this process has started are ended by it here; one that is killed itself leaves them to end by themselves.
 pub fn end_children_with_us() {}
 
+/// What a sealed program is given is closed where its seal is made; any other program gets what its caller has open, as is usual here.
+pub fn keep_handles_to_us() {}
+
 /// The processes at work in the group of this one, which has ended. Those that wait to be cleared away do not count.
 pub fn at_work(first: Option<u32>) -> Vec<u32> {
     let group = first.and_then(|first| i32::try_from(first).ok()).and_then(rustix::process::Pid::from_raw);

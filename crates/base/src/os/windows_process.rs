@@ -10,7 +10,7 @@ use std::ptr;
 
 use windows_sys::Win32::Foundation::{
     CloseHandle, ERROR_ACCESS_DISABLED_BY_POLICY, ERROR_ELEVATION_REQUIRED, ERROR_SYSTEM_INTEGRITY_POLICY_VIOLATION,
-    ERROR_VIRUS_DELETED, ERROR_VIRUS_INFECTED, HANDLE,
+    ERROR_VIRUS_DELETED, ERROR_VIRUS_INFECTED, HANDLE, HANDLE_FLAG_INHERIT, SetHandleInformation,
 };
 use windows_sys::Win32::System::Diagnostics::Debug::{SEM_FAILCRITICALERRORS, SEM_NOGPFAULTERRORBOX, SetErrorMode};
 use windows_sys::Win32::System::LibraryLoader::{GetModuleHandleW, GetProcAddress};
@@ -24,6 +24,24 @@ use windows_sys::Win32::System::Threading::{
 pub fn keep_failures_quiet() {
     // SAFETY: the call takes and returns plain numbers.
     unsafe { SetErrorMode(SEM_FAILCRITICALERRORS | SEM_NOGPFAULTERRORBOX) };
+}
+
+/// Keeps what this process was given open, by whoever called it, from the programs that it starts: of handles that may be inherited
+/// a started program gets all. The streams that it is given are made for it ("SetHandleInformation function").
+pub fn keep_handles_to_us() {
+    // A handle is a multiple of four, and their table grows only when it is full: so wide a gap is its end.
+    const GAP: usize = 4 * 1024;
+    static KEPT: std::sync::Once = std::sync::Once::new();
+    KEPT.call_once(|| {
+        let (mut handle, mut last) = (0, 0);
+        while handle < last + GAP {
+            handle += 4;
+            // SAFETY: what is no handle is refused; nothing but the flag of one that is there changes.
+            if unsafe { SetHandleInformation(handle as HANDLE, HANDLE_FLAG_INHERIT, 0) } != 0 {
+                last = handle;
+            }
+        }
+    });
 }
 
 /// Puts this process into a job that ends with it, so that programs it has started do not outlive it, however it ends

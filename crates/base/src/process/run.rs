@@ -172,6 +172,7 @@ impl<'a> Running<'a> {
         }
         os::keep_failures_quiet();
         os::end_children_with_us();
+        os::keep_handles_to_us();
         // What is sealed gets a session of its own in the seal.
         let mut wrapped = if seal.is_some() { os::in_own_group(command) } else { os::in_own_session(command) };
         let mut child = spawn(&mut wrapped)?;

@@ -3,6 +3,7 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::process::Command;
 
 use crate::home::Home;
 
@@ -108,4 +109,24 @@ fn nothing_is_started_unasked() {
     let calls = started(&own);
     assert!(calls.len() > before, "{calls:?}");
     assert!(calls.iter().all(|words| words == "--version" || words == "-version"), "{calls:?}");
+}
+
+#[test]
+fn what_is_started_ends_with_the_call_and_is_given_nothing() {
+    let Some(program) = test_program("lingers.exe") else { return };
+    let home = Home::new();
+    let held = home.path("held");
+    let archive = packed(&home, &program, "lingers");
+    // Called by a program whose open file every program that it starts can write to.
+    let receive = home.command(&["receive", &archive]);
+    let called =
+        Command::new(&program).arg("hold").arg(&held).arg(receive.get_program()).args(receive.get_args()).status();
+    assert_eq!(called.unwrap().code(), Some(0));
+    let own = home.yard().join("stock/lingers/1.0/lingers.exe");
+    let noted = |ending: &str| fs::read_to_string(format!("{}.{ending}", own.display())).ok();
+    assert_eq!(noted("window").as_deref(), Some("none"));
+    assert_eq!(noted("left").as_deref(), Some(""), "nothing was left behind, so that nothing could be ended");
+    std::thread::sleep(std::time::Duration::from_secs(7));
+    assert_eq!(noted("later"), None);
+    assert_eq!(fs::read_to_string(&held).unwrap(), "");
 }
