@@ -13,6 +13,7 @@ use crate::view;
 
 pub fn run(command: PathCommand, context: &Context) -> Result<ExitCode, Failure> {
     let yes = matches!(command, PathCommand::Tidy { yes: true, .. });
+    let scope = context.session.machine.scope;
     let change = |edit, dry_run| PathRequest::Change { edit, dry_run };
     let request = match command {
         PathCommand::Show(FromArgs { from: Some(from) }) => {
@@ -21,12 +22,13 @@ pub fn run(command: PathCommand, context: &Context) -> Result<ExitCode, Failure>
         }
         PathCommand::Show(FromArgs { from: None }) => PathRequest::Show,
         PathCommand::Add { folder, last, trust_folder, dry_run } => {
-            let scope = context.session.machine.scope;
             change(PathEdit::Add { folder, last, scope, trusts: trust_folder }, dry_run)
         }
-        PathCommand::Drop { folder, dry_run } => change(PathEdit::Drop { folder }, dry_run),
-        PathCommand::Move { folder, before, dry_run } => change(PathEdit::Move { folder, before }, dry_run),
-        PathCommand::Tidy { dry_run, .. } => change(PathEdit::Tidy, dry_run),
+        PathCommand::Drop { folder: entry, dry_run } => change(PathEdit::Drop { entry, scope }, dry_run),
+        PathCommand::Move { folder: entry, before, dry_run } => {
+            change(PathEdit::Move { entry, before, scope }, dry_run)
+        }
+        PathCommand::Tidy { dry_run, .. } => change(PathEdit::Tidy { scope }, dry_run),
     };
     // What a tidying offers is asked for on a terminal, and done unasked with --yes.
     let agrees = |step: &Step| {

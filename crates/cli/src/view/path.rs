@@ -124,7 +124,10 @@ fn entries(scopes: &[PathScope], report: &Report<PathState>, page: &Page, out: &
         }
         let row = |line: &PathLine| {
             at += 1;
-            let raw = entry(&line.raw, page);
+            let raw = match scope.entries.iter().filter(|other| other.entry == line.entry).count() {
+                1 => entry(&line.raw, page),
+                _ => format!("{} (of {})", page.shown(&line.expanded), entry(&line.raw, page)),
+            };
             let raw = if line.exists { raw } else { style::CAUTION.over(&format!("{raw} (missing)")) };
             let origin = match (&line.tool, &line.origin) {
                 (Some(tool), _) => format!("Wagon Yard, for {}", escape(tool)),

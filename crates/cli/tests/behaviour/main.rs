@@ -38,6 +38,7 @@ mod packages;
 #[cfg(unix)]
 mod page;
 mod path;
+mod path_on_windows;
 mod preparing;
 mod programs_on_windows;
 mod prompts;

@@ -3,11 +3,15 @@
 use std::path::{Path, PathBuf};
 
 use crate::environment::Environment;
-use crate::path_list::lies_in;
+use crate::path_list::{is_spelled_alike, lies_in};
 use crate::system::System;
 
 /// The folders of a Unix system (hier(7)); `/usr/lib` holds programs of its packages, in folders of their own.
 const UNIX: [&str; 6] = ["/bin", "/sbin", "/usr/bin", "/usr/sbin", "/usr/games", "/usr/lib"];
+
+/// What Windows puts into everybody's Path when it is installed, below its own folder ("OpenSSH" from Windows 10 on).
+const WINDOWS: [&str; 5] =
+    ["", r"\System32", r"\System32\Wbem", r"\System32\WindowsPowerShell\v1.0", r"\System32\OpenSSH"];
 
 /// The folders of the system itself, with all that lies below them.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -33,6 +37,15 @@ impl SystemFolders {
         self.folders.iter().any(|folder| lies_in(path, folder, self.system))
     }
 
+    /// Whether new terminals need a folder in PATH as Windows comes with it. On Unix the shells and the system see to that.
+    pub fn need(&self, folder: &Path) -> bool {
+        let is_it = |below: &str| {
+            let whole = |root: &PathBuf| format!("{}{below}", root.display());
+            self.folders.iter().any(|root| is_spelled_alike(folder, Path::new(&whole(root)), self.system))
+        };
+        self.system == System::Windows && WINDOWS.into_iter().any(is_it)
+    }
+
     /// The same of a folder with its links followed, as where `/bin` leads to `/usr/bin`.
     pub fn hold_real(&self, folder: &Path) -> bool {
         self.hold(folder) || folder.canonicalize().is_ok_and(|real| self.hold(&real))
@@ -53,5 +66,14 @@ mod tests {
         }
         let windows = SystemFolders::of(&Environment::with(System::Windows, [("SystemRoot", r"C:\WINDOWS")]));
         assert!(windows.hold(Path::new(r"c:\windows\System32\")) && !windows.hold(Path::new(r"C:\WindowsApps")));
+        for (path, needed) in [
+            (r"c:\windows\", true),
+            (r"C:\Windows\system32\WBEM", true),
+            (r"C:\Windows\System32\OpenSSH\", true),
+            (r"C:\Windows\Tide", false),
+            (r"D:\Windows\System32", false),
+        ] {
+            assert_eq!(windows.need(Path::new(path)), needed, "{path}");
+        }
     }
 }

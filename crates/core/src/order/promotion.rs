@@ -31,7 +31,10 @@ pub fn promotion(name: &str, wanted: &Path, context: &LookupContext) -> Option<S
     let moved = after.remove(ours);
     after.insert(first, moved);
     let more = also_changes(name, context.system, &folders, &after);
-    Some(format!("run {}{more}", suggested(context.system, "path move {} --before {}", &[folder, before])))
+    let (who, whose) =
+        if ours < context.of_system { ("as an administrator, run ", " --scope system") } else { ("run ", "") };
+    let template = format!("path move {{}} --before {{}}{whose}");
+    Some(format!("{who}{}{more}", suggested(context.system, &template, &[folder, before])))
 }
 
 /// What helps where the system's PATH holds the winner, and the user's the wanted one: no move brings it in front.
@@ -40,7 +43,7 @@ fn across_scopes(before: &Path, more: &str, context: &LookupContext) -> String {
     if of_windows {
         return "the system's PATH comes before yours; use this one by its full path".to_owned();
     }
-    let drop = suggested(context.system, "path drop {}", &[before]);
+    let drop = suggested(context.system, "path drop {} --scope system", &[before]);
     format!("the system's PATH comes before yours; as an administrator, run {drop}{more}")
 }
 

@@ -19,6 +19,24 @@ pub(super) struct Entry {
     pub scope: Scope,
     pub raw: OsString,
     pub folder: PathBuf,
+    /// Whether it has other folders as well, which go where it goes.
+    pub has_others: bool,
+    /// Whether new terminals need the folder to be there.
+    pub is_needed: bool,
+}
+
+impl Entry {
+    /// How to take it out of PATH, where that is a good idea and can be done.
+    pub fn to_drop(&self, system: System) -> Option<String> {
+        if self.is_needed {
+            return None;
+        }
+        if self.has_others {
+            return Some(format!("change the variable that {} refers to", self.raw.to_string_lossy()));
+        }
+        let whose = if system == System::Windows && self.scope == Scope::System { " --scope system" } else { "" };
+        Some(format!("run {}", suggested(system, &format!("path drop {{}}{whose}"), &[&self.folder])))
+    }
 }
 
 #[derive(Debug, Default)]
@@ -84,7 +102,8 @@ pub(super) fn look(entry: &Entry, home: &Path, system: System) -> Inspected {
             tell(Code::DriveAway, "is on a drive that is not connected", "");
         }
         Err(_) => {
-            let remedy = format!("run {}, or restore the folder", suggested(system, "path drop {}", &[&entry.folder]));
+            let restore = "restore the folder".to_owned();
+            let remedy = entry.to_drop(system).map_or(restore.clone(), |to_drop| format!("{to_drop}, or {restore}"));
             tell(Code::FolderMissing, "does not exist", &remedy);
         }
     }
@@ -105,13 +124,9 @@ pub(super) fn look(entry: &Entry, home: &Path, system: System) -> Inspected {
     if seen.commands.is_empty() {
         if commands(&entry.folder.join("bin"), system).is_ok_and(|commands| !commands.is_empty()) {
             let finding = format!("{shown} has no commands, but its bin folder does");
-            let (bin, root) = (entry.folder.join("bin"), &entry.folder);
-            let remedy = format!(
-                "run {} and {}",
-                suggested(system, "path add {}", &[bin]),
-                suggested(system, "path drop {}", &[root])
-            );
-            seen.findings.push(Finding::new(Code::BinBelow, finding).remedy(remedy));
+            let to_add = suggested(system, "path add {}", &[entry.folder.join("bin")]);
+            let and_drop = entry.to_drop(system).map(|to_drop| format!(", then {to_drop}")).unwrap_or_default();
+            seen.findings.push(Finding::new(Code::BinBelow, finding).remedy(format!("run {to_add}{and_drop}")));
         } else {
             seen.findings.push(Finding::new(Code::EntryWithoutCommands, format!("{shown} has no commands")));
         }
@@ -152,7 +167,8 @@ mod tests {
         fs::write(place("file"), "").unwrap();
         let in_work = |name: &str| place(name).into_os_string();
         let codes = |raw: OsString| {
-            let entry = Entry { scope: Scope::User, folder: PathBuf::from(&raw), raw };
+            let folder = PathBuf::from(&raw);
+            let entry = Entry { scope: Scope::User, folder, raw, has_others: false, is_needed: false };
             let seen = look(&entry, home, host_system());
             let codes = seen.findings.iter().map(|f| f.code).filter(|code| *code != Code::CleanedPlace);
             (codes.collect::<Vec<_>>(), seen.commands.len())
@@ -177,7 +193,8 @@ mod tests {
                 assert_eq!(codes(raw.into()).0, expected, "{raw}");
             }
         }
-        let entry = Entry { scope: Scope::User, raw: in_work("good"), folder: place("good") };
+        let (raw, folder) = (in_work("good"), place("good"));
+        let entry = Entry { scope: Scope::User, raw, folder, has_others: false, is_needed: false };
         assert_eq!(look(&entry, home, host_system()).findings[0].code, Code::CleanedPlace);
     }
 }

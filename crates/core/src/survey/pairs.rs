@@ -9,7 +9,6 @@ use crate::folders::SystemFolders;
 use crate::os;
 use crate::resolve::same_file;
 use crate::scope::Scope;
-use crate::suggestion::suggested;
 use crate::system::System;
 
 /// Tells the entries that lead to the same folder as an earlier one.
@@ -44,8 +43,11 @@ pub(super) fn tell_root_and_bin(entries: &[Entry], seen: &mut [Inspected], syste
             && entries.iter().any(|entry| same_file(&entry.folder, &bin))
         {
             let words = format!("{} has no commands; its bin folder is in PATH too", entries[at].raw.to_string_lossy());
-            let remedy = format!("run {}", suggested(system, "path drop {}", &[&entries[at].folder]));
-            seen[at].findings[told] = Finding::new(Code::RootAndBin, words).remedy(remedy);
+            let finding = Finding::new(Code::RootAndBin, words);
+            seen[at].findings[told] = match entries[at].to_drop(system) {
+                Some(remedy) => finding.remedy(remedy),
+                None => finding,
+            };
         }
     }
 }

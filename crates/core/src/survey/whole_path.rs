@@ -55,15 +55,26 @@ fn survey_with(
     };
     session.bail_if_interrupted()?;
     findings.extend(view.findings.iter().cloned());
+    let system_folders = SystemFolders::of(&machine.environment);
     let parts: Vec<Entry> = view
         .parts
         .iter()
-        .map(|part| Entry { scope: part.scope, raw: part.raw.clone(), folder: part.folder.clone() })
+        .map(|part| Entry {
+            scope: part.scope,
+            raw: part.raw.clone(),
+            folder: part.folder.clone(),
+            has_others: view
+                .parts
+                .iter()
+                .filter(|other| (other.scope, other.entry) == (part.scope, part.entry))
+                .count()
+                > 1,
+            is_needed: system_folders.need(&part.folder),
+        })
         .collect();
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
     let mut seen =
         process::side_by_side(&parts, at_a_time, |entry| entries::look_in_time(entry, &machine.home, machine.system()));
-    let system_folders = SystemFolders::of(&machine.environment);
     tell_duplicates(&parts, &mut seen);
     tell_root_and_bin(&parts, &mut seen, machine.system());
     tell_writable(&parts, &mut seen, &system_folders);

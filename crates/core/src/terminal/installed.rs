@@ -99,7 +99,9 @@ fn pwsh(machine: &Machine) -> Option<PathBuf> {
     let file = format!("{}.exe", Shell::Pwsh.name());
     let environment = windows::environment(machine);
     let value_of = |name: &str| environment.get(name).map(|value| value.to_string_lossy().into_owned());
-    let registered = registry::app_path(&file, &|text| path_list::windows::expand(text, &value_of));
+    let registered = registry::app_path(&file, &|text| {
+        path_list::windows::expand(text, &value_of, path_list::windows::Unknown::MayOpenNext)
+    });
     let usual = ["ProgramW6432", "ProgramFiles"].into_iter().filter_map(|name| machine.environment.folder(name));
     // Each release lies in a folder named by its first number.
     let releases = usual.map(|folder| folder.join("PowerShell")).filter_map(|folder| std::fs::read_dir(folder).ok());

@@ -27,6 +27,10 @@ pub struct PathPart {
     pub scope: Scope,
     pub raw: OsString,
     pub folder: PathBuf,
+    /// Which entry of its scope it belongs to: on Windows one may be several folders.
+    pub entry: usize,
+    /// Whether nothing but this entry decides what it is.
+    pub stands_alone: bool,
     /// What put it there; `None` where nobody can say, or nobody asked.
     pub origin: Option<Origin>,
 }
@@ -132,32 +136,39 @@ fn parts(context: &LookupContext, origins: &[Option<Origin>]) -> Vec<PathPart> {
                 scope: Scope::User,
                 raw: entry.raw.clone(),
                 folder: entry.folder(),
+                entry: entry.index,
+                stands_alone: true,
                 origin: origins.get(entry.index).cloned().flatten(),
             })
             .collect(),
         System::Windows => windows::parts(&context.path.to_string_lossy())
             .into_iter()
-            .filter(|part| !part.is_empty())
-            .map(|part| PathPart {
+            .enumerate()
+            .filter(|(_, part)| !part.is_empty())
+            .map(|(entry, part)| PathPart {
                 scope: Scope::User,
                 raw: part.into(),
                 folder: windows::folder(part).into(),
+                entry,
+                stands_alone: true,
                 origin: None,
             })
             .collect(),
     }
 }
 
-/// The entries of both scopes, in the order of PATH; empty parts are left out.
+/// The folders of both scopes' entries, in the order of PATH; empty entries are left out.
 fn registry_parts(machine: &Machine, background: &Background) -> Vec<PathPart> {
     let mut parts = Vec::new();
     for (scope, found) in [(Scope::System, Found::SystemRegistry), (Scope::User, Found::UserRegistry)] {
         let place = format!("{}, Path", machine.registry().of_scope(scope));
-        let text = background.registry.of(scope).get("Path").map(|value| value.text).unwrap_or_default();
-        for part in windows::parts(&text).into_iter().filter(|part| !part.is_empty()) {
-            let origin = Origin { place: place.clone(), line: None, found };
-            let folder = background.folder(scope, part);
-            parts.push(PathPart { scope, raw: part.into(), folder, origin: Some(origin) });
+        for (at, entry) in background.entries(scope).into_iter().enumerate().filter(|(_, entry)| !entry.raw.is_empty())
+        {
+            for folder in entry.folders {
+                let origin = Some(Origin { place: place.clone(), line: None, found });
+                let (raw, stands_alone) = (entry.raw.clone().into(), entry.stands_alone);
+                parts.push(PathPart { scope, raw, folder, entry: at, stands_alone, origin });
+            }
         }
     }
     parts

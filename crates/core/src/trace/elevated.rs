@@ -17,7 +17,7 @@ use crate::terminal::{self, Answer, ElevatedPath};
 pub(super) fn with_registered(name: &str, context: &LookupContext, machine: &Machine) -> LookupContext {
     let file = if name.contains('.') { name.to_owned() } else { format!("{name}.exe") };
     let value_of = |name: &str| Some(machine.environment.get(name)?.to_string_lossy().into_owned());
-    let registered = registry::app_path(&file, &|text| windows::expand(text, &value_of));
+    let registered = registry::app_path(&file, &|text| windows::expand(text, &value_of, windows::Unknown::MayOpenNext));
     LookupContext { registered, ..context.clone() }
 }
 

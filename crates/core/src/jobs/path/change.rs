@@ -2,19 +2,20 @@
 
 use std::path::{Path, PathBuf};
 
-use super::added::add;
+use super::added::{add, is_reference};
 use super::dropped::drop;
 use super::error::PathError;
 use super::lines::{self, ListedPath, PathScope};
 use super::moved::shift;
 use super::outcome::Outcome;
-use super::registry::Parts;
+use super::registry::Entries;
 use super::report::{PathAction, PathState};
 use super::request::PathEdit;
 use super::tidy::tidy;
 use crate::change::{Change, Changeset};
 use crate::finding::{Code, Finding};
 use crate::folders::SystemFolders;
+use crate::order::{Commands, MeaningChange};
 use crate::registry::PathBefore;
 use crate::report::Report;
 use crate::resolve::same_place;
@@ -30,10 +31,13 @@ use crate::yard::OwnEntry;
 pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Result<Report<PathState>, JobError> {
     let lock = session.lock_unless(dry_run)?;
     let sight = lines::look(session)?;
-    let outcome = outcome(session, &sight, wanted)?;
-    let folders: Vec<PathBuf> = outcome.after.iter().map(|(_, line)| line.expanded.to_path_buf()).collect();
+    let mut outcome = outcome(session, &sight, wanted)?;
+    let (before, folders) = before_and_after(session, &sight, &outcome)?;
+    outcome
+        .after
+        .retain(|(_, line)| line.expanded.as_os_str().is_empty() || folders.contains(&line.expanded.to_path_buf()));
     let mut state = PathState::new(wanted.action(), dry_run);
-    state.meanings = sight.meanings(&folders);
+    state.meanings = meanings(&sight, &before, &folders);
     state.scopes = lines::by_scope(outcome.after.into_iter());
     (state.steps, state.proposals) = (outcome.steps, outcome.proposals);
     let failed = state.action == PathAction::Drop && state.steps.iter().any(|step| !step.done);
@@ -52,7 +56,7 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
     lock.carry_out(Change { does: wanted.describe(), undoes: None, changeset })?;
     // What a new terminal really has now counts, not what was predicted.
     let now = lines::look(session)?;
-    let as_predicted = outcome.open || now.folders() == folders;
+    let as_predicted = outcome.open || filled(now.folders()) == filled(folders);
     let undone = !as_predicted || !now.others.iter().all(|others| holds(wanted, others, sight.system));
     if undone {
         let seen = "not every new terminal gets this change";
@@ -60,22 +64,45 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
                       end of the file, or change that line";
         findings.push(Finding::new(Code::ChangeUndone, seen).remedy(remedy));
     }
-    state.meanings = sight.meanings(&now.folders());
+    state.meanings = meanings(&sight, &before, &now.folders());
     state.scopes = now.scopes();
     Ok(Report::new(state).with_findings(findings).failed_if(failed || undone))
 }
 
+/// PATH before and after the change. In the registry the whole value has to bear out what the entries say afterwards.
+fn before_and_after(
+    session: &Session,
+    sight: &ListedPath,
+    outcome: &Outcome,
+) -> Result<(Vec<PathBuf>, Vec<PathBuf>), JobError> {
+    let told: Vec<PathBuf> = outcome.after.iter().map(|(_, line)| line.expanded.to_path_buf()).collect();
+    if sight.system == System::Unix || outcome.parts.is_empty() {
+        return Ok((sight.folders(), told));
+    }
+    let entries = Entries::read(session)?;
+    let after = entries.proved(&outcome.parts, &told)?;
+    Ok((entries.folders(), after))
+}
+
+fn filled(folders: Vec<PathBuf>) -> Vec<PathBuf> {
+    folders.into_iter().filter(|folder| !folder.as_os_str().is_empty()).collect()
+}
+
+fn meanings(sight: &ListedPath, before: &[PathBuf], after: &[PathBuf]) -> Vec<MeaningChange> {
+    Commands::new(sight.system).changes(before, after)
+}
+
 fn outcome(session: &Session, sight: &ListedPath, wanted: &PathEdit) -> Result<Outcome, JobError> {
-    let absolute = |folder: &Path| std::path::absolute(folder).map_err(|_| PathError::NoFolder(folder.to_owned()));
+    let meant = |typed: &Path| match sight.system {
+        // As an entry is written there, or empty.
+        System::Windows if typed.as_os_str().is_empty() || is_reference(typed) => Ok(typed.to_owned()),
+        _ => std::path::absolute(typed).map_err(|_| PathError::NoFolder(typed.to_owned())),
+    };
     match wanted {
-        PathEdit::Add { folder, last, scope, trusts } => {
-            let folder = absolute(folder)?;
-            session.check_folder(&folder, *trusts)?;
-            add(session, sight, &folder, *last, *scope)
-        }
-        PathEdit::Drop { folder } => drop(session, sight, &absolute(folder)?),
-        PathEdit::Move { folder, before } => shift(session, sight, &absolute(folder)?, &absolute(before)?),
-        PathEdit::Tidy => tidy(session, sight),
+        PathEdit::Add { folder, last, scope, trusts } => add(session, sight, &meant(folder)?, *last, *scope, *trusts),
+        PathEdit::Drop { entry, scope } => drop(session, sight, &meant(entry)?, *scope),
+        PathEdit::Move { entry, before, scope } => shift(session, sight, &meant(entry)?, &meant(before)?, *scope),
+        PathEdit::Tidy { scope } => tidy(session, sight, *scope),
     }
 }
 
@@ -94,7 +121,7 @@ fn stores(
     if parts.is_empty() {
         return Ok(None);
     }
-    let all = Parts::read(session)?;
+    let all = Entries::read(session)?;
     let plan = |(scope, new): &(Scope, Vec<String>)| all.plan(session, *scope, new);
     let plans: Vec<RegistryPlan> = parts.iter().map(plan).collect::<Result<_, _>>()?;
     // What was not there before goes again with the last entry.
@@ -108,7 +135,7 @@ fn stores(
 
 /// Tells where everybody's PATH would have a folder before those of the system itself.
 fn ahead_of_system(session: &Session, wanted: &PathEdit, scopes: &[PathScope]) -> Option<Finding> {
-    let PathEdit::Move { folder, .. } = wanted else { return None };
+    let PathEdit::Move { entry: folder, .. } = wanted else { return None };
     let of_system = SystemFolders::of(&session.machine.environment);
     let shared = scopes.iter().filter(|of| session.system() == System::Windows && of.scope == Scope::System);
     let mut lines = shared.flat_map(|of| &of.entries);
@@ -123,7 +150,7 @@ fn holds(wanted: &PathEdit, folders: &[PathBuf], system: System) -> bool {
     let place = |wanted: &Path| folders.iter().position(|folder| same_place(folder, wanted, system));
     match wanted {
         PathEdit::Add { folder, .. } => std::path::absolute(folder).is_ok_and(|folder| place(&folder).is_some()),
-        PathEdit::Move { folder, before } => place(folder).zip(place(before)).is_none_or(|(at, before)| at < before),
-        PathEdit::Drop { .. } | PathEdit::Tidy => true,
+        PathEdit::Move { entry, before, .. } => place(entry).zip(place(before)).is_none_or(|(at, before)| at < before),
+        PathEdit::Drop { .. } | PathEdit::Tidy { .. } => true,
     }
 }

@@ -7,6 +7,7 @@ use serde::Serialize;
 use super::error::PathError;
 use crate::finding::Finding;
 use crate::order::{Commands, MeaningChange};
+use crate::path_list::windows;
 use crate::report::ReportPath;
 use crate::resolve::{LookupContext, same_place};
 use crate::scope::Scope;
@@ -30,6 +31,12 @@ pub struct PathLine {
     pub tool: Option<String>,
     /// What put it there; null where nobody can say.
     pub origin: Option<Origin>,
+    /// Which entry of its scope it belongs to: on Windows one may be several folders.
+    #[serde(skip)]
+    pub entry: usize,
+    /// Whether nothing but this entry decides what it is.
+    #[serde(skip)]
+    pub stands_alone: bool,
 }
 
 pub(super) struct ListedPath {
@@ -52,10 +59,40 @@ impl ListedPath {
         Commands::new(self.system).changes(&self.folders(), folders)
     }
 
+    /// The lines that a call means: on Windows those of an entry as it is written, or with its references expanded; else by
+    /// their folder.
+    pub fn named(&self, wanted: &Path) -> Vec<usize> {
+        let at = |is: &dyn Fn(&PathLine) -> bool| -> Vec<usize> {
+            (0..self.lines.len()).filter(|at| is(&self.lines[*at].1)).collect()
+        };
+        if self.system == System::Windows {
+            let written = at(&|line| line.raw.as_os_str().eq_ignore_ascii_case(wanted));
+            if !written.is_empty() {
+                return written;
+            }
+            let typed: Vec<PathBuf> = windows::parts(&wanted.to_string_lossy())
+                .into_iter()
+                .map(|part| windows::folder(part).into())
+                .collect();
+            if typed.len() > 1 {
+                let folder = |at: usize| self.lines[at].1.expanded.to_path_buf();
+                let is_it = |at: &usize| self.of_entry(*at).into_iter().map(folder).eq(typed.iter().cloned());
+                return (0..self.lines.len()).filter(is_it).collect();
+            }
+        }
+        at(&|line| same_place(&line.expanded, wanted, self.system))
+    }
+
     pub fn find(&self, folder: &Path) -> Result<usize, JobError> {
-        let leads = |line: &PathLine| same_place(&line.expanded, folder, self.system);
-        let found = self.lines.iter().position(|(_, line)| leads(line));
+        let found = self.named(folder).first().copied();
         Ok(found.ok_or_else(|| PathError::NotInPath(folder.to_owned()))?)
+    }
+
+    /// The lines of the entry that a line belongs to.
+    pub fn of_entry(&self, at: usize) -> Vec<usize> {
+        let is_its =
+            |(scope, line): &(Scope, PathLine)| (*scope, line.entry) == (self.lines[at].0, self.lines[at].1.entry);
+        (0..self.lines.len()).filter(|other| is_its(&self.lines[*other])).collect()
     }
 }
 
@@ -89,7 +126,9 @@ pub(super) fn look(session: &Session) -> Result<ListedPath, JobError> {
         let ours =
             || is_own.then(|| Origin { place: yard.terminal().display().to_string(), line: None, found: Found::Yard });
         let (exists, tool, origin) = (part.folder.is_dir(), tool(&part.folder), part.origin.or_else(ours));
-        (part.scope, PathLine { raw: part.raw.into(), expanded: part.folder.into(), exists, tool, origin })
+        let (raw, expanded) = (part.raw.into(), part.folder.into());
+        let line = PathLine { raw, expanded, exists, tool, origin, entry: part.entry, stands_alone: part.stands_alone };
+        (part.scope, line)
     };
     let mut findings = view.findings;
     findings.extend(stock.findings());

@@ -23,6 +23,8 @@ pub fn recorded(snapshot: &Snapshot) -> Result<Report<PathState>, SnapshotError>
             line: entry.line,
             found: Found::Recorded,
         }),
+        entry: 0,
+        stands_alone: true,
     };
     let of_terminal: Vec<PathLine> = terminal.entries.iter().map(line).collect();
     let scope = |at: usize| if at < terminal.of_system { Scope::System } else { Scope::User };
@@ -33,7 +35,9 @@ pub fn recorded(snapshot: &Snapshot) -> Result<Report<PathState>, SnapshotError>
             survey.entries.iter().map(|entry| (entry.scope, surveyed(entry, &of_terminal, snapshot))).collect()
         }
     };
-    let scopes = by_scope(lines.into_iter());
+    // A snapshot does not say which of them belong together.
+    let apart = lines.into_iter().enumerate().map(|(entry, (scope, line))| (scope, PathLine { entry, ..line }));
+    let scopes = by_scope(apart);
     Ok(Report::new(PathState { scopes, ..PathState::new(PathAction::Show, false) }))
 }
 
@@ -47,5 +51,7 @@ fn surveyed(entry: &RecordedEntrySurvey, of_terminal: &[PathLine], snapshot: &Sn
         exists: entry.exists,
         tool: known.and_then(|line| line.tool.clone()),
         origin: known.and_then(|line| line.origin.clone()),
+        entry: 0,
+        stands_alone: true,
     }
 }

@@ -14,7 +14,7 @@ pub enum PathRequest {
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum PathEdit {
-    /// Put a folder in, in front or at the end.
+    /// Put a folder in, in front or at the end; on Windows by a reference to a variable, where it holds one.
     Add {
         folder: PathBuf,
         last: bool,
@@ -22,16 +22,12 @@ pub enum PathEdit {
         /// Whether others may be able to put programs into it.
         trusts: bool,
     },
-    Drop {
-        folder: PathBuf,
-    },
-    /// Put a folder that is in PATH directly before another one that is.
-    Move {
-        folder: PathBuf,
-        before: PathBuf,
-    },
-    /// Take out what no command needs.
-    Tidy,
+    /// Take an entry out, given by its folder or, on Windows, as it is written; an empty one is all that are empty.
+    Drop { entry: PathBuf, scope: Scope },
+    /// Put an entry directly before another one.
+    Move { entry: PathBuf, before: PathBuf, scope: Scope },
+    /// Take out what no command needs; of another scope that is only offered.
+    Tidy { scope: Scope },
 }
 
 impl PathEdit {
@@ -40,7 +36,7 @@ impl PathEdit {
             Self::Add { .. } => PathAction::Add,
             Self::Drop { .. } => PathAction::Drop,
             Self::Move { .. } => PathAction::Move,
-            Self::Tidy => PathAction::Tidy,
+            Self::Tidy { .. } => PathAction::Tidy,
         }
     }
 
@@ -48,9 +44,9 @@ impl PathEdit {
     pub(super) fn describe(&self) -> String {
         match self {
             Self::Add { folder, .. } => format!("add {} to PATH", folder.display()),
-            Self::Drop { folder } => format!("remove {} from PATH", folder.display()),
-            Self::Move { folder, before } => format!("move {} before {} in PATH", folder.display(), before.display()),
-            Self::Tidy => "tidy PATH".to_owned(),
+            Self::Drop { entry, .. } => format!("remove {} from PATH", entry.display()),
+            Self::Move { entry, before, .. } => format!("move {} before {} in PATH", entry.display(), before.display()),
+            Self::Tidy { .. } => "tidy PATH".to_owned(),
         }
     }
 }

@@ -21,19 +21,20 @@ pub fn run(session: &Session, request: &PathRequest, agrees: Agrees<'_>) -> Resu
             let state = PathState { scopes: sight.scopes(), ..PathState::new(PathAction::Show, false) };
             Ok(Report::new(state).with_findings(sight.findings))
         }
-        PathRequest::Change { edit: PathEdit::Tidy, dry_run: false } => tidy(session, agrees),
+        PathRequest::Change { edit: edit @ PathEdit::Tidy { .. }, dry_run: false } => tidy(session, edit, agrees),
         PathRequest::Change { edit, dry_run } => change(session, edit, *dry_run),
     }
 }
 
 /// Tidies, and then drops one by one the entries that somebody agrees to lose.
-fn tidy(session: &Session, agrees: Agrees<'_>) -> Result<Report<PathState>, JobError> {
+fn tidy(session: &Session, edit: &PathEdit, agrees: Agrees<'_>) -> Result<Report<PathState>, JobError> {
     let before = lines::look(session)?;
-    let mut report = change(session, &PathEdit::Tidy, false)?;
+    let mut report = change(session, edit, false)?;
     let offered = report.steps.iter().enumerate().filter(|(_, step)| step.command.is_some());
     let agreed: Vec<usize> = offered.filter(|(_, step)| agrees(step)).map(|(at, _)| at).collect();
     for at in agreed {
-        let edit = PathEdit::Drop { folder: report.steps[at].folder.clone() };
+        let (entry, scope) = (report.steps[at].entry.to_path_buf(), report.steps[at].scope);
+        let edit = PathEdit::Drop { entry, scope };
         let dropped = change(session, &edit, false)?;
         report = report.failed_if(!dropped.passes());
         for finding in &dropped.findings {

@@ -12,12 +12,14 @@ use crate::change::{Change, Changeset, Content};
 use crate::check::last_words;
 use crate::finding::{Code, Finding};
 use crate::installer::{self, Ended, InstallerKind, Watch};
-use crate::jobs::path::{self, PathEdit, PathRequest};
+use crate::jobs::path::{self, PathEdit, PathError, PathRequest};
 use crate::jobs::undo::{self, UndoRequest};
 use crate::process::command_line;
 use crate::progress::Stop;
 use crate::report::{Report, ReportPath};
+use crate::scope::Scope;
 use crate::session::{JobError, Session};
+use crate::suggestion::suggested;
 use crate::yard::{Card, StartupText};
 
 /// Retires a tool, runs its uninstaller, and takes out of PATH what that leaves there. Where the commands are still there the
@@ -71,10 +73,19 @@ fn drop_entries(session: &Session, card: &Card, home: &Path) -> (Vec<ReportPath>
     let folders = card.layout.command_folders.iter().map(|below| home.join(below)).chain([home.to_owned()]);
     let (mut dropped, mut findings): (Vec<ReportPath>, _) = (Vec::new(), Vec::new());
     for folder in folders {
-        let edit = PathEdit::Drop { folder: folder.clone() };
-        // That no entry leads there is the usual case.
-        let Ok(report) = path::run(session, &PathRequest::Change { edit, dry_run: false }, &|_| false) else {
-            continue;
+        let edit = PathEdit::Drop { entry: folder.clone(), scope: session.machine.scope };
+        let report = match path::run(session, &PathRequest::Change { edit, dry_run: false }, &|_| false) {
+            Ok(report) => report,
+            Err(error) => {
+                // That no entry leads there is the usual case.
+                if let Some(PathError::OtherScope { asked: Scope::User, .. }) = error.of() {
+                    let drop = suggested(session.system(), "path drop {} --scope system", &[&folder]);
+                    let seen = format!("{} is still in the system's PATH", folder.display());
+                    let remedy = format!("in an elevated terminal, run {drop}");
+                    findings.push(Finding::new(Code::FolderMissing, seen).remedy(remedy));
+                }
+                continue;
+            }
         };
         if report.changed && !dropped.iter().any(|known| **known == *folder) {
             dropped.push(folder.into());

@@ -163,14 +163,14 @@ impl<'a> Edit<'a> {
         let there = self.get(path_name)?;
         let path = there.clone().unwrap_or_else(|| RegistryValue::new(ValueKind::Expandable, ""));
         // Making a plain value expandable must not change what any other part means.
-        let may_refer = path.kind == ValueKind::Expandable || self.expand(&path.text) == path.text;
+        let may_refer = path.kind == ValueKind::Expandable || self.refers_to_nothing(&path.text);
         let mut new = path.clone();
         for folder in tool.command_folders.iter().rev() {
             let literal = backslashed(&folder.to_string_lossy());
             let refers = entry(tool, folder);
             let text = if may_refer && self.leads(path_name, &refers, &literal) { refers } else { literal.clone() };
             let means_it = !literal.contains([';', '"'])
-                && (text != literal || new.kind == ValueKind::Plain || self.expand(&text) == literal);
+                && (text != literal || new.kind == ValueKind::Plain || self.refers_to_nothing(&text));
             if !means_it {
                 return Err(RegistryError::Folder { folder: literal });
             }
@@ -200,11 +200,13 @@ impl<'a> Edit<'a> {
         path.is_some_and(|(_, path)| windows::parts(path).last().is_some_and(|part| backslashed(part) == folder))
     }
 
-    /// A text expanded with the variables that a new process will have.
-    fn expand(&self, text: &str) -> String {
-        let built = self.after(None).variables();
-        let value_of = |name: &str| built.iter().find(|(n, _)| same_name(n, name)).map(|(_, value)| value.clone());
-        windows::expand(text, &value_of)
+    /// Whether no part of a text means another folder in an expandable value than as it is written.
+    fn refers_to_nothing(&self, text: &str) -> bool {
+        let expandable = self.after(Some(("Path", RegistryValue::new(ValueKind::Expandable, text))));
+        let built = expandable.entries_of(self.scope, text);
+        built
+            .iter()
+            .all(|entry| matches!(&entry.folders[..], [one] if one.as_os_str() == &*windows::folder(&entry.raw)))
     }
 
     /// Gives `Path` back the kind it had, or takes it away if it was not there and is empty again.
@@ -212,7 +214,7 @@ impl<'a> Edit<'a> {
         let Some(path) = self.get(path_name)? else { return Ok(()) };
         if before == PathBefore::Missing && path.text.is_empty() {
             self.set(path_name, None);
-        } else if before == PathBefore::Plain && self.expand(&path.text) == path.text {
+        } else if before == PathBefore::Plain && self.refers_to_nothing(&path.text) {
             self.set(path_name, Some(path.with_kind(ValueKind::Plain)));
         }
         Ok(())

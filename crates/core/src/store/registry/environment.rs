@@ -37,6 +37,17 @@ impl RegistryEnvironments {
     }
 }
 
+/// A part of a scope's `Path`, and what a new process gets by it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RegistryEntry {
+    /// As written; empty where two `;` follow each other.
+    pub raw: String,
+    /// Several where a variable holds several, and at least one.
+    pub folders: Vec<PathBuf>,
+    /// Whether each of them begins and ends in this part.
+    pub stands_alone: bool,
+}
+
 #[derive(Debug, Clone)]
 pub struct Background {
     /// What the system sets itself.
@@ -51,16 +62,54 @@ impl Background {
         predict(&self.given, &self.registry, self.builder)
     }
 
-    /// The folder that a part of a scope's `Path` means in a new process. In a plain string no reference is expanded
-    /// ("Registry Value Types", `REG_EXPAND_SZ`).
-    pub fn folder(&self, scope: Scope, part: &str) -> PathBuf {
-        if self.registry.of(scope).get("Path").is_some_and(|path| path.kind == ValueKind::Plain) {
-            return windows::folder(part).into();
+    /// The parts of a scope's `Path`.
+    pub fn entries(&self, scope: Scope) -> Vec<RegistryEntry> {
+        let text = self.registry.of(scope).get("Path").map(|value| value.text).unwrap_or_default();
+        self.entries_of(scope, &text)
+    }
+
+    /// The parts of a text, were it a scope's `Path`: its references are expanded with what is set by then. In a plain string none
+    /// is ("Registry Value Types", `REG_EXPAND_SZ`).
+    pub fn entries_of(&self, scope: Scope, text: &str) -> Vec<RegistryEntry> {
+        let is_plain = self.registry.of(scope).get("Path").is_some_and(|path| path.kind == ValueKind::Plain);
+        let built = build(&self.given, &self.registry, self.builder);
+        let known = if is_plain { &Variables::default() } else { built.at_path(scope) };
+        let entry = |part: windows::ExpandedPart<'_>| RegistryEntry {
+            raw: part.raw.to_owned(),
+            folders: part.folders.into_iter().map(PathBuf::from).collect(),
+            stands_alone: part.stands_alone,
+        };
+        windows::expand_parts(text, &|name| known.get(name), self.builder.unknown()).into_iter().map(entry).collect()
+    }
+
+    /// PATH of a new process, folder by folder, empty ones left out, and those that no value of the registry gives.
+    pub fn folders(&self) -> Vec<PathBuf> {
+        let folders = |path: &str| -> Vec<PathBuf> {
+            let folders = windows::parts(path).into_iter().map(|part| PathBuf::from(windows::folder(part)));
+            folders.filter(|folder| !folder.as_os_str().is_empty()).collect()
+        };
+        let given = self.given.iter().find(|(name, _)| same_name(name, "Path"));
+        let given = given.filter(|_| self.registry.system.get("Path").is_none());
+        let before = given.map_or(0, |(_, path)| folders(path).len());
+        let path = build(&self.given, &self.registry, self.builder).variables.get("Path").unwrap_or_default();
+        folders(&path).into_iter().skip(before).collect()
+    }
+
+    /// The same with another text in a scope's `Path`.
+    pub fn with_path(&self, scope: Scope, text: &str) -> Self {
+        let mut with = self.clone();
+        let key = match scope {
+            Scope::User => &mut with.registry.user,
+            Scope::System => &mut with.registry.system,
+        };
+        let value =
+            key.get("Path").unwrap_or_else(|| RegistryValue::new(ValueKind::Expandable, "")).with_text(text.to_owned());
+        let raw = os::RawValue { name: "Path".to_owned(), kind: value.kind.number(), bytes: value.bytes() };
+        match key.0.iter_mut().find(|raw| same_name(&raw.name, "Path")) {
+            Some(there) => *there = raw,
+            None => key.0.push(raw),
         }
-        let variables = self.variables();
-        let value_of =
-            |name: &str| variables.iter().find(|(key, _)| same_name(key, name)).map(|(_, value)| value.clone());
-        windows::folder(&windows::expand(part, &value_of)).into()
+        with
     }
 
     /// The place in a scope's `Path` at which a new first entry goes. What is for everybody goes behind the system's own
@@ -69,11 +118,14 @@ impl Background {
         if scope == Scope::User {
             return 0;
         }
-        let variables = self.variables();
-        let named = variables.iter().map(|(name, value)| (name.as_str(), value.as_str()));
-        let system_folders = SystemFolders::of(&Environment::with(System::Windows, named));
-        let is_systems = |part: &&str| system_folders.hold(&self.folder(scope, part));
-        windows::parts(text).iter().rposition(is_systems).map_or(0, |last| last + 1)
+        let system_folders = SystemFolders::of(&self.environment());
+        let is_systems = |entry: &RegistryEntry| entry.folders.iter().any(|folder| system_folders.hold(folder));
+        self.entries_of(scope, text).iter().rposition(is_systems).map_or(0, |last| last + 1)
+    }
+
+    /// The environment of a new process.
+    pub fn environment(&self) -> Environment {
+        Environment::with(System::Windows, self.variables())
     }
 }
 
@@ -113,10 +165,11 @@ impl Builder {
         }
     }
 
-    fn expand(self, text: &str, value_of: &dyn Fn(&str) -> Option<String>) -> String {
+    /// What a name that nobody defines is taken for.
+    fn unknown(self) -> windows::Unknown {
         match self {
-            Self::Windows => windows::expand(text, value_of),
-            Self::Wine => windows::expand_whole(text, value_of),
+            Self::Windows => windows::Unknown::MayOpenNext,
+            Self::Wine => windows::Unknown::Whole,
         }
     }
 }
@@ -136,19 +189,42 @@ impl Variables {
     }
 }
 
-/// Predicts the variables of a new process: what the system sets itself (`given`), the system's values, the user's; the
-/// user's `Path` goes behind the system's with a `;` between, every other one replaces it ("CreateEnvironmentBlock
-/// function"; "Environment Variables": the user's PATH is appended to the system's). Each expandable value is expanded
-/// with the variables that are set by then.
+/// The variables of a new process: what the system sets itself (`given`), the system's values, the user's.
 pub fn predict(given: &[(String, String)], registry: &RegistryEnvironments, builder: Builder) -> Vec<(String, String)> {
+    build(given, registry, builder).variables.0.into_values().collect()
+}
+
+/// The variables of a new process, and those that were there when each scope's `Path` was expanded.
+struct Built {
+    variables: Variables,
+    at_path: [Variables; 2],
+}
+
+impl Built {
+    fn at_path(&self, scope: Scope) -> &Variables {
+        &self.at_path[usize::from(scope == Scope::User)]
+    }
+}
+
+/// Builds the variables of a new process as the system does: the user's `Path` goes behind the system's with a `;` between, every
+/// other value of the user replaces the system's ("CreateEnvironmentBlock function"; "Environment Variables": the user's PATH is
+/// appended to the system's). Each expandable value is expanded with the variables that are set by then: in the system's `Path` a
+/// reference never means what the user's variable of that name says.
+fn build(given: &[(String, String)], registry: &RegistryEnvironments, builder: Builder) -> Built {
     let mut variables = Variables::default();
     for (name, value) in given {
         variables.set(name, value.clone());
     }
+    let mut at_path = <[Variables; 2]>::default();
     for _ in 0..builder.passes() {
         for (key, is_user) in [(&registry.system, false), (&registry.user, true)] {
+            let mut by_then = None;
             for (name, value) in builder.ordered(key) {
-                let appended = is_user && same_name(name, "Path");
+                let is_path = same_name(name, "Path");
+                let appended = is_user && is_path;
+                if is_path {
+                    by_then = Some(variables.clone());
+                }
                 if builder == Builder::Wine && value.text.is_empty() {
                     if !appended {
                         variables.0.remove(&name.to_uppercase());
@@ -157,7 +233,9 @@ pub fn predict(given: &[(String, String)], registry: &RegistryEnvironments, buil
                 }
                 let text = match value.kind {
                     ValueKind::Plain => value.text,
-                    ValueKind::Expandable => builder.expand(&value.text, &|name| variables.get(name)),
+                    ValueKind::Expandable => {
+                        windows::expand(&value.text, &|name| variables.get(name), builder.unknown())
+                    }
                 };
                 let text = match variables.get(name).filter(|_| appended) {
                     Some(before) if !before.is_empty() => format!("{before};{text}"),
@@ -165,9 +243,11 @@ pub fn predict(given: &[(String, String)], registry: &RegistryEnvironments, buil
                 };
                 variables.set(name, text);
             }
+            // One that is not there yet would come last.
+            at_path[usize::from(is_user)] = by_then.unwrap_or_else(|| variables.clone());
         }
     }
-    variables.0.into_values().collect()
+    Built { variables, at_path }
 }
 
 #[cfg(test)]

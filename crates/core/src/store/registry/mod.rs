@@ -8,7 +8,7 @@ mod findings;
 mod plan;
 
 pub use edit::{Tool, ValueChange};
-pub use environment::{Background, Builder, RegistryEnvironments, predict};
+pub use environment::{Background, Builder, RegistryEntry, RegistryEnvironments, predict};
 pub use error::{RegistryError, check_rights};
 pub use findings::findings;
 pub use plan::RegistryPlan;
