@@ -1,15 +1,9 @@
-//! Registry states through receive, a terminal opened from outside, unregister and undo, the keys compared raw at each step.
-//! Wine only: terminals are opened from outside of it.
-#![cfg(unix)]
-#![allow(clippy::unwrap_used)]
-
-mod states;
+//! Registry states through receive, unregister and undo.
 
 use std::fs;
-use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
 
-use states::{STATES, USUAL, key, name};
+use super::lane::{Lane, dumped};
+use super::states::{STATES, USUAL, key, name};
 use wagon_yard_core::os::RawValue;
 use wagon_yard_core::registry::{RegistryKey, RegistryValue, ValueKind};
 use wagon_yard_core::store::registry::Builder;
@@ -97,57 +91,7 @@ fn cases() -> Vec<Case> {
     cases
 }
 
-struct Lane {
-    wine: PathBuf,
-    wyard: String,
-    keys: String,
-    tool: String,
-    folder: tempfile::TempDir,
-}
-
 impl Lane {
-    fn new() -> Self {
-        let set = |name: &str| PathBuf::from(std::env::var_os(name).expect("scripts/windows-lane sets it"));
-        let inside = |name: &str| as_seen_inside(&fs::canonicalize(set(name)).unwrap());
-        Self {
-            wine: set("WYARD_TEST_WINE"),
-            wyard: inside("WYARD_TEST_WYARD"),
-            keys: inside("WYARD_TEST_KEYS"),
-            tool: inside("WYARD_TEST_TOOL"),
-            folder: tempfile::tempdir().unwrap(),
-        }
-    }
-
-    /// A call of `cmd`, with nothing of this environment but what Wine itself needs; what it prints.
-    fn cmd(&self, line: &str) -> String {
-        let mut command = Command::new(&self.wine);
-        command.args([r"C:\windows\system32\cmd.exe", "/c", line]).env_clear().env("PATH", "/usr/bin:/bin");
-        for name in ["WINEPREFIX", "WINEDEBUG", "HOME"] {
-            command.envs(std::env::var_os(name).map(|value| (name, value)));
-        }
-        // Into a file: the services that Wine starts on the way would hold a pipe open.
-        let file = tempfile::NamedTempFile::new().unwrap();
-        command.stdin(Stdio::null()).stdout(file.reopen().unwrap()).stderr(Stdio::null()).status().unwrap();
-        String::from_utf8_lossy(&fs::read(file.path()).unwrap()).into_owned()
-    }
-
-    fn run(&self, lines: &[String]) {
-        let file = self.folder.path().join("steps.cmd");
-        fs::write(&file, format!("@echo off\r\ncd /d {}\r\n{}\r\n", self.here(), lines.join("\r\n"))).unwrap();
-        self.cmd(&as_seen_inside(&file));
-    }
-
-    fn here(&self) -> String {
-        as_seen_inside(self.folder.path())
-    }
-
-    fn said(&self, name: &str) -> String {
-        String::from_utf8_lossy(&fs::read(self.folder.path().join(name)).unwrap_or_default())
-            .replace('\r', "")
-            .trim()
-            .to_owned()
-    }
-
     /// Takes a case through all steps, and says what went wrong.
     fn judge(&self, at: usize, case: &Case, count: &mut Count) -> Vec<String> {
         let (keys, scope) = (&self.keys, case.scope);
@@ -160,7 +104,7 @@ impl Lane {
                 format!("\"{keys}\" dump >{name}.keys"),
             ]
         };
-        fs::write(self.folder.path().join("state.keys"), dumped(case)).unwrap();
+        fs::write(self.folder.path().join("state.keys"), dumped(&case.system, &case.user)).unwrap();
         let begin = [format!("\"{keys}\" set state.keys"), format!("\"{keys}\" dump >before.keys")];
         self.run(&[&begin[..], &step(&format!("receive --name tidelog \"{}\"", self.tool), "receive")].concat());
         let seen = self.cmd("tidelog --version");
@@ -178,7 +122,10 @@ impl Lane {
             ["before", "receive", "unregister", "undo"].map(|step| self.said(&format!("{step}.keys")));
         // Wine puts zeros behind some texts.
         let plain = |keys: &str| keys.lines().map(|line| line.trim_end_matches('0').to_owned()).collect::<Vec<_>>();
-        must(plain(&before) == plain(&dumped(case)), format!("the state was not set, but\n{before}"));
+        must(
+            plain(&before) == plain(&dumped(&case.system, &case.user)),
+            format!("the state was not set, but\n{before}"),
+        );
         let code = self.said("receive.code");
         let runs = seen.trim() == "tidelog 4.2.1";
         if !["0", "1"].contains(&code.as_str()) {
@@ -209,28 +156,6 @@ struct Count {
     not_good: usize,
     refused: usize,
     too_careful: Vec<String>,
-}
-
-/// Both keys of a case as they are dumped.
-fn dumped(case: &Case) -> String {
-    let line = |mark: char, raw: &RawValue| {
-        let name: String = raw.name.encode_utf16().map(|unit| format!("{unit:04x}")).collect();
-        let bytes: String = raw.bytes.iter().map(|byte| format!("{byte:02x}")).collect();
-        format!("{mark} {name} {} {bytes}", raw.kind)
-    };
-    let sorted = |key: &RegistryKey| {
-        let mut values = key.0.clone();
-        values.sort_by_key(|raw| raw.name.to_uppercase());
-        values
-    };
-    let lines = [('S', &case.system), ('U', &case.user)];
-    let lines = lines.iter().flat_map(|(mark, key)| sorted(key).into_iter().map(|raw| line(*mark, &raw)));
-    lines.collect::<Vec<_>>().join("\n")
-}
-
-/// A path of this system as programs inside see it.
-fn as_seen_inside(path: &Path) -> String {
-    format!("Z:{}", path.display().to_string().replace('/', "\\"))
 }
 
 /// A dump of both keys after an entry was appended to one `Path`.
