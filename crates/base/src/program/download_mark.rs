@@ -8,8 +8,9 @@ use crate::os;
 /// What the zones are called ("URLZONE enumeration").
 const ZONES: [&str; 5] = ["this machine", "the local intranet", "trusted sites", "the internet", "restricted sites"];
 
-/// Endings of what Windows or PowerShell looks at the mark of before it runs it.
-const PROGRAMS: [&str; 12] = ["exe", "com", "bat", "cmd", "ps1", "psm1", "psd1", "ps1xml", "dll", "msi", "vbs", "js"];
+/// Endings of what Windows looks at the mark of before it runs it. A script of PowerShell gets none: the usual policies then refuse
+/// to run it, or ask each time ("about_Execution_Policies").
+const PROGRAMS: [&str; 8] = ["exe", "com", "bat", "cmd", "dll", "msi", "vbs", "js"];
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DownloadMark {
@@ -143,7 +144,8 @@ mod tests {
     fn what_the_system_looks_at_before_it_runs_it_is_marked() {
         let mark = |text: &str| DownloadMark::parse(text.as_bytes().to_vec()).unwrap();
         let (windows, mac) = (mark("ZoneId=3"), mark("0083;5f1a2b3c;Tide Browser;"));
-        for (name, counts) in [("t.exe", true), ("T.PS1", true), ("lib.dll", true), ("README", false), ("t.txt", false)]
+        for (name, counts) in
+            [("t.exe", true), ("T.CMD", true), ("t.ps1", false), ("lib.dll", true), ("README", false), ("t.txt", false)]
         {
             assert_eq!(windows.counts_for(Path::new(name)), counts, "{name}");
             assert!(mac.counts_for(Path::new(name)), "{name}");

@@ -6,13 +6,15 @@ use std::path::Path;
 
 use super::by_terminal::ByTerminal;
 use super::evidence::{AtTerminal, CommandEvidence, Evidence, Role};
+use super::starting::is_powershell_script;
 use super::{judge_starts, judge_tool};
 use crate::finding::{Code, Finding, Severity};
 use crate::order::promotion;
+use crate::program::DownloadMark;
 use crate::report::Verdict;
 use crate::resolve::{self, Kind, Shell, Standing, same_file};
 use crate::suggestion::suggested;
-use crate::terminal::{Again, Answer, NoAnswer, ShellReply};
+use crate::terminal::{Again, Answer, NoAnswer, ScriptHost, ShellReply};
 
 /// Judges evidence. Nothing is asked or looked at any more.
 pub(super) fn judge(evidence: &Evidence<'_>) -> Vec<Finding> {
@@ -183,7 +185,7 @@ fn doubted(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &ShellRep
         return None;
     }
     disagreement(command, seen, said)
-        .or_else(|| forbidden_script(name, seen.runs.as_deref()?, said.script_policy.as_deref()?))
+        .or_else(|| forbidden_script(name, seen.runs.as_deref()?, said.script_host.as_ref()?))
 }
 
 /// Where the shell says that a name is ours, and the rules by which it goes through PATH say otherwise: one of the two is
@@ -231,17 +233,29 @@ fn to_trace(answer: &Answer, name: &str) -> String {
 }
 
 /// Where a name is a script of PowerShell, whether its execution policy lets that run ("about_Execution_Policies").
-fn forbidden_script(name: &str, winner: &Path, policy: &str) -> Option<Finding> {
-    let is_script = winner.extension().is_some_and(|end| end.eq_ignore_ascii_case("ps1"));
+fn forbidden_script(name: &str, winner: &Path, host: &ScriptHost) -> Option<Finding> {
+    let is_marked = is_powershell_script(winner) && DownloadMark::of(winner).is_some();
+    refused_script(name, winner, &host.policy, is_marked)
+}
+
+fn refused_script(name: &str, winner: &Path, policy: &str, is_marked: bool) -> Option<Finding> {
     let (verdict, what) = match policy {
         "Restricted" => (Verdict::DoesNotStart, "runs no scripts"),
         "AllSigned" => (Verdict::NotProven, "runs signed scripts only"),
+        "RemoteSigned" if is_marked => (Verdict::NotProven, "runs a script that was downloaded only if it is signed"),
+        "Unrestricted" if is_marked => (Verdict::NotProven, "asks before it runs a script that was downloaded"),
         _ => return None,
     };
     let seen =
         format!("{name} is a script, {}, and PowerShell {what} here (execution policy {policy})", winner.display());
-    let remedy = "run in PowerShell: Set-ExecutionPolicy -Scope CurrentUser RemoteSigned";
-    is_script.then(|| Finding::new(Code::BlockedByPolicy, seen).judged(verdict).remedy(remedy))
+    let remedy = match is_marked && policy != "Restricted" && policy != "AllSigned" {
+        true => format!(
+            "if you trust it, run in PowerShell: Unblock-File -LiteralPath '{}'",
+            winner.display().to_string().replace('\'', "''")
+        ),
+        false => "run in PowerShell: Set-ExecutionPolicy -Scope CurrentUser RemoteSigned".to_owned(),
+    };
+    is_powershell_script(winner).then(|| Finding::new(Code::BlockedByPolicy, seen).judged(verdict).remedy(remedy))
 }
 
 /// What to do where fish reads no startup file: without a UTF-8 locale it finds none below a folder whose name is not ASCII.
@@ -277,14 +291,21 @@ mod tests {
 
     #[test]
     fn the_execution_policy_decides_whether_a_script_runs() {
-        for (file, policy, expected) in [
-            ("t.ps1", "Restricted", Some(Verdict::DoesNotStart)),
-            ("T.PS1", "AllSigned", Some(Verdict::NotProven)),
-            ("t.ps1", "RemoteSigned", None),
-            ("t.exe", "Restricted", None),
-            ("t.cmd", "AllSigned", None),
+        for (file, policy, is_marked, expected) in [
+            ("t.ps1", "Restricted", false, Some((Verdict::DoesNotStart, "Set-ExecutionPolicy"))),
+            ("T.PS1", "AllSigned", false, Some((Verdict::NotProven, "Set-ExecutionPolicy"))),
+            ("t.ps1", "RemoteSigned", false, None),
+            ("t.ps1", "RemoteSigned", true, Some((Verdict::NotProven, "Unblock-File"))),
+            ("t.ps1", "Unrestricted", true, Some((Verdict::NotProven, "Unblock-File"))),
+            ("t.ps1", "Bypass", true, None),
+            ("t.ps1", "Restricted", true, Some((Verdict::DoesNotStart, "Set-ExecutionPolicy"))),
+            ("t.exe", "Restricted", false, None),
+            ("t.cmd", "RemoteSigned", true, None),
         ] {
-            let judged = forbidden_script("t", Path::new(file), policy).map(|finding| finding.verdict);
+            let judged = refused_script("t", Path::new(file), policy, is_marked);
+            let remedy = judged.as_ref().and_then(|finding| finding.remedy.clone()).unwrap_or_default();
+            assert!(expected.is_none_or(|(_, how)| remedy.contains(how)), "{remedy}");
+            let (judged, expected) = (judged.map(|finding| finding.verdict), expected.map(|(verdict, _)| verdict));
             assert_eq!(judged, expected, "{file} {policy}");
         }
     }

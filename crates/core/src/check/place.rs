@@ -1,5 +1,7 @@
 //! Where a program is started.
 
+use std::path::Path;
+
 use crate::environment::Environment;
 use crate::process::TerminalContext;
 
@@ -8,4 +10,6 @@ use crate::process::TerminalContext;
 pub(super) struct Place<'a> {
     pub environment: &'a Environment,
     pub context: Option<&'a TerminalContext>,
+    /// The PowerShell that runs its scripts there.
+    pub script_host: Option<&'a Path>,
 }

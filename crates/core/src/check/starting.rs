@@ -18,6 +18,14 @@ use crate::system::System;
 /// A program of this size and more is not read whole to see which libraries it needs.
 const READ_WHOLE: u64 = 256 << 20;
 
+/// How a PowerShell runs one script, without what its profile does and without questions ("about_pwsh").
+const RUN_SCRIPT: [&str; 4] = ["-NoLogo", "-NoProfile", "-NonInteractive", "-File"];
+
+/// Whether a file is a script that only a PowerShell runs.
+pub(super) fn is_powershell_script(file: &Path) -> bool {
+    file.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("ps1"))
+}
+
 #[derive(Debug)]
 pub(super) struct Startable<'a> {
     file: &'a Path,
@@ -50,17 +58,19 @@ impl<'a> Startable<'a> {
     /// How it is started with these arguments where it is typed by this name: in a terminal's context, or else in a folder of
     /// its own.
     pub fn start(&self, name: &str, arguments: &[&str], place: Place<'_>, scratch: &Path) -> Start {
-        let mut start = Start::new(self.through.unwrap_or(self.file), place.environment, scratch);
+        let host = place.script_host.filter(|_| is_powershell_script(self.file));
+        let mut start = Start::new(host.or(self.through).unwrap_or(self.file), place.environment, scratch);
         if let Some(context) = place.context {
             start = start.in_context(context);
         }
         let folder = start.folder.clone();
         start.environment.set("PWD", folder);
         // A script goes by its path whatever it is called by.
-        start = match self.through {
-            Some(_) => start.with([self.file.as_os_str()]),
-            None if place.context.is_some() => start.called(name),
-            None => start,
+        start = match (host, self.through) {
+            (Some(_), _) => start.with(RUN_SCRIPT).with([self.file.as_os_str()]),
+            (None, Some(_)) => start.with([self.file.as_os_str()]),
+            (None, None) if place.context.is_some() => start.called(name),
+            (None, None) => start,
         };
         start.with(arguments)
     }
@@ -320,6 +330,27 @@ mod tests {
             left: Vec::new(),
             second: None,
         }
+    }
+
+    #[test]
+    fn a_script_of_powershell_is_run_by_the_one_that_finds_it() {
+        let work = tempfile::tempdir().unwrap();
+        let (script, program) = (work.path().join("tide.ps1"), work.path().join("tide.txt"));
+        fs::write(&script, "'tide 1.0'").unwrap();
+        fs::write(&program, "tide").unwrap();
+        let environment = Environment::new(host_system());
+        let place =
+            Place { environment: &environment, context: None, script_host: Some(Path::new("/shells/pwsh.exe")) };
+        let start = Startable::look(&script).unwrap().start("tide", &["--version"], place, work.path());
+        assert_eq!(start.program, Path::new("/shells/pwsh.exe"));
+        let [before @ .., file, version] = &start.arguments[..] else { panic!("{:?}", start.arguments) };
+        assert!(
+            before.ends_with(&["-File".into()]) && *file == *script && version == "--version",
+            "{:?}",
+            start.arguments
+        );
+        let looked = Startable::look(&program).unwrap();
+        assert_ne!(looked.start("tide", &[], place, work.path()).program, Path::new("/shells/pwsh.exe"));
     }
 
     #[test]

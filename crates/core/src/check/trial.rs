@@ -228,7 +228,7 @@ impl Run<'_> {
         };
         let startable = Startable::look(&program).map_err(|(_, why)| unmet("a program that runs here", why))?;
         let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
-        let place = Place { environment: self.environment, context: None };
+        let place = Place { environment: self.environment, context: None, script_host: None };
         let command = startable.start(name, &arguments, place, self.folder).command();
         let outcome = process::run_observed(command, limit, self.stop, &|bytes| self.observer.output(bytes));
         match startable.trouble(&outcome, self.environment) {

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use super::evidence::AtTerminal;
 use super::place::Place;
+use super::starting::is_powershell_script;
 use crate::environment::Environment;
 use crate::process::{Descriptor, TerminalContext};
 use crate::terminal::ShellReply;
@@ -17,7 +18,8 @@ pub(super) struct LaunchContext<'a> {
 
 impl LaunchContext<'_> {
     pub fn place(&self) -> Place<'_> {
-        Place { environment: &self.said.environment, context: self.said.terminal.as_ref() }
+        let host = self.said.script_host.as_ref().map(|host| &*host.program);
+        Place { environment: &self.said.environment, context: self.said.terminal.as_ref(), script_host: host }
     }
 }
 
@@ -51,7 +53,14 @@ pub(super) fn distinct_launches<'a>(terminals: &[AtTerminal<'a>], winner: Option
         if is_lost && winner.is_some_and(|winner| winner != typed) {
             continue;
         }
-        match ways.iter_mut().find(|way| way.program == *typed && is_alike(way.said, said)) {
+        // Each PowerShell runs a script itself.
+        let host = |said: &ShellReply| said.script_host.as_ref().map(|host| host.program.clone());
+        let is_same = |way: &&mut LaunchContext<'_>| {
+            way.program == *typed
+                && is_alike(way.said, said)
+                && (!is_powershell_script(typed) || host(way.said) == host(said))
+        };
+        match ways.iter_mut().find(is_same) {
             Some(way) => way.terminals.push(at),
             None => ways.push(LaunchContext { program: typed.clone(), said, terminals: vec![at] }),
         }

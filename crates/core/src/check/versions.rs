@@ -27,7 +27,7 @@ pub fn versions(
     let prober = Prober::of(session, Purpose::Listing)?.within(LIMIT);
     let at_a_time = thread::available_parallelism().map_or(2, usize::from) * 2;
     let versions = process::side_by_side(programs, at_a_time, |(name, program)| {
-        let place = Place { environment, context: None };
+        let place = Place { environment, context: None, script_host: None };
         probe::probe(&Target::stranger(program, name, &prober), place, &prober)
             .ok()?
             .version

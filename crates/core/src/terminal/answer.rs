@@ -31,8 +31,16 @@ pub struct ShellReply {
     pub watch: Watch,
     /// PATH until the shell did what it does before a prompt, where that changed it.
     pub before_prompt: Option<OsString>,
-    /// The execution policy of a PowerShell, which decides whether it runs scripts ("about_Execution_Policies").
-    pub script_policy: Option<String>,
+    /// What starts the scripts of its own language, where it is a PowerShell.
+    pub script_host: Option<ScriptHost>,
+}
+
+/// A PowerShell as what runs `.ps1` files: the system itself starts none.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ScriptHost {
+    pub program: PathBuf,
+    /// Its execution policy, which decides whether it runs them ("about_Execution_Policies").
+    pub policy: String,
 }
 
 impl ShellReply {

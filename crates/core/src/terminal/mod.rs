@@ -27,7 +27,7 @@ mod variables;
 mod windows;
 mod windows_shells;
 
-pub use answer::{Again, Answer, Later, Meaning, NoAnswer, Question, ShellReply};
+pub use answer::{Again, Answer, Later, Meaning, NoAnswer, Question, ScriptHost, ShellReply};
 pub use asking::Asking;
 pub use base::base_environments;
 pub use differences::{leading, tell_other_paths};

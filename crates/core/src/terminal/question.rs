@@ -111,7 +111,7 @@ fn parse_answer(
         terminal,
         watch,
         before_prompt: None,
-        script_policy: None,
+        script_host: None,
     })
 }
 

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Duration;
 
-use super::answer::{Meaning, NoAnswer, Question, ShellReply};
+use super::answer::{Meaning, NoAnswer, Question, ScriptHost, ShellReply};
 use super::installed::InstalledShell;
 use crate::environment::Environment;
 use crate::os;
@@ -73,7 +73,7 @@ pub(super) fn ask(
             Lines::of(&decode(&read(SAID)), marker).map(|lines| from_cmd(&lines, &files, &macros, question, home))
         }
         _ => Lines::of(&String::from_utf8_lossy(&outcome.stdout), marker)
-            .map(|lines| from_powershell(&lines.plain(), question, home)),
+            .map(|lines| from_powershell(&lines.plain(), &shell.program, question, home)),
     };
     let said = said.map(|said| {
         let mut environment = base.clone();
@@ -191,7 +191,7 @@ fn said(
         terminal: None,
         watch: Watch::default(),
         before_prompt: None,
-        script_policy: None,
+        script_host: None,
     }
 }
 
@@ -216,11 +216,13 @@ fn from_cmd(
     said(environment, meanings, question, home)
 }
 
-fn from_powershell(lines: &Lines, question: Question<'_>, home: &Path) -> ShellReply {
+fn from_powershell(lines: &Lines, program: &Path, question: Question<'_>, home: &Path) -> ShellReply {
     let meanings = question.commands.iter().zip(&lines.answers);
     let meanings = meanings.map(|(name, answer)| (name.clone(), meaning_in_powershell(answer))).collect();
-    let policy = lines.environment().get(POLICY).map(|policy| policy.to_string_lossy().into_owned());
-    ShellReply { script_policy: policy, ..said(lines.environment(), meanings, question, home) }
+    let policy =
+        lines.environment().get(POLICY).map(|policy| policy.to_string_lossy().into_owned()).unwrap_or_default();
+    let script_host = Some(ScriptHost { program: program.to_owned(), policy });
+    ShellReply { script_host, ..said(lines.environment(), meanings, question, home) }
 }
 
 /// The names of a console's macros, each listed as `NAME=TEXT` (doskey, "/macros").
@@ -302,8 +304,9 @@ mod tests {
         assert_eq!(lines, Lines { variables: owned(&["a=1", "cä=ü"]), answers: owned(&["Alias|"]) });
         assert_eq!(Lines::of("M\nM\n", "M"), None);
         let told = Lines { variables: owned(&["WYARD_POLICY=Restricted", "A=1"]), answers: owned(&["|"]) };
-        let said = from_powershell(&told, Question { commands: &owned(&["t"]), variables: &[] }, Path::new("C:\\h"));
-        assert_eq!(said.script_policy.as_deref(), Some("Restricted"));
+        let (question, shell) = (Question { commands: &owned(&["t"]), variables: &[] }, Path::new("C:\\p.exe"));
+        let host = from_powershell(&told, shell, question, Path::new("C:\\h")).script_host.unwrap();
+        assert_eq!((&*host.program, host.policy.as_str()), (shell, "Restricted"));
         let (name, macros) = (owned(&["Tide"]), macro_names("ls=dir $*\r\ntide=echo a=b\r\n"));
         let question = Question { commands: &name, variables: &[] };
         let said = from_cmd(&Lines { variables: vec![], answers: vec![] }, &[], &macros, question, Path::new("C:\\h"));
