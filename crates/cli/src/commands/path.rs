@@ -3,6 +3,7 @@
 use std::process::ExitCode;
 
 use wagon_yard_core::jobs::path::{self, PathEdit, PathRequest, Step};
+use wagon_yard_core::scope::Scope;
 use wagon_yard_core::snapshot::read;
 
 use crate::args::{FromArgs, PathCommand};
@@ -34,7 +35,12 @@ pub fn run(command: PathCommand, context: &Context) -> Result<ExitCode, Failure>
     let agrees = |step: &Step| {
         let question = || {
             let (entry, reason) = (view::escape(&step.entry.text()), view::escape(&step.reason));
-            format!("{entry}: {reason}. Remove it anyway?")
+            match step.scope {
+                Scope::System if scope == Scope::User => {
+                    format!("{entry}: {reason}. Remove it from the system's PATH?")
+                }
+                _ => format!("{entry}: {reason}. Remove it anyway?"),
+            }
         };
         yes || ask::can_ask() && !context.global.json && ask::yes(&question())
     };

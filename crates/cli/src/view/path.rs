@@ -124,7 +124,8 @@ fn entries(scopes: &[PathScope], report: &Report<PathState>, page: &Page, out: &
         }
         let row = |line: &PathLine| {
             at += 1;
-            let raw = match scope.entries.iter().filter(|other| other.entry == line.entry).count() {
+            let is_its = |other: &&PathLine| (other.entry, &other.raw) == (line.entry, &line.raw);
+            let raw = match scope.entries.iter().filter(is_its).count() {
                 1 => entry(&line.raw, page),
                 _ => format!("{} (of {})", page.shown(&line.expanded), entry(&line.raw, page)),
             };

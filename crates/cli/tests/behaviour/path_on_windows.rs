@@ -147,7 +147,7 @@ fn what_windows_needs_and_what_is_everybodys_stays() {
         .collect();
     assert!(!remedies.iter().any(|remedy| remedy.to_string().contains("OpenSSH")), "{remedies:?}");
     // Only the user's value changes, and what is offered for the system's names its scope.
-    path(&home, &["tidy"]).ends(0).says("--scope system");
+    path(&home, &["tidy"]).ends(0).says("--scope system").says("wyard path tidy --scope system");
     assert_eq!((path_of(&home, Scope::System), path_of(&home, Scope::User)), (before, r"~\one\bin".to_owned()));
     path(&home, &["tidy", "--yes"]).ends(0);
     assert_eq!(path_of(&home, Scope::System), r"%SystemRoot%\system32;%SystemRoot%\System32\OpenSSH");
@@ -157,6 +157,7 @@ fn what_windows_needs_and_what_is_everybodys_stays() {
 fn an_entry_is_named_as_it_is_written_and_added_by_reference() {
     let home = home();
     set(&home, &[r"U T_HOME=~\one", r"U NOWHERE=~\nowhere", r"U Path:=~\two\bin"]);
+    assert!(!path(&home, &["add", r"%T_HOME%\bin", "--dry-run"]).ends(0).out.contains("(of "));
     path(&home, &["add", r"%T_HOME%\bin"]).ends(0);
     assert_eq!(path_of(&home, Scope::User), r"%T_HOME%\bin;~\two\bin");
     path(&home, &["add", r"%t_home%\bin"]).ends(0).says("nothing to do");
@@ -176,4 +177,19 @@ fn an_entry_is_named_as_it_is_written_and_added_by_reference() {
     let (before, one) = (path_of(&home, Scope::User), home.path("one/bin"));
     path(&home, &["add", "--last", one.to_str().unwrap()]).ends(2).says("more of PATH than is asked for");
     assert_eq!(path_of(&home, Scope::User), before);
+}
+
+#[test]
+fn an_ending_that_pathext_leaves_out_is_named_and_its_remedy_helps() {
+    let home = home();
+    home.wyard(&["receive", &crate::archives::tidelog(&home, "4.2.1")]).ends(0);
+    for broken in ["U PATHEXT=.COM;.EXE", "U PATHEXT=COM;EXE;CMD;TIDE", "U PATHEXT=.COM; .CMD;.TIDE"] {
+        set(&home, &[broken]);
+        let said = home.wyard(&["check"]).ends(1).says("PATHEXT does not list .CMD").out;
+        let value = said.split("setx PATHEXT \"").nth(1).unwrap().split('"').next().unwrap().to_owned();
+        assert!(!broken.contains("TIDE") || value.ends_with(".TIDE"), "{value}");
+        home.wyard(&["survey"]).says("PATHEXT does not list .CMD");
+        set(&home, &[&format!("U PATHEXT={value}")]);
+        home.wyard(&["check"]).ends(0).says("all good");
+    }
 }

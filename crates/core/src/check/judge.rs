@@ -128,6 +128,9 @@ fn not_ours(command: &CommandEvidence<'_>, seen: &AtTerminal<'_>, said: &ShellRe
         }
         (Kind::File | Kind::None, _) => {
             let seen = format!("{name}: command not found in a new terminal");
+            if let Some((ending, remedy)) = command.file.and_then(|file| said.context.unlisted_ending(file)) {
+                return Finding::new(Code::NotFound, format!("{seen}: PATHEXT does not list {ending}")).remedy(remedy);
+            }
             let remedy = unread_home(answer).unwrap_or_else(|| not_found_remedy(command, answer));
             Finding::new(Code::NotFound, seen).remedy(remedy)
         }

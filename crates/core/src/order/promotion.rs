@@ -1,5 +1,6 @@
 //! The smallest change of order that makes the wanted copy of a command win.
 
+use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
 use super::meanings::Commands;
@@ -43,8 +44,19 @@ fn across_scopes(before: &Path, more: &str, context: &LookupContext) -> String {
     if of_windows {
         return "the system's PATH comes before yours; use this one by its full path".to_owned();
     }
-    let drop = suggested(context.system, "path drop {} --scope system", &[before]);
-    format!("the system's PATH comes before yours; as an administrator, run {drop}{more}")
+    // An entry of a tool goes with its registration only.
+    let remove = match tool_for_everybody(before) {
+        Some(tool) => suggested(context.system, "unregister {} --scope system", &[tool]),
+        None => suggested(context.system, "path drop {} --scope system", &[before]),
+    };
+    format!("the system's PATH comes before yours; as an administrator, run {remove}{more}")
+}
+
+/// The tool that a folder of everybody's yard belongs to: there it is `Wagon Yard\stock\NAME\VERSION`.
+fn tool_for_everybody(folder: &Path) -> Option<&OsStr> {
+    let names: Vec<&OsStr> = folder.iter().collect();
+    let is_yard = |three: &&[&OsStr]| three[0] == "Wagon Yard" && three[1] == "stock";
+    names.windows(3).find(is_yard).map(|three| three[2])
 }
 
 /// The other commands that mean another file afterwards, in words.
@@ -87,6 +99,8 @@ mod tests {
         assert!(told.contains("as an administrator") && told.contains("path drop") && told.contains("/a"), "{told}");
         let told = promotion("t", &folder("c").join("t"), &LookupContext { system_root: Some(folder("a")), ..system });
         assert!(told.unwrap().ends_with("full path"), "the folder of the system itself stays");
+        assert_eq!(tool_for_everybody(Path::new("/p/Wagon Yard/stock/knot/1.0/bin")), Some("knot".as_ref()));
+        assert_eq!(tool_for_everybody(Path::new("/p/Wagon Yard")), None);
         assert_eq!(promotion("t", &folder("a").join("t"), &context), None, "it wins already");
         assert_eq!(promotion("t", &folder("b").join("t"), &context), None, "not found");
     }

@@ -3,6 +3,7 @@
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
+use super::view::same_place;
 use crate::environment::Environment;
 use crate::path_list::{PathEntry, PathList, windows};
 use crate::system::System;
@@ -62,6 +63,27 @@ impl LookupContext {
             forbids_current_folder: environment.get("NoDefaultCurrentDirectoryInExePath").is_some(),
             ..Self::new(environment.system())
         }
+    }
+
+    /// Where a program of Windows lies in PATH, and is not found because PATHEXT leaves its ending out: that ending, and what
+    /// would list it ("cmd": a file without one of these endings is no command). What is there stays; of `EXE`, or one with a
+    /// blank, it is clear what was meant.
+    pub fn unlisted_ending(&self, file: &Path) -> Option<(String, String)> {
+        let ending = format!(".{}", file.extension()?.to_str()?.to_uppercase());
+        let is_listed = self.path_extensions.iter().any(|listed| listed.eq_ignore_ascii_case(&ending));
+        let folder = file.parent()?;
+        let mut endings: Vec<String> = USUAL_EXTENSIONS.split(';').map(str::to_owned).collect();
+        let in_path = || self.folders().iter().any(|there| same_place(there, folder, self.system));
+        if self.system == System::Unix || is_listed || !endings.contains(&ending) || !in_path() {
+            return None;
+        }
+        for listed in self.path_extensions.iter().flat_map(|listed| listed.split([',', ':', ' '])) {
+            let meant = format!(".{}", listed.trim().trim_start_matches('.')).to_uppercase();
+            if meant.len() > 1 && !endings.contains(&meant) {
+                endings.push(meant);
+            }
+        }
+        Some((ending, format!("run setx PATHEXT \"{}\", and open a new terminal", endings.join(";"))))
     }
 
     /// The folders of PATH in order, as they are when references are filled in.

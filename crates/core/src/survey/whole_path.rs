@@ -199,7 +199,12 @@ fn losing(yard: &Yard, card: &Card, context: &LookupContext) -> Vec<Finding> {
             }
             None => {
                 let seen = format!("{name} of {tool} is not found");
-                Some(Finding::new(Code::NotFound, seen).remedy(format!("run 'wyard register {tool}'")))
+                Some(match context.unlisted_ending(&ours) {
+                    Some((ending, remedy)) => {
+                        Finding::new(Code::NotFound, format!("{seen}: PATHEXT does not list {ending}")).remedy(remedy)
+                    }
+                    None => Finding::new(Code::NotFound, seen).remedy(format!("run 'wyard register {tool}'")),
+                })
             }
         }
     };

@@ -85,7 +85,7 @@ fn to_registry(
     if wanted.is_dir() && !is_literal {
         return Err(PathError::Entry { folder: wanted.to_owned(), source: EntryError::Reference }.into());
     }
-    if is_literal && is_reference(wanted) && !wanted.is_dir() && entries.is_plain(scope) {
+    if is_literal && is_reference(wanted) && entries.is_plain(scope) {
         return Err(PathError::PlainPath { entry: text, scope }.into());
     }
     for folder in &expanded {
@@ -114,5 +114,5 @@ fn to_registry(
 
 /// Whether a text on Windows is more likely a reference to a variable than a folder with such a name.
 pub(super) fn is_reference(wanted: &Path) -> bool {
-    wanted.to_string_lossy().matches('%').count() > 1
+    wanted.to_string_lossy().matches('%').count() > 1 && !wanted.is_dir()
 }

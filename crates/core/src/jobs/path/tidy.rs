@@ -73,7 +73,11 @@ pub(super) fn tidy(session: &Session, sight: &ListedPath, scope: Scope) -> Resul
 
 fn drop_command(system: System, raw: &ReportPath, of: Scope) -> String {
     let whose = if system == System::Windows && of == Scope::System { " --scope system" } else { "" };
-    suggested_line(system, &format!("path drop {{}}{whose}"), &[raw])
+    // An empty entry cannot be named.
+    match raw.as_os_str().is_empty() {
+        true => format!("wyard path tidy{whose}"),
+        false => suggested_line(system, &format!("path drop {{}}{whose}"), &[raw]),
+    }
 }
 
 /// The parts of the scope's value, where they change: without the entries that go, and without empty parts. Those of the other
