@@ -76,6 +76,18 @@ impl RegistryKey {
         self.0.iter().find(|value| same_name(&value.name, name))
     }
 
+    /// Sets a value, or takes it away. One that is there keeps its place, a new one comes last.
+    pub fn set(&mut self, name: String, value: Option<&RegistryValue>) {
+        let place = self.0.iter().position(|raw| same_name(&raw.name, &name));
+        let raw = value.map(|value| RawValue { name, kind: value.kind.number(), bytes: value.bytes() });
+        match (place, raw) {
+            (Some(place), Some(raw)) => self.0[place] = raw,
+            (Some(place), None) => drop(self.0.remove(place)),
+            (None, Some(raw)) => self.0.push(raw),
+            (None, None) => {}
+        }
+    }
+
     pub fn get(&self, name: &str) -> Option<RegistryValue> {
         self.raw(name).and_then(RegistryValue::from_raw)
     }

@@ -106,7 +106,7 @@ fn an_entry_may_be_several_folders() {
     for name in ["one", "two"] {
         fs::remove_dir_all(home.path(name)).unwrap();
     }
-    path(&home, &["tidy"]).ends(0).says("none of its 3 folders is needed");
+    path(&home, &["tidy"]).ends(0).says("none of its 3 folders exists");
     assert_eq!(path_of(&home, Scope::User), r"~\three\bin");
     // The user's value repeats the system's.
     set(&home, &[r"S Path:=%SystemRoot%\system32;~\three\bin", r"U Path:=%Path%;~\three\bin"]);
@@ -128,9 +128,7 @@ fn what_windows_needs_and_what_is_everybodys_stays() {
         ],
     );
     let before = path_of(&home, Scope::System);
-    path(&home, &["drop", "%SystemRoot%\\System32\\OpenSSH", "--scope", "system"])
-        .ends(2)
-        .says("a folder of the system");
+    path(&home, &["drop", "%SystemRoot%\\System32\\OpenSSH", "--scope", "system"]).ends(2).says("Windows needs");
     path(&home, &["drop", r"C:\windows\system32", "--scope", "system"]).ends(0);
     assert_eq!(path_of(&home, Scope::User), r"%SystemRoot%\system32;~\one\bin;~\gone");
     assert_eq!(path_of(&home, Scope::System), r";~\gone;%SystemRoot%\System32\OpenSSH");
@@ -175,7 +173,7 @@ fn an_entry_is_named_as_it_is_written_and_added_by_reference() {
     // A quote that is left open takes along what would come behind it.
     set(&home, &[r#"U Path:="~\two\bin"#]);
     let (before, one) = (path_of(&home, Scope::User), home.path("one/bin"));
-    path(&home, &["add", "--last", one.to_str().unwrap()]).ends(2).says("more of PATH than is asked for");
+    path(&home, &["add", "--last", one.to_str().unwrap()]).ends(2).says("more of PATH than you asked for");
     assert_eq!(path_of(&home, Scope::User), before);
 }
 

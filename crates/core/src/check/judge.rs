@@ -245,18 +245,17 @@ fn refused_script(name: &str, winner: &Path, policy: &str, is_marked: bool) -> O
     let (verdict, what) = match policy {
         "Restricted" => (Verdict::DoesNotStart, "runs no scripts"),
         "AllSigned" => (Verdict::NotProven, "runs signed scripts only"),
-        "RemoteSigned" if is_marked => (Verdict::NotProven, "runs a script that was downloaded only if it is signed"),
-        "Unrestricted" if is_marked => (Verdict::NotProven, "asks before it runs a script that was downloaded"),
+        "RemoteSigned" if is_marked => (Verdict::NotProven, "runs downloaded scripts only if they are signed"),
+        "Unrestricted" if is_marked => (Verdict::NotProven, "asks before it runs a downloaded script"),
         _ => return None,
     };
-    let seen =
-        format!("{name} is a script, {}, and PowerShell {what} here (execution policy {policy})", winner.display());
-    let remedy = match is_marked && policy != "Restricted" && policy != "AllSigned" {
-        true => format!(
-            "if you trust it, run in PowerShell: Unblock-File -LiteralPath '{}'",
-            winner.display().to_string().replace('\'', "''")
-        ),
-        false => "run in PowerShell: Set-ExecutionPolicy -Scope CurrentUser RemoteSigned".to_owned(),
+    let seen = format!("{name} is a script, {}, and PowerShell {what} (execution policy {policy})", winner.display());
+    let remedy = if is_marked && !["Restricted", "AllSigned"].contains(&policy) {
+        // In single quotes only the quote itself means something ("about_Quoting_Rules").
+        let file = winner.display().to_string().replace('\'', "''");
+        format!("if you trust it, run in PowerShell: Unblock-File -LiteralPath '{file}'")
+    } else {
+        "run in PowerShell: Set-ExecutionPolicy -Scope CurrentUser RemoteSigned".to_owned()
     };
     is_powershell_script(winner).then(|| Finding::new(Code::BlockedByPolicy, seen).judged(verdict).remedy(remedy))
 }

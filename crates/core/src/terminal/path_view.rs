@@ -11,7 +11,6 @@ use super::differences::{leading, tell_other_paths};
 use super::installed::login_shell_among;
 use super::origin::{Found, Origin};
 use super::windows::background;
-use crate::environment::Environment;
 use crate::error::FileError;
 use crate::finding::Finding;
 use crate::machine::Machine;
@@ -103,7 +102,7 @@ impl PathView {
     /// What the registry gives a new terminal: the system's entries, then the user's.
     fn in_registry(machine: &Machine, names: &[String]) -> Result<Self, FileError> {
         let background = background(machine)?;
-        let environment = Environment::with(System::Windows, background.variables());
+        let environment = background.environment();
         let value = |name: &String| Some((name.clone(), environment.get(name)?.to_owned()));
         Ok(Self {
             parts: registry_parts(machine, &background),

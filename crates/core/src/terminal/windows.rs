@@ -63,7 +63,7 @@ pub fn system_path(machine: &Machine) -> Result<Vec<PathBuf>, FileError> {
     }
     let mut background = background(machine)?;
     background.registry.user = RegistryKey::default();
-    let alone = Environment::with(System::Windows, background.variables());
+    let alone = background.environment();
     Ok(LookupContext::of(&alone, &machine.home).folders())
 }
 
@@ -84,8 +84,7 @@ fn given(machine: &Machine) -> Vec<(String, String)> {
 
 /// The environment of a new terminal: from the system's own call, or, in a sandbox, predicted from the sandbox's keys.
 pub(super) fn environment(machine: &Machine) -> Environment {
-    let predicted = background(machine).map(|b| b.variables()).unwrap_or_default();
-    let predicted = Environment::with(System::Windows, predicted);
+    let predicted = background(machine).map_or_else(|_| Environment::new(System::Windows), |b| b.environment());
     if machine.sandbox.is_some() {
         return predicted;
     }

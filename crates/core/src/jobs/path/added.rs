@@ -14,17 +14,20 @@ use crate::session::{JobError, Session};
 use crate::system::System;
 use crate::yard::{OwnEntry, Position};
 
-pub(super) fn add(
-    session: &Session,
-    sight: &ListedPath,
-    wanted: &Path,
-    last: bool,
-    scope: Scope,
-    trusts: bool,
-) -> Result<Outcome, JobError> {
+/// An entry to be put in, as [`super::PathEdit::Add`] asks for it.
+#[derive(Clone, Copy)]
+pub(super) struct Addition<'a> {
+    pub wanted: &'a Path,
+    pub last: bool,
+    pub scope: Scope,
+    pub trusts: bool,
+}
+
+pub(super) fn add(session: &Session, sight: &ListedPath, addition: Addition<'_>) -> Result<Outcome, JobError> {
     if sight.system == System::Windows {
-        return to_registry(session, sight, wanted, last, scope, trusts);
+        return to_registry(session, sight, addition);
     }
+    let Addition { wanted, last, trusts, .. } = addition;
     // On Unix PATH is not kept by scope: whose yard it is decides.
     let scope = Scope::User;
     checked(session, wanted, trusts)?;
@@ -70,14 +73,8 @@ fn new_line(raw: &Path, folder: &Path, entry: usize) -> PathLine {
 }
 
 /// Puts a folder into a scope's value, or an entry that refers to variables.
-fn to_registry(
-    session: &Session,
-    sight: &ListedPath,
-    wanted: &Path,
-    last: bool,
-    scope: Scope,
-    trusts: bool,
-) -> Result<Outcome, JobError> {
+fn to_registry(session: &Session, sight: &ListedPath, addition: Addition<'_>) -> Result<Outcome, JobError> {
+    let Addition { wanted, last, scope, trusts } = addition;
     let entries = Entries::read(session)?;
     let text = wanted.to_string_lossy().into_owned();
     let expanded = entries.alone(scope, &text).map(|entry| entry.folders).unwrap_or_default();

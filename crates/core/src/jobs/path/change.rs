@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::added::{add, is_reference};
+use super::added::{Addition, add, is_reference};
 use super::dropped::drop;
 use super::error::PathError;
 use super::lines::{self, ListedPath, PathScope};
@@ -15,7 +15,6 @@ use super::tidy::tidy;
 use crate::change::{Change, Changeset};
 use crate::finding::{Code, Finding};
 use crate::folders::SystemFolders;
-use crate::order::{Commands, MeaningChange};
 use crate::registry::PathBefore;
 use crate::report::Report;
 use crate::resolve::same_place;
@@ -37,7 +36,7 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
         .after
         .retain(|(_, line)| line.expanded.as_os_str().is_empty() || folders.contains(&line.expanded.to_path_buf()));
     let mut state = PathState::new(wanted.action(), dry_run);
-    state.meanings = meanings(&sight, &before, &folders);
+    state.meanings = lines::meanings(sight.system, &before, &folders);
     state.scopes = lines::by_scope(outcome.after.into_iter());
     (state.steps, state.proposals) = (outcome.steps, outcome.proposals);
     let failed = state.action == PathAction::Drop && state.steps.iter().any(|step| !step.done);
@@ -64,7 +63,7 @@ pub(super) fn change(session: &Session, wanted: &PathEdit, dry_run: bool) -> Res
                       end of the file, or change that line";
         findings.push(Finding::new(Code::ChangeUndone, seen).remedy(remedy));
     }
-    state.meanings = meanings(&sight, &before, &now.folders());
+    state.meanings = lines::meanings(sight.system, &before, &now.folders());
     state.scopes = now.scopes();
     Ok(Report::new(state).with_findings(findings).failed_if(failed || undone))
 }
@@ -88,10 +87,6 @@ fn filled(folders: Vec<PathBuf>) -> Vec<PathBuf> {
     folders.into_iter().filter(|folder| !folder.as_os_str().is_empty()).collect()
 }
 
-fn meanings(sight: &ListedPath, before: &[PathBuf], after: &[PathBuf]) -> Vec<MeaningChange> {
-    Commands::new(sight.system).changes(before, after)
-}
-
 fn outcome(session: &Session, sight: &ListedPath, wanted: &PathEdit) -> Result<Outcome, JobError> {
     let meant = |typed: &Path| match sight.system {
         // As an entry is written there, or empty.
@@ -99,7 +94,9 @@ fn outcome(session: &Session, sight: &ListedPath, wanted: &PathEdit) -> Result<O
         _ => std::path::absolute(typed).map_err(|_| PathError::NoFolder(typed.to_owned())),
     };
     match wanted {
-        PathEdit::Add { folder, last, scope, trusts } => add(session, sight, &meant(folder)?, *last, *scope, *trusts),
+        PathEdit::Add { folder, last, scope, trusts } => {
+            add(session, sight, Addition { wanted: &meant(folder)?, last: *last, scope: *scope, trusts: *trusts })
+        }
         PathEdit::Drop { entry, scope } => drop(session, sight, &meant(entry)?, *scope),
         PathEdit::Move { entry, before, scope } => shift(session, sight, &meant(entry)?, &meant(before)?, *scope),
         PathEdit::Tidy { scope } => tidy(session, sight, *scope),

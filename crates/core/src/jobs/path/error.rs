@@ -26,13 +26,13 @@ pub enum PathError {
     Same,
     #[error("{} is in the {} PATH", entry.display(), if *asked == Scope::User { "system's" } else { "user's" })]
     OtherScope { entry: PathBuf, asked: Scope },
-    #[error("{} is a folder of the system, and no other entry leads to it", folder.display())]
+    #[error("Windows needs {} in PATH, and no other entry leads there", folder.display())]
     OfSystem { folder: PathBuf },
     #[error("{} is one of several folders of the entry {entry}", folder.display())]
     OneOfSeveral { folder: PathBuf, entry: String },
-    #[error("this would change more of PATH than is asked for, beginning with {}", folder.display())]
+    #[error("this would change more of PATH than you asked for, starting with {}", folder.display())]
     Unexplained { folder: PathBuf },
-    #[error("the {} Path is a plain string, in which {entry} would not be expanded", scope.as_str())]
+    #[error("the {}'s Path is a plain string, in which {entry} would not be expanded", scope.as_str())]
     PlainPath { entry: String, scope: Scope },
     #[error("{} is in the user's PATH, {} in the system's, which always comes first", folder.display(), before.display())]
     AcrossScopes { folder: PathBuf, before: PathBuf },
@@ -47,12 +47,12 @@ classified!(PathError {
     };
     Self::OtherScope { asked: Scope::User, .. } => Call, "add --scope system, in an elevated terminal";
     Self::OtherScope { .. } => Call, "leave out --scope system";
-    Self::OfSystem { .. } => Call, "programs of the system would no longer be found; it stays";
+    Self::OfSystem { .. } => Call, "without it, new terminals would not find the programs of Windows itself";
     Self::OneOfSeveral { entry, .. } => Call, {
         let whole = suggested(System::Windows, "path drop {}", &[entry]);
         Some(format!("change the variable that holds it, or remove the whole entry: {whole}"))
     };
-    Self::Unexplained { .. } => Call, "close the quotes in PATH and separate its entries by single ';': see wyard path show";
+    Self::Unexplained { .. } => Call, "close the open quote in PATH first; to list the entries: wyard path show";
     Self::PlainPath { .. } => Call, "add the folder itself";
     Self::AcrossScopes { folder, .. } => Call, {
         let to_add = suggested(System::Windows, "path add {} --scope system", &[folder]);

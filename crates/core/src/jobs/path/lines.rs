@@ -55,10 +55,6 @@ impl ListedPath {
         self.lines.iter().map(|(_, line)| line.expanded.to_path_buf()).collect()
     }
 
-    pub fn meanings(&self, folders: &[PathBuf]) -> Vec<MeaningChange> {
-        Commands::new(self.system).changes(&self.folders(), folders)
-    }
-
     /// The lines that a call means: on Windows those of an entry as it is written, or with its references expanded; else by
     /// their folder.
     pub fn named(&self, wanted: &Path) -> Vec<usize> {
@@ -94,6 +90,10 @@ impl ListedPath {
             |(scope, line): &(Scope, PathLine)| (*scope, line.entry) == (self.lines[at].0, self.lines[at].1.entry);
         (0..self.lines.len()).filter(|other| is_its(&self.lines[*other])).collect()
     }
+}
+
+pub(super) fn meanings(system: System, before: &[PathBuf], after: &[PathBuf]) -> Vec<MeaningChange> {
+    Commands::new(system).changes(before, after)
 }
 
 /// The lines by scope, in order.

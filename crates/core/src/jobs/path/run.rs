@@ -49,6 +49,6 @@ fn tidy(session: &Session, edit: &PathEdit, agrees: Agrees<'_>) -> Result<Report
         (report.steps[at].done, report.steps[at].command) = (true, None);
     }
     let after = report.scopes.iter().flat_map(|scope| &scope.entries).map(|line| line.expanded.to_path_buf());
-    report.meanings = before.meanings(&after.collect::<Vec<_>>());
+    report.meanings = lines::meanings(before.system, &before.folders(), &after.collect::<Vec<_>>());
     Ok(report)
 }

@@ -113,7 +113,13 @@ fn entry_needless(sight: &ListedPath, kept: &[usize], entry: &[usize], of_system
     });
     let first = reasons.next()??;
     let others = reasons.collect::<Option<Vec<String>>>()?;
-    Some(if others.is_empty() { first } else { format!("none of its {} folders is needed: {first}", entry.len()) })
+    Some(match others.is_empty() {
+        true => first,
+        false if entry.iter().all(|at| !sight.lines[*at].1.exists) => {
+            format!("none of its {} folders exists", entry.len())
+        }
+        false => format!("each of its {} folders is missing or comes earlier in PATH", entry.len()),
+    })
 }
 
 fn needless(sight: &ListedPath, kept: &[usize], at: usize, of_system: &SystemFolders) -> Option<String> {

@@ -4,7 +4,6 @@ use std::path::{Path, PathBuf};
 
 use super::environment::Background;
 use super::error::RegistryError;
-use crate::os;
 use crate::path_list::{is_spelled_alike, windows};
 use crate::registry::{PathBefore, RegistryKey, RegistryValue, Replaced, ValueKind, same_name};
 use crate::scope::Scope;
@@ -227,21 +226,11 @@ impl<'a> Edit<'a> {
     /// The background as it will be, with one more value set last. A value that is there keeps its place.
     fn after(&self, also: Option<(&str, RegistryValue)>) -> Background {
         let mut after = self.background.clone();
-        let key = match self.scope {
-            Scope::User => &mut after.registry.user,
-            Scope::System => &mut after.registry.system,
-        };
+        let key = after.registry.of_mut(self.scope);
         let also = also.map(|(name, value)| (name.to_owned(), Some(value)));
         let written = self.values.iter().filter(|(name, _)| also.as_ref().is_none_or(|(n, _)| !same_name(n, name)));
         for (name, value) in written.cloned().chain(also.clone()) {
-            let place = key.0.iter().position(|raw| same_name(&raw.name, &name));
-            let raw = value.map(|v| os::RawValue { name, kind: v.kind.number(), bytes: v.bytes() });
-            match (place, raw) {
-                (Some(place), Some(raw)) => key.0[place] = raw,
-                (Some(place), None) => drop(key.0.remove(place)),
-                (None, Some(raw)) => key.0.push(raw),
-                (None, None) => {}
-            }
+            key.set(name, value.as_ref());
         }
         after
     }

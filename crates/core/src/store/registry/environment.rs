@@ -30,6 +30,13 @@ impl RegistryEnvironments {
         }
     }
 
+    pub fn of_mut(&mut self, scope: Scope) -> &mut RegistryKey {
+        match scope {
+            Scope::User => &mut self.user,
+            Scope::System => &mut self.system,
+        }
+    }
+
     /// The names, in capital letters, of all values that a scope has here or there.
     pub fn names_beside(&self, other: &Self, scope: Scope) -> BTreeSet<String> {
         let all = self.of(scope).0.iter().chain(&other.of(scope).0);
@@ -98,17 +105,10 @@ impl Background {
     /// The same with another text in a scope's `Path`.
     pub fn with_path(&self, scope: Scope, text: &str) -> Self {
         let mut with = self.clone();
-        let key = match scope {
-            Scope::User => &mut with.registry.user,
-            Scope::System => &mut with.registry.system,
-        };
+        let key = with.registry.of_mut(scope);
         let value =
             key.get("Path").unwrap_or_else(|| RegistryValue::new(ValueKind::Expandable, "")).with_text(text.to_owned());
-        let raw = os::RawValue { name: "Path".to_owned(), kind: value.kind.number(), bytes: value.bytes() };
-        match key.0.iter_mut().find(|raw| same_name(&raw.name, "Path")) {
-            Some(there) => *there = raw,
-            None => key.0.push(raw),
-        }
+        key.set("Path".to_owned(), Some(&value));
         with
     }
 
